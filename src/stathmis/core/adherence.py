@@ -1,0 +1,141 @@
+"""How long a run of readings was inside a band, outside, can't tell, or unknown; its mean; and its excursions.
+
+Between two readings no further apart than max_gap_s the value is taken to run straight from one to the other. A
+longer gap is unknown: never counted as good, never as bad.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from stathmis.core.conformity import decision_limits
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Excursion:
+    """A stretch decided outside: start and end in s, the furthest value, its time, and the side ("low" or "high")."""
+
+    start_s: float
+    end_s: float
+    peak: float
+    peak_s: float
+    side: str
+
+
+@dataclass(frozen=True)
+class Adherence:
+    """Times in s; mean in the values' unit over the known time (nan where nothing is known)."""
+
+    inside_s: float
+    outside_s: float
+    undecided_s: float
+    unknown_s: float
+    mean: float
+    excursions: tuple[Excursion, ...]
+
+    @property
+    def known_s(self) -> float:
+        """Time between readings near enough to each other, s."""
+        return self.inside_s + self.outside_s + self.undecided_s
+
+
+def judge(
+    times_s: ArrayLike,
+    values: ArrayLike,
+    low: ArrayLike,
+    high: ArrayLike,
+    max_gap_s: float,
+    u: ArrayLike | None = None,
+    *,
+    span_s: tuple[float, float] | None = None,
+    confidence: float = 0.95,
+) -> Adherence:
+    """Judge a run of readings against a band.
+
+    times_s: shape (n,), s, rising; values: shape (n,), nan where a reading is missing; low, high: the band, numbers
+    or one per reading (a stretch is judged by its first reading's band); max_gap_s: s, above 0; u: standard
+    uncertainty, number or one per reading, None for exact values; span_s: count unknown time from and to here, s.
+    Raises ValueError for times that do not rise, for shapes that differ and for a gap not above 0.
+    Source: time-weighted means over irregular readings, linear between them; decisions after JCGM 106:2012.
+
+    >>> a = judge([0, 60, 120], [37.5, 37.5, 38.5], 37.2, 38.0, 300)
+    >>> a.inside_s, a.outside_s
+    (90.0, 30.0)
+    """
+    t = np.asarray(times_s, dtype=np.float64)
+    v = np.asarray(values, dtype=np.float64)
+    if t.shape != v.shape or t.ndim != 1:
+        raise ValueError("one value is needed for each time")
+    if not max_gap_s > 0:
+        raise ValueError("the longest gap is above 0 s")
+    step = np.diff(t)
+    if (step < 0).any():
+        raise ValueError("times must rise")
+    limits = decision_limits(0.0 if u is None else u, low, high, confidence)
+    thresholds = tuple(
+        np.broadcast_to(a, t.shape)
+        for a in (limits.inside_low, limits.inside_high, limits.outside_low, limits.outside_high)
+    )
+    known = (step <= max_gap_s) & np.isfinite(v[:-1]) & np.isfinite(v[1:])
+    first, last, weight = v[:-1], v[1:], np.where(known, step, 0.0)
+    below = [_fraction_below(first, last, limit[:-1]) for limit in thresholds]
+    inside = float((weight * np.maximum(below[1] - below[0], 0.0)).sum())
+    outside = float((weight * np.minimum(below[2] + 1.0 - below[3], 1.0)).sum())
+    total = float(weight.sum())
+    whole = float(t[-1] - t[0]) if t.size else 0.0
+    if span_s is not None:
+        whole = max(whole, span_s[1] - span_s[0])
+    mean = float((weight * 0.5 * np.where(known, first + last, 0.0)).sum() / total) if total > 0 else float("nan")
+    return Adherence(
+        inside_s=inside,
+        outside_s=outside,
+        undecided_s=max(0.0, total - inside - outside),
+        unknown_s=max(0.0, whole - total),
+        mean=mean,
+        excursions=_excursions(t, v, thresholds[2], thresholds[3], known),
+    )
+
+
+def _fraction_below(first: Array, last: Array, limit: Array) -> Array:
+    """Fraction of the time a straight run from first to last spends below limit; nan runs give 0."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        least, span = np.minimum(first, last), np.abs(last - first)
+        fraction = np.clip((limit - least) / span, 0.0, 1.0)
+        level = np.where(first < limit, 1.0, 0.0)
+    return np.nan_to_num(np.where(span > 0, fraction, level))
+
+
+def _excursions(t: Array, v: Array, low: Array, high: Array, known: NDArray[np.bool_]) -> tuple[Excursion, ...]:
+    if t.size == 0:
+        return ()
+    side = np.where(v < low, -1, np.where(v > high, 1, 0))
+    joined = known & (side[1:] == side[:-1])
+    starts = np.flatnonzero(np.concatenate([[True], ~joined]))
+    stops = np.concatenate([starts[1:], [t.size]]) - 1
+    found = []
+    for start, stop in zip(starts, stops, strict=True):
+        which = int(side[start])
+        if which == 0:
+            continue
+        limit = low if which < 0 else high
+        begin, end = float(t[start]), float(t[stop])
+        if start > 0 and known[start - 1]:
+            begin = _crossing(t, v, int(start) - 1, float(limit[start - 1]))
+        if stop + 1 < t.size and known[stop]:
+            end = _crossing(t, v, int(stop), float(limit[stop]))
+        peak = int(start + (np.argmin if which < 0 else np.argmax)(v[start : stop + 1]))
+        found.append(Excursion(begin, end, float(v[peak]), float(t[peak]), "low" if which < 0 else "high"))
+    return tuple(found)
+
+
+def _crossing(t: Array, v: Array, i: int, limit: float) -> float:
+    """When the run from reading i to the next crosses the limit (the band itself may have stepped there)."""
+    if v[i + 1] == v[i]:
+        return float(t[i])
+    fraction = min(1.0, max(0.0, (limit - float(v[i])) / float(v[i + 1] - v[i])))
+    return float(t[i] + fraction * (t[i + 1] - t[i]))

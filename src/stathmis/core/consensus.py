@@ -1,0 +1,83 @@
+"""Several instruments side by side: do they agree, and what do they say together.
+
+Not a vote: the combined value leans on the smallest uncertainty, and an instrument that disagrees is named.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+
+def normalized_error(x1: ArrayLike, U1: ArrayLike, x2: ArrayLike, U2: ArrayLike) -> Any:
+    """E_n = (x1 - x2)/√(U1² + U2²), a pure number; |E_n| up to 1 agrees.
+
+    x1, x2: values; U1, U2: their expanded uncertainties (k = 2), one unit. Raises ValueError where both U are 0.
+    Source: ISO/IEC 17043:2023, annex B.
+
+    >>> normalized_error(37.9, 0.3, 37.4, 0.4)
+    1.0
+    """
+    scale = np.hypot(U1, U2)
+    if np.any(scale == 0):
+        raise ValueError("normalized error needs an uncertainty above 0")
+    result = np.round(np.subtract(x1, x2) / scale, 12)
+    return float(result) if np.shape(result) == () else result
+
+
+class Consensus(NamedTuple):
+    """Combined value and standard uncertainty (the values' unit), chi-square, and the places of the suspects."""
+
+    value: float
+    u: float
+    chi_square: float
+    suspects: tuple[int, ...]
+
+
+def combine(values: ArrayLike, standard_uncertainties: ArrayLike) -> Consensus:
+    """Combine what independent instruments say about one quantity.
+
+    values, standard_uncertainties: shape (n,), one unit, uncertainties above 0. A suspect disagrees with the others
+    together at |E_n| above 1. Where the values scatter more than their uncertainties allow, u is widened
+    by √(chi-square/(n - 1)). Raises ValueError for no values or an uncertainty not above 0.
+    Source: weighted mean, JCGM 100; widening after R. Birge, Phys. Rev. 40 (1932) 207.
+
+    >>> c = combine([37.5, 37.6, 38.9], [0.05, 0.1, 0.1])
+    >>> c.suspects
+    (2,)
+    """
+    x = np.asarray(values, dtype=np.float64)
+    u = np.asarray(standard_uncertainties, dtype=np.float64)
+    if x.size == 0 or x.shape != u.shape:
+        raise ValueError("combining needs one value or more, each with its uncertainty")
+    if not (u > 0).all():
+        raise ValueError("an uncertainty above 0 is needed for each value")
+    weight = 1.0 / u**2
+    mean = float((weight * x).sum() / weight.sum())
+    u_mean = float(1.0 / np.sqrt(weight.sum()))
+    chi_square = float((weight * (x - mean) ** 2).sum())
+    if x.size > 1 and chi_square > x.size - 1:
+        u_mean *= float(np.sqrt(chi_square / (x.size - 1)))
+    return Consensus(mean, u_mean, chi_square, _suspects(x, u))
+
+
+def _suspects(x: Any, u: Any) -> tuple[int, ...]:
+    """Set the worst aside until the rest agree; of two left that differ, the less certain is the one doubted."""
+    left = np.arange(x.size)
+    doubted: list[int] = []
+    while left.size >= 2:
+        weight = 1.0 / u[left] ** 2
+        rest = weight.sum() - weight
+        others = ((weight * x[left]).sum() - weight * x[left]) / rest
+        e_n = np.abs(x[left] - others) / (2.0 * np.sqrt(u[left] ** 2 + 1.0 / rest))
+        if e_n.max() <= 1.0:
+            break
+        worst = int(np.argmax(u[left])) if left.size == 2 else int(np.argmax(e_n))
+        if left.size == 2 and u[left[0]] == u[left[1]]:
+            doubted.extend(int(i) for i in left)
+            break
+        doubted.append(int(left[worst]))
+        left = np.delete(left, worst)
+    return tuple(sorted(doubted))

@@ -1,0 +1,1 @@
+"""The logbook: one SQLite file, and the only place that knows SQL."""

@@ -1,0 +1,102 @@
+"""What a keeper keeps: settings, incubators, instruments and where they hang, batches, events.
+
+Records go in and come out as the data classes of records.py. Withdrawn ones never come out.
+"""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+from sqlalchemy import Table, func, select, update
+
+from stathmis.logbook import schema
+from stathmis.logbook.opening import Logbook
+from stathmis.logbook.records import (
+    Batch,
+    CertificatePoint,
+    Channel,
+    Event,
+    Incubator,
+    Instrument,
+    LoggerImport,
+    Placement,
+)
+
+Record = TypeVar("Record", Batch, CertificatePoint, Channel, Event, Incubator, Instrument, LoggerImport, Placement)
+
+_TABLES: dict[type, Table] = {
+    Incubator: schema.incubator,
+    Instrument: schema.instrument,
+    Channel: schema.channel,
+    Placement: schema.placement,
+    Batch: schema.batch,
+    Event: schema.event,
+    CertificatePoint: schema.certificate_point,
+    LoggerImport: schema.logger_import,
+}
+
+
+def settings(logbook: Logbook) -> dict[str, str]:
+    """All settings of the logbook, by key."""
+    with logbook.reading() as connection:
+        return {row.key: row.value for row in connection.execute(select(schema.setting))}
+
+
+def save_setting(logbook: Logbook, key: str, value: str) -> None:
+    """Set one setting, replacing its value."""
+    with logbook.writing() as connection:
+        connection.execute(schema.setting.insert().prefix_with("OR REPLACE").values(key=key, value=value))
+
+
+def add(logbook: Logbook, kind: type[Record], **fields: Any) -> int:
+    """Add one record and return its id; fields are the record's, without id."""
+    with logbook.writing() as connection:
+        return int(connection.execute(_TABLES[kind].insert().values(**fields)).inserted_primary_key[0])  # type: ignore[index]
+
+
+def all_of(logbook: Logbook, kind: type[Record], **where: Any) -> list[Record]:
+    """All records of a kind whose fields equal those given, oldest first."""
+    table = _TABLES[kind]
+    query = select(*(table.c[name] for name in kind.__dataclass_fields__)).where(table.c.withdrawn_ms.is_(None))
+    for name, value in where.items():
+        query = query.where(table.c[name] == value)
+    with logbook.reading() as connection:
+        rows = connection.execute(query.order_by(table.c.id)).all()
+    return [kind(**r._mapping) for r in rows]
+
+
+def one(logbook: Logbook, kind: type[Record], record_id: int) -> Record:
+    """The record with this id. Raises KeyError when there is none, or it was withdrawn."""
+    found = all_of(logbook, kind, id=record_id)
+    if not found:
+        raise KeyError(f"no {kind.__name__} {record_id}")
+    return found[0]
+
+
+def change(logbook: Logbook, kind: type[Record], record_id: int, **fields: Any) -> None:
+    """Change fields of one record."""
+    table = _TABLES[kind]
+    with logbook.writing() as connection:
+        connection.execute(update(table).where(table.c.id == record_id).values(**fields))
+
+
+def withdraw(logbook: Logbook, kind: type[Record], record_ids: list[int], at_ms: int | None) -> None:
+    """Withdraw records at a time (UTC ms), or bring them back with None."""
+    table = _TABLES[kind]
+    with logbook.writing() as connection:
+        connection.execute(update(table).where(table.c.id.in_(record_ids)).values(withdrawn_ms=at_ms))
+
+
+def events_between(logbook: Logbook, incubator_id: int, start_ms: int, end_ms: int) -> list[Event]:
+    """Events of an incubator from start to end (UTC ms, both included), in order of time."""
+    found = all_of(logbook, Event, incubator_id=incubator_id)
+    return sorted((e for e in found if start_ms <= e.time_ms <= end_ms), key=lambda e: (e.time_ms, e.id))
+
+
+def is_empty(logbook: Logbook) -> bool:
+    """Whether no incubator was ever entered."""
+    with logbook.reading() as connection:
+        count = connection.execute(
+            select(func.count()).select_from(schema.incubator).where(schema.incubator.c.withdrawn_ms.is_(None))
+        ).scalar()
+    return not count

@@ -1,0 +1,174 @@
+"""Readings in and out: rows typed by hand, and sealed chunks of logger data.
+
+A chunk holds up to 4,096 readings of one channel in order of time: little-endian int64 UTC ms, little-endian float64
+values as shown, in the channel's unit. Nothing is rewritten: striking a reading or undoing an import only marks it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import Connection, func, select, update
+
+from stathmis.core.units import Unit, from_inside, to_inside
+from stathmis.logbook import schema
+from stathmis.logbook.opening import Logbook
+from stathmis.logbook.records import Channel, NewReading, Reading
+
+Times = NDArray[np.int64]
+Values = NDArray[np.float64]
+
+CHUNK = 4096
+
+
+class Series(NamedTuple):
+    """Readings of one channel in order of time: UTC ms, and values as shown in the channel's unit."""
+
+    times_ms: Times
+    shown: Values
+
+
+def log_readings(logbook: Logbook, readings: Sequence[NewReading], logged_ms: int) -> list[int]:
+    """Log readings in one transaction and return their ids; when this returns they survive a pulled plug."""
+    with logbook.writing() as connection:
+        return [
+            int(
+                connection.execute(
+                    schema.reading.insert().values(**asdict(r), logged_ms=logged_ms)
+                ).inserted_primary_key[0]  # type: ignore[index]
+            )
+            for r in readings
+        ]
+
+
+def strike(logbook: Logbook, reading_ids: Sequence[int], at_ms: int | None, why: str | None) -> None:
+    """Strike readings with a reason, or with None and None bring them back."""
+    table = schema.reading
+    with logbook.writing() as connection:
+        connection.execute(
+            update(table).where(table.c.id.in_(reading_ids)).values(withdrawn_ms=at_ms, withdrawn_why=why)
+        )
+
+
+def hand_readings(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) -> list[Reading]:
+    """Readings typed by hand for a channel from start to end (UTC ms, both included), struck ones left out."""
+    table = schema.reading
+    query = (
+        select(*(table.c[name] for name in Reading.__dataclass_fields__))
+        .where(table.c.channel_id == channel_id, table.c.withdrawn_ms.is_(None))
+        .where(table.c.time_ms >= start_ms, table.c.time_ms <= end_ms)
+        .order_by(table.c.time_ms, table.c.id)
+    )
+    with logbook.reading() as connection:
+        return [Reading(**row._mapping) for row in connection.execute(query)]
+
+
+def seal(
+    connection: Connection, channel_id: int, import_id: int, times_ms: Times, shown: Values
+) -> None:
+    """Write readings (in order of time, no nan) as chunks of a channel, inside the caller's transaction."""
+    rows: list[dict[str, Any]] = []
+    for start in range(0, times_ms.size, CHUNK):
+        t = np.ascontiguousarray(times_ms[start : start + CHUNK], dtype="<i8")
+        v = np.ascontiguousarray(shown[start : start + CHUNK], dtype="<f8")
+        rows.append(
+            {
+                "channel_id": channel_id,
+                "logger_import_id": import_id,
+                "first_ms": int(t[0]),
+                "last_ms": int(t[-1]),
+                "count": t.size,
+                "least": float(v.min()),
+                "most": float(v.max()),
+                "total": float(v.sum()),
+                "times": t.tobytes(),
+                "shown": v.tobytes(),
+            }
+        )
+    if rows:
+        connection.execute(schema.chunk.insert(), rows)
+
+
+def store_import(
+    logbook: Logbook, file_name: str, imported_ms: int, columns: dict[int, Series], duplicate: int, bad: int
+) -> int:
+    """Store what a logger file brought, in one transaction, and return the import's id.
+
+    columns: by channel id, readings in order of time. duplicate, bad: rows left out, for the record.
+    """
+    good = sum(s.times_ms.size for s in columns.values())
+    with logbook.writing() as connection:
+        import_id = int(
+            connection.execute(
+                schema.logger_import.insert().values(
+                    file_name=file_name, imported_ms=imported_ms, good=good, duplicate=duplicate, bad=bad
+                )
+            ).inserted_primary_key[0]  # type: ignore[index]
+        )
+        for channel_id, series in columns.items():
+            seal(connection, channel_id, import_id, series.times_ms, series.shown)
+    return import_id
+
+
+def dense_series(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) -> Series:
+    """Logger readings of a channel from start to end (UTC ms, both included), in order of time."""
+    table, made = schema.chunk, schema.logger_import
+    query = (
+        select(table.c.times, table.c.shown)
+        .join(made, made.c.id == table.c.logger_import_id)
+        .where(table.c.channel_id == channel_id, made.c.withdrawn_ms.is_(None))
+        .where(table.c.last_ms >= start_ms, table.c.first_ms <= end_ms)
+        .order_by(table.c.first_ms, table.c.id)
+    )
+    with logbook.reading() as connection:
+        rows = connection.execute(query).all()
+    if not rows:
+        return Series(np.empty(0, np.int64), np.empty(0))
+    times = np.frombuffer(b"".join(r.times for r in rows), dtype="<i8").astype(np.int64, copy=False)
+    shown = np.frombuffer(b"".join(r.shown for r in rows), dtype="<f8").astype(np.float64, copy=False)
+    if times[0] < start_ms or times[-1] > end_ms or (np.diff(times) < 0).any():
+        order = np.argsort(times, kind="stable")
+        times, shown = times[order], shown[order]
+        keep = (times >= start_ms) & (times <= end_ms)
+        times, shown = times[keep], shown[keep]
+    return Series(times, shown)
+
+
+def series(logbook: Logbook, channel: Channel, start_ms: int, end_ms: int) -> Series:
+    """All readings of a channel from start to end (UTC ms), by hand and by logger, in the channel's unit."""
+    dense = dense_series(logbook, channel.id, start_ms, end_ms)
+    by_hand = hand_readings(logbook, channel.id, start_ms, end_ms)
+    if not by_hand:
+        return dense
+    times = np.concatenate([dense.times_ms, np.array([r.time_ms for r in by_hand], dtype=np.int64)])
+    shown = np.concatenate([dense.shown, np.array([in_unit(r, channel.unit) for r in by_hand])])
+    order = np.argsort(times, kind="stable")
+    return Series(times[order], shown[order])
+
+
+def in_unit(reading: Reading, unit: Unit) -> float:
+    """A reading's value in a unit (it may have been typed in another)."""
+    return reading.value if reading.unit == unit else float(from_inside(to_inside(reading.value, reading.unit), unit))
+
+
+def extent(logbook: Logbook, channel_id: int) -> tuple[int, int] | None:
+    """First and last time (UTC ms) of a channel's readings, None where it has none."""
+    hand, dense, made = schema.reading, schema.chunk, schema.logger_import
+    with logbook.reading() as connection:
+        first = connection.execute(
+            select(func.min(hand.c.time_ms), func.max(hand.c.time_ms)).where(
+                hand.c.channel_id == channel_id, hand.c.withdrawn_ms.is_(None)
+            )
+        ).one()
+        second = connection.execute(
+            select(func.min(dense.c.first_ms), func.max(dense.c.last_ms))
+            .join(made, made.c.id == dense.c.logger_import_id)
+            .where(dense.c.channel_id == channel_id, made.c.withdrawn_ms.is_(None))
+        ).one()
+    lows = [int(row[0]) for row in (first, second) if row[0] is not None]
+    highs = [int(row[1]) for row in (first, second) if row[1] is not None]
+    return (min(lows), max(highs)) if lows else None

@@ -1,0 +1,208 @@
+"""Tables of the logbook file. docs/file-format.md describes them for anyone who reads the file with other tools.
+
+Nothing a keeper entered is erased: undo and striking set withdrawn_ms (UTC ms), redo clears it.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    Boolean,
+    CheckConstraint,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+)
+
+APPLICATION_ID = 0x53544D53
+"""Marks the file as a logbook ("STMS")."""
+SCHEMA_VERSION = 1
+
+metadata = MetaData()
+
+
+def _id() -> Column[int]:
+    return Column("id", Integer, primary_key=True)
+
+
+def _withdrawn() -> Column[int]:
+    return Column("withdrawn_ms", Integer)
+
+
+def _to(table: str, *, null: bool = False) -> Column[int]:
+    return Column(f"{table}_id", Integer, ForeignKey(f"{table}.id"), nullable=null)
+
+
+setting = Table("setting", metadata, Column("key", String, primary_key=True), Column("value", String, nullable=False))
+
+incubator = Table(
+    "incubator",
+    metadata,
+    _id(),
+    Column("name", String, nullable=False),
+    Column("air", String, CheckConstraint("air IN ('forced', 'still')"), nullable=False),
+    Column("set_point_c", Float),
+    _withdrawn(),
+)
+
+instrument = Table(
+    "instrument",
+    metadata,
+    _id(),
+    Column("name", String, nullable=False),
+    Column("role", String, CheckConstraint("role IN ('working', 'reference')"), nullable=False),
+    Column("kind", String, nullable=False),
+    _withdrawn(),
+)
+
+channel = Table(
+    "channel",
+    metadata,
+    _id(),
+    _to("instrument"),
+    Column("quantity", String, CheckConstraint("quantity IN ('temperature', 'humidity')"), nullable=False),
+    Column("unit", String, CheckConstraint("unit IN ('°C', '°F', '%')"), nullable=False),
+    Column("resolution", Float, nullable=False),
+    Column("accuracy", Float, nullable=False),
+    Column("low", Float, nullable=False),
+    Column("high", Float, nullable=False),
+    _withdrawn(),
+)
+
+placement = Table(
+    "placement",
+    metadata,
+    _id(),
+    _to("instrument"),
+    _to("incubator"),
+    Column("place", String, nullable=False),
+    Column("at_egg_top", Boolean, nullable=False),
+    Column("from_ms", Integer, nullable=False),
+    Column("to_ms", Integer),
+    _withdrawn(),
+)
+
+batch = Table(
+    "batch",
+    metadata,
+    _id(),
+    _to("incubator"),
+    Column("name", String, nullable=False),
+    Column("species", String, nullable=False),
+    Column("regime", String, nullable=False),
+    Column("eggs", Integer, CheckConstraint("eggs > 0"), nullable=False),
+    Column("set_ms", Integer, nullable=False),
+    Column("ended_ms", Integer),
+    _withdrawn(),
+)
+
+reading = Table(
+    "reading",
+    metadata,
+    _id(),
+    _to("channel"),
+    Column("time_ms", Integer, nullable=False),
+    Column("value", Float, nullable=False),
+    Column("unit", String, nullable=False),
+    Column("typed", String, nullable=False),
+    Column("logged_ms", Integer, nullable=False),
+    _withdrawn(),
+    Column("withdrawn_why", String),
+)
+Index("reading_by_channel", reading.c.channel_id, reading.c.time_ms)
+
+event = Table(
+    "event",
+    metadata,
+    _id(),
+    _to("incubator"),
+    Column("time_ms", Integer, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("set_point_c", Float),
+    _withdrawn(),
+)
+Index("event_by_incubator", event.c.incubator_id, event.c.time_ms)
+
+certificate_point = Table(
+    "certificate_point",
+    metadata,
+    _id(),
+    _to("channel"),
+    Column("dated_ms", Integer, nullable=False),
+    Column("reading", Float, nullable=False),
+    Column("correction", Float, nullable=False),
+    Column("expanded_uncertainty", Float, nullable=False),
+    Column("coverage_factor", Float, nullable=False),
+    _withdrawn(),
+)
+
+calibration = Table(
+    "calibration",
+    metadata,
+    _id(),
+    _to("channel"),
+    Column("reference_channel_id", Integer, ForeignKey("channel.id"), nullable=False),
+    Column("done_ms", Integer, nullable=False),
+    Column("valid_from_ms", Integer, nullable=False),
+    Column("model", String, nullable=False),
+    Column("coefficients", String, nullable=False),
+    Column("covariance", String, nullable=False),
+    Column("pivot", Float, nullable=False),
+    Column("domain_low", Float, nullable=False),
+    Column("domain_high", Float, nullable=False),
+    Column("chi_square", Float, nullable=False),
+    Column("degrees_of_freedom", Integer, nullable=False),
+    Column("coverage_factor", Float, nullable=False),
+    Column("slope_allowance", Float, nullable=False),
+    Column("widened", Float, nullable=False),
+    Column("unevenness", Float, nullable=False),
+    _withdrawn(),
+)
+
+calibration_point = Table(
+    "calibration_point",
+    metadata,
+    _id(),
+    _to("calibration"),
+    Column("shown", String, nullable=False),
+    Column("reference_shown", String, nullable=False),
+    Column("reading", Float, nullable=False),
+    Column("reference", Float, nullable=False),
+    Column("u_reading", Float, nullable=False),
+    Column("u_reference", Float, nullable=False),
+)
+
+logger_import = Table(
+    "logger_import",
+    metadata,
+    _id(),
+    Column("file_name", String, nullable=False),
+    Column("imported_ms", Integer, nullable=False),
+    Column("good", Integer, nullable=False),
+    Column("duplicate", Integer, nullable=False),
+    Column("bad", Integer, nullable=False),
+    _withdrawn(),
+)
+
+chunk = Table(
+    "chunk",
+    metadata,
+    _id(),
+    _to("channel"),
+    _to("logger_import"),
+    Column("first_ms", Integer, nullable=False),
+    Column("last_ms", Integer, nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("least", Float, nullable=False),
+    Column("most", Float, nullable=False),
+    Column("total", Float, nullable=False),
+    Column("times", LargeBinary, nullable=False),
+    Column("shown", LargeBinary, nullable=False),
+)
+Index("chunk_by_channel", chunk.c.channel_id, chunk.c.first_ms)

@@ -1,0 +1,1 @@
+"""A keeper's tasks, one module each. No Qt; given a clock."""

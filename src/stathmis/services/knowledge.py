@@ -1,0 +1,66 @@
+"""What the trade knows, read from the shipped lists: species, regimes, cautions."""
+
+from __future__ import annotations
+
+import tomllib
+from functools import lru_cache
+from importlib import resources
+from typing import Any
+
+from stathmis.core.profile import Band, Regime, Species
+
+
+def _load(name: str) -> dict[str, Any]:
+    return tomllib.loads((resources.files("stathmis") / "data" / name).read_text(encoding="utf-8"))
+
+
+def _band(pair: list[float] | None) -> Band | None:
+    return Band(float(pair[0]), float(pair[1])) if pair else None
+
+
+@lru_cache(maxsize=1)
+def species() -> dict[str, Species]:
+    """All species by key, in the order of the list."""
+    found = {}
+    for key, entry in _load("species.toml").items():
+        setting = _band(entry["setting_rh"])
+        assert setting is not None
+        found[key] = Species(
+            key=key,
+            name=entry["name"],
+            kind=entry.get("kind", "bird"),
+            days=float(entry["days"]),
+            days_low=float(entry["range"][0]),
+            days_high=float(entry["range"][1]),
+            stop_turning_day=entry.get("stop_turning"),
+            set_c=float(entry["set_c"]),
+            half_band_k=float(entry.get("half_band_k", 0.3)),
+            setting_rh=setting,
+            lockdown_rh=_band(entry.get("lockdown_rh")),
+            loss_percent=entry.get("loss"),
+            note=entry.get("note", ""),
+        )
+    return found
+
+
+@lru_cache(maxsize=1)
+def regimes() -> dict[str, Regime]:
+    """All humidity regimes by key, the default first."""
+    return {
+        key: Regime(
+            key=key,
+            name=entry["name"],
+            setting_rh=_band(entry.get("setting_rh")),
+            lockdown_rh=_band(entry.get("lockdown_rh")),
+            why=entry["why"],
+            until_day=entry.get("until_day"),
+            then_rh=_band(entry.get("then_rh")),
+        )
+        for key, entry in _load("regimes.toml").items()
+    }
+
+
+@lru_cache(maxsize=1)
+def cautions() -> dict[str, str]:
+    """Short cautions by the step they belong to."""
+    return {key: str(text) for key, text in _load("cautions.toml").items()}
