@@ -48,13 +48,13 @@ def save_setting(logbook: Logbook, key: str, value: str) -> None:
         connection.execute(schema.setting.insert().prefix_with("OR REPLACE").values(key=key, value=value))
 
 
-def add(logbook: Logbook, kind: type[Record], **fields: Any) -> int:
+def add(logbook: Logbook, kind: type[Record], /, **fields: Any) -> int:
     """Add one record and return its id; fields are the record's, without id."""
     with logbook.writing() as connection:
         return int(connection.execute(_TABLES[kind].insert().values(**fields)).inserted_primary_key[0])  # type: ignore[index]
 
 
-def all_of(logbook: Logbook, kind: type[Record], **where: Any) -> list[Record]:
+def all_of(logbook: Logbook, kind: type[Record], /, **where: Any) -> list[Record]:
     """All records of a kind whose fields equal those given, oldest first."""
     table = _TABLES[kind]
     query = select(*(table.c[name] for name in kind.__dataclass_fields__)).where(table.c.withdrawn_ms.is_(None))
@@ -73,7 +73,7 @@ def one(logbook: Logbook, kind: type[Record], record_id: int) -> Record:
     return found[0]
 
 
-def change(logbook: Logbook, kind: type[Record], record_id: int, **fields: Any) -> None:
+def change(logbook: Logbook, kind: type[Record], record_id: int, /, **fields: Any) -> None:
     """Change fields of one record."""
     table = _TABLES[kind]
     with logbook.writing() as connection:

@@ -1,0 +1,239 @@
+"""Reading a logger's CSV: times to UTC ms, values as they stand, and every faulty row named with its reason."""
+
+from __future__ import annotations
+
+import re
+import warnings
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stathmis.exchange.csv_layout import CsvError, DateOrder, Layout
+
+_ROWS_AT_ONCE = 250_000
+_NAMED = 200
+"""So many faulty rows are named one by one; all are counted."""
+
+Progress = Callable[[float], None]
+
+
+class CancelledError(Exception):
+    """The keeper stopped the reading."""
+
+
+@dataclass
+class Faults:
+    """Faulty rows: how many for each reason, and the first ones by line number (from 1)."""
+
+    counts: dict[str, int] = field(default_factory=dict)
+    named: list[tuple[int, str]] = field(default_factory=list)
+
+    def add(self, lines: NDArray[np.int64], reason: str) -> None:
+        """Count rows with a reason."""
+        if lines.size:
+            self.counts[reason] = self.counts.get(reason, 0) + int(lines.size)
+            room = max(0, _NAMED - len(self.named))
+            self.named.extend((int(line), reason) for line in lines[:room])
+
+    @property
+    def total(self) -> int:
+        """All faulty rows."""
+        return sum(self.counts.values())
+
+
+@dataclass(frozen=True)
+class Table:
+    """Good rows: line numbers, UTC ms, and values by column (nan where a cell is empty), with the faults left out."""
+
+    lines: NDArray[np.int64]
+    times_ms: NDArray[np.int64]
+    values: dict[int, NDArray[np.float64]]
+    faults: Faults
+
+
+def read_table(
+    path: Path,
+    layout: Layout,
+    time_columns: tuple[int, ...],
+    value_columns: tuple[int, ...],
+    order: DateOrder,
+    zone: str | None,
+    progress: Progress = lambda fraction: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Table:
+    """Read times and values.
+
+    time_columns: one column, or a date and a time; zone: time zone of the file's times, None for UTC. progress is
+    called with 0 to 1. Raises CsvError where the file cannot be parsed, CancelledError when cancelled() turns true.
+    """
+    import pandas as pd
+
+    faults = Faults()
+    parts: list[tuple[Any, ...]] = []
+    total = max(1, path.stat().st_size)
+    line = layout.skip + 1
+    try:
+        with path.open("rb") as raw, warnings.catch_warnings(record=True) as said:
+            warnings.simplefilter("always")
+            frames = pd.read_csv(
+                raw,
+                sep=layout.separator,
+                decimal=layout.decimal,
+                header=None,
+                names=list(range(len(layout.columns))),
+                index_col=False,
+                skiprows=layout.skip,
+                encoding=layout.encoding,
+                encoding_errors="replace",
+                dtype=dict.fromkeys(time_columns, object),
+                usecols=sorted({*time_columns, *value_columns}),
+                chunksize=_ROWS_AT_ONCE,
+                skip_blank_lines=False,
+                on_bad_lines="warn",
+                low_memory=False,
+            )
+            for frame in frames:
+                if cancelled():
+                    raise CancelledError
+                skipped = _skipped_lines(said, faults)
+                numbers = _line_numbers(line, len(frame), skipped)
+                line += len(frame) + len(skipped)
+                parts.append((numbers, _joined_times(frame, time_columns), {c: frame[c] for c in value_columns}))
+                progress(min(0.8, 0.8 * raw.tell() / total))
+    except (pd.errors.ParserError, UnicodeError, ValueError) as error:
+        raise CsvError(f"{path.name} cannot be read as a table.", f"The reader says: {error}") from error
+    if not parts:
+        raise CsvError(f"{path.name} has no rows.", "Export it from the logger again.")
+    lines = np.concatenate([p[0] for p in parts])
+    text = pd.concat([p[1] for p in parts], ignore_index=True)
+    times, blank = _parse_times(text, order, zone, lines, faults)
+    values = {c: np.concatenate([_numbers(p[2][c], layout.decimal) for p in parts]) for c in value_columns}
+    progress(0.95)
+    good = times != np.iinfo(np.int64).min
+    bad_value = np.zeros(lines.size, dtype=bool)
+    nothing = np.ones(lines.size, dtype=bool)
+    for column in value_columns:
+        bad_value |= np.isinf(values[column])
+        nothing &= np.isnan(values[column])
+    faults.add(lines[good & bad_value], "a value is not a number")
+    faults.add(lines[good & nothing & ~bad_value], "no value in this row")
+    keep = good & ~bad_value & ~nothing & ~blank
+    progress(1.0)
+    return Table(lines[keep], times[keep], {c: v[keep] for c, v in values.items()}, faults)
+
+
+def _skipped_lines(said: list[warnings.WarningMessage], faults: Faults) -> list[int]:
+    found = [int(n) for w in said for n in re.findall(r"Skipping line (\d+)", str(w.message))]
+    said.clear()
+    faults.add(np.array(found, dtype=np.int64), "more columns than the others")
+    return found
+
+
+def _line_numbers(first: int, rows: int, skipped: list[int]) -> NDArray[np.int64]:
+    numbers = np.arange(first, first + rows + len(skipped), dtype=np.int64)
+    return numbers[~np.isin(numbers, skipped)][:rows] if skipped else numbers
+
+
+def _joined_times(frame: Any, columns: tuple[int, ...]) -> Any:
+    text = frame[columns[0]].astype(object)
+    for column in columns[1:]:
+        text = text + " " + frame[column].astype(object)
+    return text
+
+
+def _numbers(cells: Any, decimal: str) -> NDArray[np.float64]:
+    """Cells as float64: nan where empty, inf where something other than a number stands."""
+    import pandas as pd
+
+    if cells.dtype != object and pd.api.types.is_numeric_dtype(cells.dtype):
+        return np.asarray(cells, dtype=np.float64)
+    text = cells.astype(object).where(cells.notna(), "").astype(str).str.strip()
+    text = text.str.replace(r"\s*(°?[CcFf]|%(\s*[rR][hH])?)$", "", regex=True).str.replace("−", "-")
+    if decimal == ",":
+        text = text.str.replace(",", ".")
+    numbers = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64)
+    return np.where(np.isnan(numbers) & (text != "").to_numpy(), np.inf, numbers)
+
+
+def time_format(sample: str, order: DateOrder) -> str | None:
+    """The strptime format of a time such as those in the sample; None where it is ISO 8601 or has no such form."""
+    match = re.match(
+        r"^\s*(\d{1,4})([-./])(\d{1,2})\2(\d{1,4})([ T]+)(\d{1,2})([:.])(\d{2})(\7\d{2})?(\.\d+)?(\s*[AaPp][Mm])?\s*$",
+        sample,
+    )
+    if not match or order == "year first":
+        return None
+    year = "%Y" if len(match[4]) == 4 else "%y"
+    date = match[2].join(("%d", "%m", year) if order == "day first" else ("%m", "%d", year))
+    clock = f"{'%I' if match[11] else '%H'}{match[7]}%M" + (f"{match[7]}%S" if match[9] else "")
+    clock += ".%f" if match[10] else ""
+    return date + match[5] + clock + (match[11].replace(match[11].strip(), "%p") if match[11] else "")
+
+
+_NOT_A_TIME = np.iinfo(np.int64).min
+
+
+def _parse_times(
+    text: Any, order: DateOrder, zone: str | None, lines: NDArray[np.int64], faults: Faults
+) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """UTC ms by row (the least int64 where there is none), and which rows are blank (left out without a word)."""
+    import pandas as pd
+
+    missing = text.isna().to_numpy()
+    if order == "seconds since 1970":
+        seconds = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64)
+        seconds = np.where(seconds > 1e11, seconds / 1000.0, seconds)
+        bad = ~np.isfinite(seconds)
+        faults.add(lines[bad & ~missing], "no time in this row")
+        return np.where(bad, _NOT_A_TIME, np.round(np.where(bad, 0, seconds) * 1000)).astype(np.int64), missing
+    sample = next((str(t) for t in text[~missing].head(1)), "")
+    form = time_format(sample, order)
+    aware = bool(re.search(r"(Z|[+-]\d\d:?\d\d)\s*$", sample))
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        parsed = pd.to_datetime(text, format=form or "ISO8601", errors="coerce", utc=aware)
+    unreadable = parsed.isna().to_numpy()
+    faults.add(lines[unreadable & ~missing], "no time in this row")
+    if aware or zone is None:
+        stamps = parsed.dt.tz_localize(None) if aware else parsed
+        return _milliseconds(stamps), missing
+    return _localized(parsed, zone, unreadable, lines, faults), missing
+
+
+def _milliseconds(stamps: Any) -> NDArray[np.int64]:
+    found = stamps.to_numpy(dtype="datetime64[ms]").astype(np.int64)
+    return np.asarray(found, dtype=np.int64)
+
+
+def _localized(
+    parsed: Any, zone: str, unreadable: NDArray[np.bool_], lines: NDArray[np.int64], faults: Faults
+) -> NDArray[np.int64]:
+    """Local times to UTC. The hour that happens twice is told apart by the step back in the file, or not at all."""
+    count = len(parsed)
+    kept = {
+        flag: _milliseconds(
+            parsed.dt.tz_localize(zone, ambiguous=np.full(count, flag), nonexistent="NaT").dt.tz_convert(None)
+        )
+        for flag in (True, False)
+    }
+    first, second = kept[True], kept[False]
+    skipped = (first == _NOT_A_TIME) & ~unreadable
+    faults.add(lines[skipped], "this time did not happen: the clocks went forward")
+    result = first.copy()
+    twice = (first != second) & ~skipped & ~unreadable
+    if twice.any():
+        places = np.flatnonzero(twice)
+        blocks = np.split(places, np.flatnonzero(np.diff(places) > 1) + 1)
+        for block in blocks:
+            back = np.flatnonzero(np.diff(first[block]) < 0)
+            if back.size == 1:
+                later = block[back[0] + 1 :]
+                result[later] = second[later]
+            else:
+                result[block] = _NOT_A_TIME
+                faults.add(lines[block], "this hour happened twice (clocks went back) and the file does not tell which")
+    return result

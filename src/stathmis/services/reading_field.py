@@ -1,0 +1,84 @@
+"""What a keeper typed for a channel: a reading, a clear complaint, or a question with an offer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stathmis.core.units import (
+    NotANumberError,
+    Unit,
+    celsius_from_fahrenheit,
+    fahrenheit_from_celsius,
+    from_inside,
+    parse_typed,
+    to_inside,
+)
+from stathmis.logbook.records import Channel
+from stathmis.services.wording import unit_word
+
+_EGGS_COULD_BE_C = (20.0, 50.0)
+
+
+@dataclass(frozen=True)
+class Field:
+    """An interpreted field. Exactly one holds: empty; problem set (with an offered text or not); or shown is set.
+
+    shown: in the channel's unit; value, unit: as typed.
+    """
+
+    typed: str
+    shown: float | None = None
+    value: float = 0.0
+    unit: Unit = "°C"
+    problem: str = ""
+    offer: str = ""
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing was typed."""
+        return not self.typed.strip()
+
+
+def interpret(typed: str, channel: Channel) -> Field:
+    """Read what was typed for a channel. Never guesses silently: 99.5 in a °C field comes back as an offer."""
+    if not typed.strip():
+        return Field(typed)
+    try:
+        found = parse_typed(typed)
+    except NotANumberError:
+        example = "48" if channel.quantity == "humidity" else "37.5 or 99.5F"
+        return Field(typed, problem=f"Type a number, such as {example}.")
+    unit = found.unit or channel.unit
+    if (unit == "%") != (channel.unit == "%"):
+        wanted = "humidity in %" if channel.unit == "%" else f"a temperature in {channel.unit}"
+        return Field(typed, problem=f"This one shows {wanted}.")
+    if channel.quantity == "humidity":
+        if not 0 <= found.value <= 100:
+            return Field(typed, problem="Relative humidity runs from 0 to 100 %.")
+        return _within_range(Field(typed, found.value, found.value, "%"), channel)
+    shown = found.value if unit == channel.unit else float(from_inside(to_inside(found.value, unit), channel.unit))
+    field = Field(typed, shown, found.value, unit)
+    return (found.unit is None and _other_unit(field, channel)) or _within_range(field, channel)
+
+
+def _other_unit(field: Field, channel: Channel) -> Field | None:
+    """An offer, where the number makes sense for eggs only in the other unit."""
+    least, most = _EGGS_COULD_BE_C
+    bare = field.typed.strip()
+    if channel.unit == "°C" and field.value > most and least <= celsius_from_fahrenheit(field.value) <= most:
+        inside = celsius_from_fahrenheit(field.value)
+        return Field(field.typed, problem=f"Is that °F? {bare} °F is {inside:.1f} °C.", offer=f"{bare}F")
+    if channel.unit == "°F" and least <= field.value <= most:
+        inside = fahrenheit_from_celsius(field.value)
+        return Field(field.typed, problem=f"Is that °C? {bare} °C is {inside:.1f} °F.", offer=f"{bare}C")
+    return None
+
+
+def _within_range(field: Field, channel: Channel) -> Field:
+    assert field.shown is not None
+    if channel.low <= field.shown <= channel.high:
+        return field
+    unit = unit_word(channel.unit)
+    return Field(
+        field.typed, problem=f"This instrument shows {channel.low:g} to {channel.high:g} {unit}; check the number."
+    )

@@ -1,0 +1,171 @@
+"""The round: what hangs in an incubator, what it showed last, logging what is typed, and events."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from stathmis.core.profile import Band
+from stathmis.core.units import from_inside, to_inside
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.records import Channel, Event, Incubator, Instrument, NewReading, Placement, Quantity
+from stathmis.services import batches
+from stathmis.services.corrections import InForce
+from stathmis.services.reading_field import Field
+from stathmis.services.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+
+EVENT_KINDS = {
+    "water": "Water added",
+    "vent": "Vent changed",
+    "lid": "Lid opened",
+    "set_point": "Set point changed",
+    "note": "Note",
+}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One field of the round: a channel of an instrument that hangs here, and what corrects it now."""
+
+    instrument: Instrument
+    placement: Placement
+    channel: Channel
+    force: InForce
+
+    @property
+    def hanging(self) -> tuple[Instrument, Placement, Channel]:
+        """Instrument, place and channel together."""
+        return self.instrument, self.placement, self.channel
+
+
+@dataclass(frozen=True)
+class RoundSheet:
+    """An incubator's round at a time: its batch (if any), bands, lines, and the newest readings already logged."""
+
+    incubator: Incubator
+    at_ms: int
+    course: batches.Course | None
+    lines: tuple[Line, ...]
+    latest: tuple[Judged, ...]
+
+    def band(self, quantity: Quantity) -> Band | None:
+        """The band to hold now, °C or %."""
+        return self.course.band(quantity, self.at_ms) if self.course else None
+
+    def verdict(self, quantity: Quantity, judged: Mapping[int, Judged] | None = None) -> Verdict | None:
+        """What the newest readings say together; judged (by channel id) are typed just now and take their place."""
+        typed = judged or {}
+        if any(j.channel.quantity == quantity for j in typed.values()):
+            chosen = list(typed.values())
+        else:
+            chosen = list(self.latest)
+        return overall(quantity, chosen, self.band(quantity))
+
+
+def sheet(bench: Workbench, incubator: Incubator, at_ms: int | None = None) -> RoundSheet:
+    """The round of an incubator at a time (UTC ms, now by default). Temperature lines come first."""
+    now = bench.now_ms if at_ms is None else at_ms
+    course = batches.running(bench, incubator)
+    lines = [
+        Line(instrument, placement, channel, bench.corrections.in_force(channel, now))
+        for instrument, placement, channels in bench.hanging_in(incubator.id, now)
+        for channel in channels
+    ]
+    lines.sort(key=lambda line: line.channel.quantity == "humidity")
+    made = RoundSheet(incubator, now, course, tuple(lines), ())
+    latest = []
+    for line in lines:
+        run = readings.series(bench.logbook, line.channel, now - CURRENT_MS, now)
+        if run.times_ms.size:
+            at, shown = int(run.times_ms[-1]), float(run.shown[-1])
+            band = course.band(line.channel.quantity, at) if course else None
+            latest.append(judge_reading(bench, incubator, line.hanging, shown, at, band))
+    return RoundSheet(incubator, now, course, made.lines, tuple(_newest_together(latest)))
+
+
+def _newest_together(judged: list[Judged]) -> list[Judged]:
+    """Per quantity, the readings of the newest quarter of an hour: older ones say nothing about now."""
+    kept: list[Judged] = []
+    for quantity in ("temperature", "humidity"):
+        own = [j for j in judged if j.channel.quantity == quantity]
+        newest = max((j.time_ms for j in own), default=0)
+        kept += [j for j in own if newest - j.time_ms <= 15 * 60_000]
+    return kept
+
+
+def log_round(bench: Workbench, fields: Mapping[int, Field], at_ms: int) -> int:
+    """Log all good fields (by channel id) at a time, in one transaction, undoable. Returns how many were logged."""
+    new = [
+        NewReading(channel_id, at_ms, field.value, field.unit, field.typed.strip())
+        for channel_id, field in fields.items()
+        if field.shown is not None
+    ]
+    if not new:
+        return 0
+    ids = readings.log_readings(bench.logbook, new, bench.now_ms)
+    bench.did(
+        f"{count(len(ids), 'reading')} logged",
+        undo=lambda: readings.strike(bench.logbook, ids, bench.now_ms, "undone"),
+        redo=lambda: readings.strike(bench.logbook, ids, None, None),
+    )
+    return len(ids)
+
+
+def strike_reading(bench: Workbench, reading_id: int, why: str) -> None:
+    """Strike a wrong reading with a reason; it stays in the file, and undo brings it back."""
+    readings.strike(bench.logbook, [reading_id], bench.now_ms, why)
+    bench.did(
+        "reading struck",
+        undo=lambda: readings.strike(bench.logbook, [reading_id], None, None),
+        redo=lambda: readings.strike(bench.logbook, [reading_id], bench.now_ms, why),
+    )
+
+
+def log_event(
+    bench: Workbench, incubator: Incubator, kind: str, note: str, at_ms: int, set_point_c: float | None = None
+) -> None:
+    """Log something done to an incubator at a time; undoable. set_point_c: °C, for a changed set point."""
+    event_id = keeping.add(
+        bench.logbook,
+        Event,
+        incubator_id=incubator.id,
+        time_ms=at_ms,
+        kind=kind,
+        note=note.strip(),
+        set_point_c=set_point_c,
+    )
+    bench.did(
+        f"{EVENT_KINDS[kind].lower()} logged",
+        undo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms),
+        redo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], None),
+    )
+
+
+def set_point(bench: Workbench, incubator: Incubator, at_ms: int) -> float | None:
+    """What the controller is set to at a time, °C."""
+    changes = [
+        e for e in keeping.events_between(bench.logbook, incubator.id, 0, at_ms) if e.set_point_c is not None
+    ]
+    return changes[-1].set_point_c if changes else incubator.set_point_c
+
+
+def basis_text(bench: Workbench, line: Line) -> str:
+    """What a line's correction rests on, in a few words: "checked 9 days ago"."""
+    force = line.force
+    if force.since_ms is None:
+        return "never checked"
+    days = max(0, (bench.now_ms - force.since_ms) // 86_400_000)
+    ago = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
+    return f"certificate, {ago}" if force.basis == "certificate" else f"checked {ago}"
+
+
+def offset_text(shown: float, judged: Judged) -> float:
+    """Correction applied to a reading (corrected less shown), in the channel's unit."""
+    return float(from_inside(judged.corrected.value, judged.channel.unit)) - shown
+
+
+def inside_value(shown: float, channel: Channel) -> float:
+    """A reading as shown, in °C or %."""
+    return float(to_inside(shown, channel.unit))

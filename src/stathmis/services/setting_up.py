@@ -1,0 +1,200 @@
+"""Entering what a keeper has: incubators, instruments and where they hang, certificates, batches."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from stathmis.core.errors import UserError
+from stathmis.core.profile import phases
+from stathmis.core.units import Unit
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Batch, CertificatePoint, Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.services import batches, knowledge
+from stathmis.services.workbench import Workbench
+
+
+@dataclass(frozen=True)
+class NewChannel:
+    """One quantity an instrument shows; accuracy is ± this much as its maker states, in its unit."""
+
+    quantity: Quantity
+    unit: Unit
+    resolution: float
+    accuracy: float
+
+
+KINDS = {
+    "lid display": "Lid display",
+    "probe": "Digital probe",
+    "stick": "Stick thermometer",
+    "hygrometer": "Hygrometer",
+    "logger": "Logger",
+    "lab thermometer": "Lab thermometer",
+}
+
+TYPICAL = {"temperature": (0.1, 1.0), "humidity": (1.0, 7.0)}
+"""Resolution and accuracy (°C, %) taken where the keeper knows none. Source: common practice, cautious."""
+
+
+def channel_range(quantity: Quantity, unit: Unit) -> tuple[float, float]:
+    """Lowest and highest number such a channel can sensibly show, in its unit."""
+    if quantity == "humidity":
+        return 0.0, 100.0
+    return (-10.0, 60.0) if unit == "°C" else (14.0, 140.0)
+
+
+def _need_name(name: str, what: str) -> str:
+    if not name.strip():
+        raise UserError(f"The {what} needs a name.", "A word you would call it by is enough.")
+    return name.strip()
+
+
+def add_incubator(bench: Workbench, name: str, air: str, set_point_c: float | None = None) -> int:
+    """Enter an incubator; undoable. air: "forced" or "still". Raises UserError without a name, or with one taken."""
+    named = _need_name(name, "incubator")
+    if any(i.name.casefold() == named.casefold() for i in bench.incubators()):
+        raise UserError(f"There is an incubator named {named} already.", "Choose another name.")
+    made = keeping.add(bench.logbook, Incubator, name=named, air=air, set_point_c=set_point_c)
+    bench.did(
+        f"{named} entered",
+        undo=lambda: keeping.withdraw(bench.logbook, Incubator, [made], bench.now_ms),
+        redo=lambda: keeping.withdraw(bench.logbook, Incubator, [made], None),
+    )
+    return made
+
+
+def add_instrument(
+    bench: Workbench,
+    name: str,
+    kind: str,
+    channels: Sequence[NewChannel],
+    *,
+    reference: bool = False,
+    incubator_id: int | None = None,
+    place: str = "",
+    at_egg_top: bool = True,
+    from_ms: int | None = None,
+) -> int:
+    """Enter an instrument with what it shows, and hang it in an incubator if one is given; undoable.
+
+    Raises UserError without a name, without a quantity, or with a resolution or accuracy not above 0.
+    """
+    named = _need_name(name, "instrument")
+    if not channels:
+        raise UserError("What does it show?", "Tick temperature, humidity or both.")
+    for channel in channels:
+        if not channel.resolution > 0 or not channel.accuracy > 0:
+            raise UserError("Steps and accuracy are numbers above 0.", "Use the ones offered if you know none.")
+    log = bench.logbook
+    role = "reference" if reference else "working"
+    made = keeping.add(log, Instrument, name=named, kind=kind, role=role)
+    for channel in channels:
+        low, high = channel_range(channel.quantity, channel.unit)
+        keeping.add(
+            log,
+            Channel,
+            instrument_id=made,
+            quantity=channel.quantity,
+            unit=channel.unit,
+            resolution=channel.resolution,
+            accuracy=channel.accuracy,
+            low=low,
+            high=high,
+        )
+    if incubator_id is not None:
+        keeping.add(
+            log,
+            Placement,
+            instrument_id=made,
+            incubator_id=incubator_id,
+            place=place.strip() or ("at the egg tops" if at_egg_top else "elsewhere"),
+            at_egg_top=at_egg_top,
+            from_ms=bench.now_ms if from_ms is None else from_ms,
+            to_ms=None,
+        )
+    bench.did(
+        f"{named} entered",
+        undo=lambda: keeping.withdraw(log, Instrument, [made], bench.now_ms),
+        redo=lambda: keeping.withdraw(log, Instrument, [made], None),
+    )
+    return made
+
+
+def add_certificate(
+    bench: Workbench, channel_id: int, dated_ms: int, points: Sequence[tuple[float, float, float]], k: float = 2.0
+) -> None:
+    """Enter a reference's certificate; undoable. points: reading, correction, U, in the channel's unit.
+
+    Raises UserError for no points, U not above 0, or two points at one reading.
+    """
+    if not points:
+        raise UserError("The certificate needs a point.", "Copy reading, correction and U from the paper.")
+    if any(not U > 0 for _, _, U in points) or not k > 0:
+        raise UserError("U and k on a certificate are above 0.", "Copy them from the paper.")
+    if len({reading for reading, _, _ in points}) < len(points):
+        raise UserError("Two points stand at the same reading.", "Remove one.")
+    ids = [
+        keeping.add(
+            bench.logbook,
+            CertificatePoint,
+            channel_id=channel_id,
+            dated_ms=dated_ms,
+            reading=reading,
+            correction=correction,
+            expanded_uncertainty=U,
+            coverage_factor=k,
+        )
+        for reading, correction, U in points
+    ]
+    bench.did(
+        "certificate entered",
+        undo=lambda: keeping.withdraw(bench.logbook, CertificatePoint, ids, bench.now_ms),
+        redo=lambda: keeping.withdraw(bench.logbook, CertificatePoint, ids, None),
+    )
+
+
+def set_batch(
+    bench: Workbench, incubator: Incubator, name: str, species: str, regime: str, eggs: int, set_ms: int
+) -> int:
+    """Set a batch in an incubator at a time (UTC ms); undoable.
+
+    Raises UserError for no eggs, for a machine that still runs a batch, and for a regime the species cannot keep.
+    """
+    if eggs < 1:
+        raise UserError("How many eggs?", "A batch has at least one.")
+    if batches.running(bench, incubator) is not None:
+        raise UserError(f"{incubator.name} still runs a batch.", "End that one first.")
+    try:
+        phases(knowledge.species()[species], knowledge.regimes()[regime], incubator.air)
+    except ValueError as error:
+        raise UserError(f"{error}.") from None
+    named = name.strip() or f"{eggs} {knowledge.species()[species].name}"
+    made = keeping.add(
+        bench.logbook,
+        Batch,
+        incubator_id=incubator.id,
+        name=named,
+        species=species,
+        regime=regime,
+        eggs=eggs,
+        set_ms=set_ms,
+        ended_ms=None,
+    )
+    bench.did(
+        f"{named} set",
+        undo=lambda: keeping.withdraw(bench.logbook, Batch, [made], bench.now_ms),
+        redo=lambda: keeping.withdraw(bench.logbook, Batch, [made], None),
+    )
+    return made
+
+
+def end_batch(bench: Workbench, batch: Batch) -> None:
+    """End a batch now; undoable."""
+    at = bench.now_ms
+    keeping.change(bench.logbook, Batch, batch.id, ended_ms=at)
+    bench.did(
+        f"{batch.name} ended",
+        undo=lambda: keeping.change(bench.logbook, Batch, batch.id, ended_ms=None),
+        redo=lambda: keeping.change(bench.logbook, Batch, batch.id, ended_ms=at),
+    )

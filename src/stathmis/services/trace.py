@@ -1,0 +1,142 @@
+"""The whole run of a batch: corrected readings against the bands of each phase, and how long they held."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stathmis.core.adherence import Adherence, judge
+from stathmis.core.profile import band_edges, day_of
+from stathmis.core.units import to_inside
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.records import Channel, Event, Instrument, Placement, Quantity
+from stathmis.services.batches import Course
+from stathmis.services.workbench import Workbench
+
+Array = NDArray[np.float64]
+
+DENSE_STEP_MS = 10 * 60_000
+"""Readings at least this often come from a logger."""
+DENSE_GAP_S = 30 * 60.0
+"""A logger silent for longer is unknown time."""
+HAND_GAP_S = 14 * 3600.0
+"""Two rounds a day, and some; beyond it the time is unknown."""
+
+
+@dataclass(frozen=True)
+class Run:
+    """One channel's readings over a batch. times UTC ms; shown as on the display, in °C or %; corrected likewise."""
+
+    instrument: Instrument
+    channel: Channel
+    times_ms: NDArray[np.int64]
+    shown: Array
+    corrected: Array
+    u: Array
+    max_gap_s: float
+
+    @property
+    def dense(self) -> bool:
+        """Whether these come from a logger."""
+        return self.max_gap_s == DENSE_GAP_S
+
+
+@dataclass(frozen=True)
+class PhaseShare:
+    """How long a run was inside, outside, undecided and unknown in one phase so far."""
+
+    phase: str
+    adherence: Adherence
+
+
+@dataclass(frozen=True)
+class QuantityTrace:
+    """All runs of one quantity, the one judged (best) first, and its shares by phase."""
+
+    quantity: Quantity
+    runs: tuple[Run, ...]
+    shares: tuple[PhaseShare, ...]
+
+
+@dataclass(frozen=True)
+class BatchTrace:
+    """What the Trace page shows: the course until now (UTC ms), both quantities, and events."""
+
+    course: Course
+    until_ms: int
+    temperature: QuantityTrace
+    humidity: QuantityTrace
+    events: tuple[Event, ...]
+
+
+def trace(bench: Workbench, course: Course) -> BatchTrace:
+    """Everything recorded of a batch from warm-up until now."""
+    until = min(bench.now_ms, course.end_ms)
+    return BatchTrace(
+        course,
+        until,
+        _quantity(bench, course, "temperature", until),
+        _quantity(bench, course, "humidity", until),
+        tuple(keeping.events_between(bench.logbook, course.incubator.id, course.start_ms, until)),
+    )
+
+
+def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: int) -> QuantityTrace:
+    instruments = {i.id: i for i in keeping.all_of(bench.logbook, Instrument)}
+    channels = keeping.all_of(bench.logbook, Channel, quantity=quantity)
+    runs = []
+    for placement in keeping.all_of(bench.logbook, Placement, incubator_id=course.incubator.id):
+        start = max(course.start_ms, placement.from_ms)
+        stop = min(until_ms, placement.to_ms - 1 if placement.to_ms is not None else until_ms)
+        for channel in channels:
+            if channel.instrument_id == placement.instrument_id and start <= stop:
+                run = _run(bench, instruments[channel.instrument_id], channel, start, stop)
+                if run is not None:
+                    runs.append(run)
+    runs.sort(key=lambda r: (not r.dense, float(np.median(r.u))))
+    shares = _shares(course, quantity, runs[0], until_ms) if runs else ()
+    return QuantityTrace(quantity, tuple(runs), shares)
+
+
+def _run(bench: Workbench, instrument: Instrument, channel: Channel, start_ms: int, stop_ms: int) -> Run | None:
+    found = readings.series(bench.logbook, channel, start_ms, stop_ms)
+    if not found.times_ms.size:
+        return None
+    corrected, u = bench.corrections.correct_series(channel, found)
+    step = float(np.median(np.diff(found.times_ms))) if found.times_ms.size > 1 else np.inf
+    return Run(
+        instrument,
+        channel,
+        found.times_ms,
+        np.asarray(to_inside(found.shown, channel.unit)),
+        corrected,
+        u,
+        DENSE_GAP_S if step <= DENSE_STEP_MS else HAND_GAP_S,
+    )
+
+
+def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tuple[PhaseShare, ...]:
+    shares = []
+    for phase in course.phases:
+        start, stop = course.at_ms(phase.start_day), min(course.at_ms(phase.end_day), until_ms)
+        if stop <= start or (phase.humidity if quantity == "humidity" else phase.temperature_c) is None:
+            continue
+        if phase.name == "warm-up":
+            continue
+        first, last = np.searchsorted(run.times_ms, [start, stop])
+        part = slice(int(first), int(last))
+        seconds = run.times_ms[part] / 1000.0
+        low, high = band_edges(course.phases, day_of(seconds, course.batch.set_ms / 1000.0), quantity)
+        judged = judge(
+            seconds,
+            run.corrected[part],
+            low,
+            high,
+            run.max_gap_s,
+            run.u[part],
+            span_s=(start / 1000.0, stop / 1000.0),
+        )
+        shares.append(PhaseShare(phase.name, judged))
+    return tuple(shares)

@@ -1,0 +1,105 @@
+"""An open logbook with its clock, undo history and preferences: what every task is given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Literal
+
+from stathmis.core.psychrometrics import standard_pressure
+from stathmis.core.units import Unit
+from stathmis.logbook import keeping
+from stathmis.logbook.opening import Logbook
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
+from stathmis.services import clock as clocks
+from stathmis.services.corrections import CorrectionBook
+from stathmis.services.undo import Edit, History
+
+TemperatureUnit = Literal["°C", "°F"]
+
+
+class Workbench:
+    """One keeper's open logbook. Views add themselves to listeners and are called after every change."""
+
+    def __init__(self, logbook: Logbook, clock: clocks.Clock) -> None:
+        self.logbook = logbook
+        self.clock = clock
+        self.history = History()
+        self.listeners: list[Callable[[], None]] = []
+        settings = keeping.settings(logbook)
+        self.name = settings.get("name", "")
+        self.zone = settings.get("time_zone", "UTC")
+        self.altitude_m = float(settings.get("altitude_m", "0"))
+        self.temperature_unit: TemperatureUnit = "°F" if settings.get("temperature_unit") == "°F" else "°C"
+        self._corrections: CorrectionBook | None = None
+
+    @property
+    def now_ms(self) -> int:
+        """UTC ms."""
+        return self.clock.now_ms()
+
+    @property
+    def pressure_hpa(self) -> float:
+        """Standard pressure at the logbook's altitude, hPa."""
+        return float(standard_pressure(self.altitude_m))
+
+    @property
+    def corrections(self) -> CorrectionBook:
+        """Corrections as they stand; read again after a change."""
+        if self._corrections is None:
+            self._corrections = CorrectionBook(self.logbook)
+        return self._corrections
+
+    def local(self, ms: float) -> datetime:
+        """A UTC ms instant in the logbook's time zone."""
+        return clocks.local(int(ms), self.zone)
+
+    def shown_unit(self, quantity: str) -> Unit:
+        """Unit in which a quantity is shown."""
+        return self.temperature_unit if quantity == "temperature" else "%"
+
+    def changed(self) -> None:
+        """Tell every view that the logbook changed."""
+        self._corrections = None
+        for listener in list(self.listeners):
+            listener()
+
+    def did(self, label: str, undo: Callable[[], None], redo: Callable[[], None]) -> None:
+        """Record an edit that was just made, and tell the views."""
+        self.history.add(Edit(label, undo, redo))
+        self.changed()
+
+    def undo(self) -> str | None:
+        """Take back the newest edit; returns its label, None when there is none."""
+        label = self.history.undo()
+        self.changed()
+        return label
+
+    def redo(self) -> str | None:
+        """Do again what was undone last; returns its label, None when there is none."""
+        label = self.history.redo()
+        self.changed()
+        return label
+
+    def set_temperature_unit(self, unit: TemperatureUnit) -> None:
+        """Show temperatures in °C or °F; kept in the logbook unless it is read-only."""
+        self.temperature_unit = unit
+        if not self.logbook.read_only:
+            keeping.save_setting(self.logbook, "temperature_unit", unit)
+        self.changed()
+
+    def incubators(self) -> list[Incubator]:
+        """All incubators, in the order they were entered."""
+        return keeping.all_of(self.logbook, Incubator)
+
+    def hanging_in(self, incubator_id: int, at_ms: int) -> list[tuple[Instrument, Placement, list[Channel]]]:
+        """Instruments in an incubator at a time, with where they hang and what they show."""
+        instruments = {i.id: i for i in keeping.all_of(self.logbook, Instrument)}
+        channels = keeping.all_of(self.logbook, Channel)
+        found = []
+        for placement in keeping.all_of(self.logbook, Placement, incubator_id=incubator_id):
+            here = placement.from_ms <= at_ms and (placement.to_ms is None or at_ms < placement.to_ms)
+            if here and placement.instrument_id in instruments:
+                own = [c for c in channels if c.instrument_id == placement.instrument_id]
+                found.append((instruments[placement.instrument_id], placement, own))
+        return found
