@@ -8,6 +8,7 @@ from __future__ import annotations
 import csv
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import Literal
 
@@ -122,7 +123,7 @@ def _separator(lines: list[str], path: Path) -> tuple[str, int]:
         if score > best_score:
             best, best_score, best_width = candidate, score, common
     if not best:
-        raise CsvError(f"{path.name} has only one column.", "A logger file has times in one column and values in another.")
+        raise CsvError(f"{path.name} has only one column.", "A logger file has a column of times and one of values.")
     return best, best_width
 
 
@@ -180,9 +181,10 @@ def _number_column(index: int, title: str, sample: tuple[str, ...], filled: list
     if re.search(r"hum|feucht|r\.?h|%|hygro", words):
         return Column(index, title, sample, "humidity", "%")
     if re.search(r"temp|°|celsius|fahr|\bt\b|\(c\)|\(f\)", words):
-        fahrenheit = bool(re.search(r"°\s*f|fahr|\(f\)", words)) or (not re.search(r"°\s*c|cels|\(c\)", words) and middle > 60)
+        says_f, says_c = re.search(r"°\s*f|fahr|\(f\)", words), re.search(r"°\s*c|cels|\(c\)", words)
+        fahrenheit = bool(says_f) or (not says_c and middle > 60)
         return Column(index, title, sample, "temperature", "°F" if fahrenheit else "°C")
-    counts_up = all(b - a == 1 for a, b in zip(values, values[1:], strict=False)) and len(values) > 2
+    counts_up = all(b - a == 1 for a, b in pairwise(values)) and len(values) > 2
     if words in ("", "value") and not counts_up and 20 <= middle <= 42:
         return Column(index, title, sample, "temperature", "°C")
     return Column(index, title, sample, "other")

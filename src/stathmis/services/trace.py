@@ -71,6 +71,15 @@ class BatchTrace:
     events: tuple[Event, ...]
 
 
+LASTING_S = 600.0
+"""An excursion shorter than this is a lid opening or a flicker. Source: common practice."""
+
+
+def lasting(adherence: Adherence) -> int:
+    """How many excursions lasted ten minutes or more."""
+    return sum(e.end_s - e.start_s >= LASTING_S for e in adherence.excursions)
+
+
 def trace(bench: Workbench, course: Course) -> BatchTrace:
     """Everything recorded of a batch from warm-up until now."""
     until = min(bench.now_ms, course.end_ms)

@@ -1,0 +1,35 @@
+"""The command: stathmis [LOGBOOK] | --demo [--now TIME] [--pictures FOLDER]."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+
+def _arguments(argv: list[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(
+        prog="stathmis", description="A hatching keeper's bench for instruments, batches and judgement."
+    )
+    parser.add_argument("logbook", nargs="?", type=Path, help="logbook file; made when it does not exist")
+    parser.add_argument("--demo", action="store_true", help="open the demo logbook; nothing in it is kept")
+    parser.add_argument("--now", metavar="TIME", help="pretend it is this time, such as 2026-05-18T08:40 (UTC)")
+    parser.add_argument("--pictures", metavar="FOLDER", type=Path, help="write the main views as pictures and exit")
+    parser.add_argument("--theme", choices=("system", "light", "dark"), help="colors; otherwise as left last time")
+    parser.add_argument("--text", metavar="SCALE", type=float, help="text size, 1 is normal")
+    return parser.parse_args(argv)
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run the application; returns the exit code."""
+    options = _arguments(sys.argv[1:] if argv is None else argv)
+    if options.pictures is not None:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from stathmis.ui.application import run
+
+    return run(options)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

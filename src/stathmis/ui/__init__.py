@@ -1,0 +1,1 @@
+"""The window. Views listen to the workbench and write back through services."""

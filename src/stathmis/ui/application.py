@@ -1,0 +1,132 @@
+"""Starting up: arguments to a logbook, a theme and a window; faults to the message strip and the log file."""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import signal
+import sys
+import tempfile
+import threading
+from datetime import UTC, datetime
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QApplication, QMessageBox
+
+import stathmis
+from stathmis.core.errors import UserError
+from stathmis.logbook.opening import Logbook, back_up_daily, create_logbook, open_logbook
+from stathmis.services import notify
+from stathmis.services.clock import Clock, FixedClock, SystemClock, system_zone_name
+from stathmis.services.workbench import Workbench
+from stathmis.ui.background import Task
+from stathmis.ui.theme import Theme
+from stathmis.ui.window import Window
+
+log = logging.getLogger(__name__)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Open what was asked for and run until the window closes; returns the exit code."""
+    app = QApplication(["stathmis"])
+    app.setApplicationName("stathmis")
+    app.setApplicationDisplayName("Stathmis")
+    app.setDesktopFileName("stathmis")
+    app.setApplicationVersion(stathmis.__version__)
+    app.setStyle("Fusion")
+    icon = Path(__file__).parent.parent / "data" / "icons" / "stathmis.svg"
+    app.setWindowIcon(QIcon(str(icon)))
+    with tempfile.TemporaryDirectory(prefix="stathmis-demo-") as scratch:
+        try:
+            clock = _clock(options.now)
+            logbook = _logbook(options, clock, Path(scratch))
+        except UserError as error:
+            return _refuse(error, visible=options.pictures is None)
+        bench = Workbench(logbook, clock)
+        if options.pictures is not None:
+            from stathmis.ui.pictures import write_pictures
+
+            theme = Theme(app, options.theme or "light", options.text or 1.0)
+            for written in write_pictures(bench, theme, options.pictures):
+                print(written)
+            return 0
+        return _show(app, bench, options)
+
+
+def _show(app: QApplication, bench: Workbench, options: argparse.Namespace) -> int:
+    settings = QSettings(str(Path(platformdirs.user_config_dir("stathmis")) / "window.ini"), QSettings.Format.IniFormat)
+    _log_to_file()
+    _catch_faults()
+    scale = options.text or float(str(settings.value("scale", 1.0)))
+    theme = Theme(app, options.theme or str(settings.value("theme", "system")), scale)
+    window = Window(bench, theme, None if options.demo else settings)
+    window.show()
+    # Ctrl+C in a terminal closes as the window's own button does; Python sees it only between Qt's events
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    signal.signal(signal.SIGTERM, lambda *_: window.close())
+    heartbeat = QTimer()
+    heartbeat.timeout.connect(lambda: None)
+    heartbeat.start(500)
+    if not options.demo:
+        today = f"{bench.local(bench.now_ms):%Y-%m-%d}"
+        backup = Task(lambda progress, cancelled: back_up_daily(bench.logbook, today))
+        backup.failed.connect(notify.tell_error)
+        QTimer.singleShot(2000, backup.start)
+    return app.exec()
+
+
+def _clock(now: str | None) -> Clock:
+    if now is None:
+        return SystemClock()
+    try:
+        at = datetime.fromisoformat(now)
+    except ValueError:
+        raise UserError(f"{now} is no time.", "Write it as 2026-05-18T08:40.") from None
+    if at.tzinfo is None:
+        at = at.replace(tzinfo=UTC)
+    return FixedClock(round(at.timestamp() * 1000))
+
+
+def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logbook:
+    if options.demo:
+        from stathmis.demo.scenario import build
+
+        path = scratch / "demo.stathmis"
+        build(path, clock.now_ms(), "UTC" if options.now else system_zone_name())
+        return open_logbook(path)
+    path = options.logbook or Path(platformdirs.user_data_dir("stathmis")) / "logbook.stathmis"
+    if path.exists():
+        return open_logbook(path)
+    return create_logbook(path, {"name": "", "time_zone": system_zone_name(), "altitude_m": "0"})
+
+
+def _refuse(error: UserError, *, visible: bool) -> int:
+    print(f"stathmis: {error}", file=sys.stderr)
+    if visible:
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Stathmis", error.what)
+        box.setInformativeText(error.to_do)
+        box.exec()
+    return 2
+
+
+def _log_to_file() -> None:
+    folder = Path(platformdirs.user_state_dir("stathmis"))
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(folder / "stathmis.log", maxBytes=500_000, backupCount=2, encoding="utf-8")
+    except OSError:
+        return
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    logging.getLogger().addHandler(handler)
+
+
+def _catch_faults() -> None:
+    def told(error: BaseException) -> None:
+        QTimer.singleShot(0, lambda: notify.tell_error(error))
+
+    sys.excepthook = lambda kind, error, trace: told(error)
+    threading.excepthook = lambda args: told(args.exc_value) if args.exc_value else None

@@ -1,0 +1,79 @@
+"""The correction chart: points with their uncertainty, the fitted curve with its ± U band, the working zone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from stathmis.core.units import from_inside
+from stathmis.services.checking import Check
+from stathmis.services.wording import unit_word
+from stathmis.ui.chart import restyle, styled_plot
+from stathmis.ui.theme import Theme
+
+
+class CorrectionChart(QWidget):
+    """What must be added, against what the instrument shows."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.plot = styled_plot(theme)
+        self.plot.setMouseEnabled(x=False, y=False)
+        self.plot.setAccessibleName("Chart of the correction against the reading")
+        layout.addWidget(self.plot)
+        theme.changed.connect(lambda: restyle(self.plot, theme))
+
+    def show_check(self, check: Check | None, zone: tuple[float, float]) -> None:
+        """Draw a check; zone in °C or %."""
+        self.plot.clear()
+        if check is None or not check.points:
+            self.plot.plotItem.setTitle("")
+            return
+        theme, inks = self._theme, self._theme.inks
+        channel = check.channel
+        color = inks.of(channel.quantity)
+        low, high = (float(from_inside(v, channel.unit)) for v in zone)
+        x = np.array([p.reading for p in check.points])
+        y = np.array([p.reference - p.reading for p in check.points])
+        wide = 2.0 * np.array([np.hypot(p.u_reading, p.u_reference) for p in check.points])
+        left, right = min(x.min(), low), max(x.max(), high)
+        margin = 0.08 * (right - left) or 1.0
+        left, right = left - margin, right + margin
+        region = pg.LinearRegionItem((low, high), movable=False, pen=pg.mkPen(inks.ink), brush=_tinted(color, inks.tint))
+        region.setZValue(-20)
+        self.plot.addItem(region)
+        bottom, top = (y - wide).min(), (y + wide).max()
+        if check.correction is not None:
+            grid = np.linspace(left, right, 200)
+            value, u = check.correction.apply(grid)
+            curve, band = value - grid, u * check.correction.coverage_factor
+            upper, lower = pg.PlotCurveItem(grid, curve + band), pg.PlotCurveItem(grid, curve - band)
+            for edge in (upper, lower):
+                edge.setPen(pg.mkPen(color, width=1))
+                self.plot.addItem(edge)
+            self.plot.addItem(pg.FillBetweenItem(lower, upper, brush=_tinted(color, inks.tint + 20)))
+            self.plot.addItem(pg.PlotCurveItem(grid, curve, pen=pg.mkPen(color, width=2), antialias=True))
+            bottom, top = min(bottom, (curve - band).min()), max(top, (curve + band).max())
+        bars = pg.ErrorBarItem(x=x, y=y, top=wide, bottom=wide, beam=0.01 * (right - left), pen=pg.mkPen(inks.ink))
+        self.plot.addItem(bars)
+        self.plot.addItem(pg.ScatterPlotItem(x, y, size=9, pen=pg.mkPen(inks.ink, width=2), brush=pg.mkBrush(inks.card)))
+        self.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=pg.mkPen(inks.rule)))
+        self.plot.setXRange(left, right, padding=0)
+        pad = 0.1 * (top - bottom) or 0.1
+        self.plot.setYRange(min(bottom, 0.0) - pad, max(top, 0.0) + pad, padding=0)
+        unit = unit_word(channel.unit)
+        self.plot.plotItem.setTitle(
+            f'<span style="font-family:Inter;font-size:{theme.px(12)}px;color:{inks.muted}">'
+            f"Add this many {unit}, when it shows … {unit} (upright lines: working zone)</span>"
+        )
+
+
+def _tinted(color: QColor, alpha: int) -> QColor:
+    made = QColor(color)
+    made.setAlpha(alpha)
+    return made

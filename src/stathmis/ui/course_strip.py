@@ -1,0 +1,113 @@
+"""The course: a strip from warm-up to take-off, its phases as stretches of different depth, today's mark, and pegs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import floor
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from stathmis.logbook.records import Event
+from stathmis.services.batches import Course
+from stathmis.services.workbench import Workbench
+from stathmis.ui.theme import Theme
+
+_DEPTH = {"warm-up": 6.0, "setting": 12.0, "incubation": 12.0, "lockdown": 20.0, "hatch": 14.0, "dry": 6.0}
+_SHADE = {"warm-up": 70, "setting": 100, "incubation": 100, "lockdown": 170, "hatch": 120, "dry": 60}
+
+
+class CourseStrip(QWidget):
+    """Draws a batch's course at a time; pegs above it are events (open) and the days to come (filled)."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._course: Course | None = None
+        self._bench: Workbench | None = None
+        self._events: list[Event] = []
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        theme.changed.connect(self.updateGeometry)
+
+    def sizeHint(self) -> QSize:
+        """Preferred size at the text size in use."""
+        return QSize(400, self._theme.px(78))
+
+    minimumSizeHint = sizeHint
+
+    def show_course(self, bench: Workbench, course: Course | None, events: list[Event]) -> None:
+        """Show a batch's course with its events so far."""
+        self._bench, self._course, self._events = bench, course, events
+        self.setVisible(course is not None)
+        if course is not None:
+            now = bench.now_ms
+            phase = course.phase(now)
+            words = f"Course: {course.day_text(now)}, {phase.name if phase else 'over'}; {course.next_step(now)}"
+            self.setAccessibleName(words)
+            self.setToolTip(words)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw it."""
+        course, bench = self._course, self._bench
+        if course is None or bench is None:
+            return
+        theme, inks = self._theme, self._theme.inks
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        first, last = course.phases[0].start_day, course.phases[-1].end_day
+        per_day = (self.width() - 2) / (last - first)
+
+        def x_of(day: float) -> float:
+            return 1 + (day - first) * per_day
+
+        middle = theme.px(42)
+        self._paint_phases(painter, course, bench, x_of, middle)
+        for item in self._events:
+            if item.kind != "note":
+                self._peg(painter, x_of(course.day(item.time_ms)), middle, filled=False)
+        if course.species.stop_turning_day is not None:
+            self._peg(painter, x_of(course.species.stop_turning_day), middle, filled=True)
+        self._peg(painter, x_of(course.species.days), middle, filled=True)
+        day = min(max(course.day(bench.now_ms), first), last)
+        painter.setPen(QPen(QColor(inks.ink), 2))
+        painter.drawLine(QPointF(x_of(day), middle - theme.px(24)), QPointF(x_of(day), middle + theme.px(14)))
+        painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+        label = f"now, day {floor(course.day(bench.now_ms) * 10) / 10:.1f}"
+        width = QFontMetricsF(painter.font()).horizontalAdvance(label)
+        left = min(max(x_of(day) - width / 2, 0), self.width() - width)
+        painter.drawText(QPointF(left, middle - theme.px(28)), label)
+
+    def _paint_phases(
+        self, painter: QPainter, course: Course, bench: Workbench, x_of: Callable[[float], float], middle: float
+    ) -> None:
+        theme, inks = self._theme, self._theme.inks
+        painter.setFont(theme.font(12))
+        metrics = QFontMetricsF(painter.font())
+        free_from = -1e9
+        for phase in course.phases:
+            left, right = x_of(phase.start_day), x_of(phase.end_day)
+            depth = theme.px(_DEPTH[phase.name])
+            shade = QColor(inks.eggs)
+            shade.setAlpha(_SHADE[phase.name])
+            painter.fillRect(QRectF(left + 1, middle - depth / 2, right - left - 2, depth), shade)
+            words = phase.name
+            if phase.name in ("lockdown", "hatch"):
+                begins = bench.local(course.at_ms(phase.start_day))
+                words += f" {begins:%a} {begins.day}"
+            width = metrics.horizontalAdvance(words)
+            start = max((left + right - width) / 2, free_from)
+            start = min(start, self.width() - width)
+            if start >= free_from:
+                painter.setPen(QColor(inks.muted))
+                painter.drawText(QPointF(start, middle + theme.px(28)), words)
+                free_from = start + width + theme.px(8)
+
+    def _peg(self, painter: QPainter, x: float, middle: float, *, filled: bool) -> None:
+        color = QColor(self._theme.inks.eggs if filled else self._theme.inks.muted)
+        size = self._theme.px(3)
+        painter.setPen(QPen(color, 1.2))
+        painter.drawLine(QPointF(x, middle - self._theme.px(16) + size), QPointF(x, middle + self._theme.px(4)))
+        painter.setBrush(color if filled else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(x, middle - self._theme.px(16)), size, size)

@@ -1,0 +1,57 @@
+"""The map of keys, over the window."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QGridLayout
+
+from stathmis.ui.pieces import clear, label
+from stathmis.ui.round_view import EVENT_KEYS
+
+if TYPE_CHECKING:
+    from stathmis.ui.window import Window
+
+_FIELDS = [
+    ("Enter", "In a field: log the round"),
+    ("Tab", "Next field"),
+    (EVENT_KEYS["water"], "Water added"),
+    (EVENT_KEYS["vent"], "Vent changed"),
+    (EVENT_KEYS["lid"], "Lid opened"),
+    (EVENT_KEYS["set_point"], "Set point changed"),
+    (EVENT_KEYS["note"], "Note"),
+]
+
+
+class KeyMap(QFrame):
+    """Every key and what it does."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._window = window
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(24, 20, 24, 20)
+        self._grid.setHorizontalSpacing(24)
+        self.hide()
+
+    def toggle(self) -> None:
+        """Show it in the middle of the window, or hide it."""
+        if self.isVisible():
+            self.hide()
+            return
+        clear(self._grid)
+        entries = [(keys, text) for keys, text, _ in self._window.shortcut_list()] + _FIELDS
+        self._grid.addWidget(label("Keys", "heading"), 0, 0, 1, 4)
+        half = (len(entries) + 1) // 2
+        for i, (keys, text) in enumerate(entries):
+            row, column = 1 + i % half, 2 * (i // half)
+            written = keys.replace("PgDown", "Page Down").replace("PgUp", "Page Up")
+            self._grid.addWidget(label(written, "name"), row, column)
+            self._grid.addWidget(label(text, "muted"), row, column + 1)
+        self.adjustSize()
+        self.move((self._window.width() - self.width()) // 2, (self._window.height() - self.height()) // 2)
+        self.show()
+        self.raise_()

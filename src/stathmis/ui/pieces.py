@@ -1,0 +1,72 @@
+"""Small pieces every view is made of: labels with a role, rules, scrolling pages, buttons."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+
+def label(text: str = "", role: str = "", ink: str = "", *, wrap: bool = False) -> QLabel:
+    """A label in a role ("title", "muted", ...) and ink of the style sheet. Text is plain."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        made.setProperty("role", role)
+    if ink:
+        made.setProperty("ink", ink)
+    made.setWordWrap(wrap)
+    return made
+
+
+def set_property(widget: QWidget, name: str, value: object) -> None:
+    """Change a property the style sheet looks at, and restyle."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+
+
+def rule() -> QFrame:
+    """A hairline."""
+    made = QFrame()
+    made.setObjectName("rule")
+    return made
+
+
+def button(text: str, on_click: Callable[[], object], role: str = "", tip: str = "") -> QPushButton:
+    """A button; role "main", "link", "tab" or "place"."""
+    made = QPushButton(text)
+    if role:
+        made.setProperty("role", role)
+    if tip:
+        made.setToolTip(tip)
+    made.setAutoDefault(False)
+    made.clicked.connect(lambda _checked=False: on_click())
+    return made
+
+
+def clear(layout: QLayout) -> None:
+    """Remove and delete everything in a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        inner, widget = item.layout(), item.widget()
+        if inner is not None:
+            clear(inner)
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+
+
+def scrolling_page(margin: int = 32) -> tuple[QScrollArea, QVBoxLayout]:
+    """A page that scrolls up and down when the window is small, and its layout."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    page = QWidget()
+    page.setObjectName("page")
+    layout = QVBoxLayout(page)
+    layout.setContentsMargins(margin, 16, margin, 24)
+    layout.setSpacing(8)
+    area.setWidget(page)
+    return area, layout

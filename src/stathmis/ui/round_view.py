@@ -1,0 +1,435 @@
+"""Round: type what each instrument shows, see what it means, log it, and note what was done."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.core.units import NotANumberError, parse_typed, to_inside
+from stathmis.logbook import keeping
+from stathmis.services import advice, clock, knowledge, notify, rounds
+from stathmis.services.reading_field import Field, interpret
+from stathmis.services.rounds import EVENT_KINDS, Line, RoundSheet
+from stathmis.services.verdict import Judged, Verdict, judge_reading
+from stathmis.services.wording import count, number, u_text, unit_word, value_text, with_u
+from stathmis.services.workbench import Workbench
+from stathmis.ui.level import Level, LevelState
+from stathmis.ui.pieces import button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.theme import Theme
+
+EVENT_KEYS = {"water": "Alt+W", "vent": "Alt+V", "lid": "Alt+L", "set_point": "Alt+S", "note": "Alt+N"}
+
+
+class ReadingRow:
+    """The widgets of one instrument's line, in a shared grid, and what was typed there."""
+
+    def __init__(self, view: RoundView, grid: QGridLayout, row: int, line: Line) -> None:
+        self._view, self.line = view, line
+        theme, bench = view.theme, view.bench
+        channel = line.channel
+        self.field = Field("")
+        self.judged: Judged | None = None
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addStretch(1)
+        names.addWidget(label(line.instrument.name, "name"))
+        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(bench, line)}"
+        names.addWidget(label(about, "small", wrap=True))
+        names.addStretch(1)
+        grid.addLayout(names, row, 0)
+        self.edit = QLineEdit()
+        self.edit.setProperty("role", "reading")
+        self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.edit.setFixedWidth(theme.px(92))
+        self.edit.setAccessibleName(f"{line.instrument.name} shows, in {unit_word(channel.unit)}")
+        self.edit.textEdited.connect(self._typed)
+        self.edit.returnPressed.connect(view.log)
+        grid.addWidget(self.edit, row, 1)
+        self.value = label("", "value", "heat" if channel.quantity == "temperature" else "moisture")
+        self.value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.value.setMinimumWidth(theme.px(64))
+        grid.addWidget(self.value, row, 2)
+        self.u = label("", "small")
+        self.u.setMinimumWidth(theme.px(72))
+        grid.addWidget(self.u, row, 3)
+        self.level = Level(theme)
+        grid.addWidget(self.level, row, 4)
+        self.word = label("")
+        self.word.setMinimumWidth(theme.px(84))
+        grid.addWidget(self.word, row, 5)
+        self.problem = label("", "problem", wrap=True)
+        self.offer = button("", self._take_offer, "link")
+        trouble = QHBoxLayout()
+        trouble.addWidget(self.problem, 1)
+        trouble.addWidget(self.offer)
+        grid.addLayout(trouble, row + 1, 1, 1, 5)
+        self._typed("")
+
+    def _typed(self, text: str) -> None:
+        self.field = interpret(text, self.line.channel)
+        self._show()
+        self._view.typed()
+
+    def _take_offer(self) -> None:
+        self.edit.setText(self.field.offer)
+        self._typed(self.field.offer)
+        self.edit.setFocus()
+
+    def _show(self) -> None:
+        bench, channel = self._view.bench, self.line.channel
+        sheet = self._view.sheet
+        band = sheet.band(channel.quantity)
+        field = self.field
+        self.judged = None
+        self.problem.setText(field.problem)
+        self.problem.setVisible(bool(field.problem))
+        self.offer.setVisible(bool(field.offer))
+        self.offer.setText(f"Make it {field.offer}")
+        set_property(self.edit, "wrong", bool(field.problem))
+        self.edit.setAccessibleDescription(field.problem)
+        if field.shown is None:
+            self.value.setText("")
+            self.u.setText("")
+            self.word.setText("")
+            self.level.show_state(LevelState(channel.quantity, band), "nothing typed")
+            return
+        judged = judge_reading(bench, sheet.incubator, self.line.hanging, field.shown, sheet.at_ms, band)
+        self.judged = judged
+        unit = bench.shown_unit(channel.quantity)
+        self.value.setText(value_text(judged.corrected.value, judged.corrected.U, channel.quantity, unit))
+        self.u.setText(f"{u_text(judged.corrected.U, channel.quantity, unit)} {'%' if unit == '%' else unit}")
+        word = advice.word(judged) if band is not None else ""
+        if judged.decision == "outside" and band is not None:
+            word += ", low" if judged.corrected.value < band.middle else ", high"
+        self.word.setText(word)
+        set_property(self.word, "ink", judged.decision)
+        text = with_u(judged.corrected.value, judged.corrected.U, channel.quantity, unit)
+        self.level.show_state(LevelState(channel.quantity, band, judged.corrected, judged.decision), f"{text}, {word}")
+
+
+class RoundView(QWidget):
+    """The round of one incubator."""
+
+    set_batch_wanted = Signal()
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self.bench, self.theme = bench, theme
+        self.sheet: RoundSheet
+        self.rows: list[ReadingRow] = []
+        self._why_open: set[str] = set()
+        self._filled = False
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        self._page = page
+        outer.addWidget(area)
+
+        head = QHBoxLayout()
+        head.addWidget(label("What do they show?", "heading"))
+        hint = label("Type what you read; corrections are applied.", "muted")
+        head.addWidget(hint)
+        head.addStretch(1)
+        head.addWidget(label("read at", "muted"))
+        self.time = QLineEdit()
+        self.time.setPlaceholderText("now")
+        self.time.setFixedWidth(theme.px(150))
+        self.time.setAccessibleName("Time of the reading or event; empty means now")
+        self.time.textEdited.connect(lambda _text: self._show_time_problem())
+        self.time.returnPressed.connect(self.log)
+        head.addWidget(self.time)
+        page.addLayout(head)
+        self.time_problem = label("", "problem")
+        self.time_problem.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.time_problem.hide()
+        page.addWidget(self.time_problem)
+        self._grid_holder = QVBoxLayout()
+        page.addLayout(self._grid_holder)
+        log_line = QHBoxLayout()
+        self.log_button = button("", self.log, "main")
+        log_line.addWidget(self.log_button)
+        self.log_note = label("", "muted")
+        log_line.addWidget(self.log_note)
+        log_line.addStretch(1)
+        page.addLayout(log_line)
+        page.addSpacing(8)
+        below = QHBoxLayout()
+        below.setSpacing(theme.px(40))
+        self._verdicts = QVBoxLayout()
+        below.addLayout(self._verdicts, 3)
+        self._events = QVBoxLayout()
+        below.addLayout(self._events, 2)
+        page.addLayout(below)
+        page.addStretch(1)
+        self.note = QLineEdit()
+        self.event_problem = label("", "problem", wrap=True)
+        self._event_buttons = self._build_events()
+
+    def _build_events(self) -> QVBoxLayout:
+        box = QVBoxLayout()
+        box.setSpacing(8)
+        box.addWidget(label("What did you do?", "heading"))
+        self.note.setPlaceholderText("more about it: which trough, how far, new set point")
+        self.note.setAccessibleName("Details of what you did")
+        box.addWidget(self.note)
+        box.addWidget(self.event_problem)
+        self.event_problem.hide()
+        grid = QGridLayout()
+        grid.setSpacing(8)
+        for i, (kind, text) in enumerate(EVENT_KINDS.items()):
+            made = button(text, lambda kind=kind: self.log_event(kind), tip=f"{EVENT_KEYS[kind]}")
+            made.setShortcut(EVENT_KEYS[kind])
+            grid.addWidget(made, i // 3, i % 3)
+        box.addLayout(grid)
+        self._recent = QVBoxLayout()
+        self._recent.setSpacing(4)
+        box.addLayout(self._recent)
+        box.addStretch(1)
+        self._events.addLayout(box)
+        return box
+
+    def show_incubator(self, sheet: RoundSheet, *, keep_typed: bool) -> None:
+        """Show a round; what is typed stays when it is the same incubator's."""
+        typed = {row.line.channel.id: row.edit.text() for row in self.rows} if keep_typed else {}
+        focused = next((row.line.channel.id for row in self.rows if row.edit.hasFocus()), None)
+        self.sheet = sheet
+        self.rows = []
+        self._filled = False
+        clear(self._grid_holder)
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 4, 0, 0)
+        grid.setHorizontalSpacing(self.theme.px(12))
+        grid.setVerticalSpacing(0)
+        grid.setColumnStretch(0, 5)
+        grid.setColumnStretch(4, 4)
+        for column, text in ((0, "instrument"), (1, "shows"), (2, "is"), (4, "against this phase")):
+            heading = label(text, "small")
+            if column in (1, 2):
+                heading.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(heading, 0, column)
+        at = 1
+        typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
+        for line in typed_lines:
+            grid.addWidget(rule(), at, 0, 1, 6)
+            row = ReadingRow(self, grid, at + 1, line)
+            grid.setRowMinimumHeight(at + 1, self.theme.px(46))
+            self.rows.append(row)
+            at += 3
+        grid.addWidget(rule(), at, 0, 1, 6)
+        if len(typed_lines) < len(sheet.lines):
+            grid.addWidget(label(self._logger_words(), "small", wrap=True), at + 1, 0, 1, 6)
+        if not sheet.lines:
+            words = "No instrument hangs here yet. Enter one under Enter something new."
+            grid.addWidget(label(words, "muted", wrap=True), at + 1, 0, 1, 6)
+        self._grid_holder.addWidget(holder)
+        self._filled = True
+        for row in self.rows:
+            text = typed.get(row.line.channel.id, "")
+            if text:
+                self.type_into(row, text)
+            if row.line.channel.id == focused:
+                row.edit.setFocus()
+        self.typed()
+        self._show_recent()
+
+    def _logger_words(self) -> str:
+        """What the loggers that hang here said last; they are not typed."""
+        parts = []
+        for line in self.sheet.lines:
+            if line.instrument.kind != "logger":
+                continue
+            found = next((j for j in self.sheet.latest if j.channel.id == line.channel.id), None)
+            if found is None:
+                quantity = line.channel.quantity
+                parts.append(f"{line.instrument.name}: no {quantity} lately; bring in its file")
+                continue
+            unit = self.bench.shown_unit(line.channel.quantity)
+            value = with_u(found.corrected.value, found.corrected.U, line.channel.quantity, unit)
+            ago = clock.in_words(self.bench.now_ms - found.time_ms)
+            parts.append(f"{line.instrument.name}: {value}, {ago} ago")
+        return " · ".join(parts)
+
+    def type_into(self, row: ReadingRow, text: str) -> None:
+        """Put text into a field as if typed."""
+        row.edit.setText(text)
+        row.edit.textEdited.emit(text)
+
+    def typed(self) -> None:
+        """Something was typed: verdicts, advice and the button follow."""
+        if not self._filled:
+            return
+        good = [row for row in self.rows if row.judged is not None]
+        wrong = [row for row in self.rows if row.field.problem]
+        self.log_button.setEnabled(bool(good) and not wrong)
+        self.log_button.setText(f"Log {count(len(good), 'reading')}" if good else "Log readings")
+        hint = "Mend the marked field first" if wrong else "Enter logs them all" if good else ""
+        self.log_note.setText(hint)
+        self._show_verdicts({row.line.channel.id: row.judged for row in good if row.judged is not None})
+
+    def _moment(self) -> int:
+        return clock.parse_moment(self.time.text(), self.bench.now_ms, self.bench.zone)
+
+    def _show_time_problem(self) -> bool:
+        try:
+            self._moment()
+        except UserError as error:
+            self.time_problem.setText(str(error))
+            set_property(self.time, "wrong", True)
+            self.time_problem.show()
+            return True
+        self.time_problem.hide()
+        set_property(self.time, "wrong", False)
+        return False
+
+    def log(self) -> None:
+        """Log every good field; a field with a problem keeps all of them waiting, so that none is forgotten."""
+        if self._show_time_problem():
+            self.time.setFocus()
+            return
+        wrong = [row for row in self.rows if row.field.problem]
+        if wrong:
+            wrong[0].edit.setFocus()
+            return
+        fields = {row.line.channel.id: row.field for row in self.rows if not row.field.empty}
+        for row in self.rows:
+            row.edit.clear()
+            row.field = Field("")
+        try:
+            logged = rounds.log_round(self.bench, fields, self._moment())
+        except UserError as error:
+            for row in self.rows:
+                if row.line.channel.id in fields:
+                    self.type_into(row, fields[row.line.channel.id].typed)
+            notify.tell_error(error)
+            return
+        if logged:
+            self.time.clear()
+            notify.tell("info", f"{count(logged, 'reading')} logged. Ctrl+Z takes it back.")
+            if self.rows:
+                self.rows[0].edit.setFocus()
+
+    def log_event(self, kind: str) -> None:
+        """Log something done now (or at the time typed), with the details typed."""
+        self.event_problem.hide()
+        if self._show_time_problem():
+            self.time.setFocus()
+            return
+        note, set_point_c = self.note.text().strip(), None
+        try:
+            if kind == "set_point":
+                set_point_c = self._typed_set_point(note)
+                note = number(set_point_c, "temperature", self.bench.temperature_unit)
+            if kind == "note" and not note:
+                raise UserError("What is the note?", "Write it above first.")
+            rounds.log_event(self.bench, self.sheet.incubator, kind, note, self._moment(), set_point_c)
+        except UserError as error:
+            self.event_problem.setText(str(error))
+            self.event_problem.show()
+            self.note.setFocus()
+            return
+        self.note.clear()
+        self.time.clear()
+        caution = f" {knowledge.cautions()['water']}" if kind == "water" else ""
+        notify.tell("info", f"{EVENT_KINDS[kind]}: logged.{caution}")
+
+    def _typed_set_point(self, text: str) -> float:
+        try:
+            typed = parse_typed(text)
+        except NotANumberError:
+            raise UserError("What is the new set point?", "Write it above, such as 37.6 or 99.7F.") from None
+        celsius = float(to_inside(typed.value, typed.unit or self.bench.temperature_unit))
+        if not 20.0 <= celsius <= 45.0:
+            example = number(37.6, "temperature", self.bench.temperature_unit)
+            raise UserError(f"{text} is no set point for eggs.", f"Write one such as {example}.")
+        return celsius
+
+    def _show_verdicts(self, judged: dict[int, Judged]) -> None:
+        clear(self._verdicts)
+        found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
+        holder = QWidget()
+        holder.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        pair = QHBoxLayout(holder)
+        pair.setContentsMargins(0, 0, 0, 0)
+        pair.setSpacing(24)
+        for title, ink, verdict in zip(("Heat", "Moisture"), ("heat", "moisture"), found, strict=True):
+            pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=bool(judged)), 1)
+        self._verdicts.addWidget(holder)
+        for action in advice.advise(self.bench, self.sheet, *found):
+            self._verdicts.addWidget(self._action_card(action))
+        if self.sheet.course is None:
+            self._verdicts.addWidget(label("No batch is set here, so there is no band to hold.", "muted", wrap=True))
+            row = QHBoxLayout()
+            row.addWidget(button("Set a batch", self.set_batch_wanted.emit))
+            row.addStretch(1)
+            self._verdicts.addLayout(row)
+        self._verdicts.addStretch(1)
+
+    def _verdict_lines(self, title: str, ink: str, verdict: Verdict | None, *, fresh: bool) -> QVBoxLayout:
+        box = QVBoxLayout()
+        box.setSpacing(2)
+        head = QHBoxLayout()
+        head.addWidget(label(title, "name", ink))
+        head.addSpacing(8)
+        box.addLayout(head)
+        if verdict is None:
+            head.addStretch(1)
+            box.addWidget(label("Not read today.", "muted"))
+            box.addStretch(1)
+            return box
+        if verdict.band is not None:
+            head.addWidget(label(advice.word(verdict), ink=verdict.decision))
+        head.addStretch(1)
+        unit = self.bench.shown_unit(verdict.quantity)
+        box.addWidget(label(with_u(verdict.corrected.value, verdict.corrected.U, verdict.quantity, unit), "big"))
+        sentence = advice.sentence(self.bench, verdict)
+        if verdict.time_ms < self.bench.now_ms - 60_000 and not fresh:
+            names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
+            ago = clock.in_words(self.bench.now_ms - verdict.time_ms)
+            sentence += f" Read {ago} ago ({names})."
+        box.addWidget(label(sentence, "muted", wrap=True))
+        box.addStretch(1)
+        return box
+
+    def _action_card(self, action: advice.Action) -> QFrame:
+        card = QFrame()
+        card.setObjectName("card")
+        card.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        box = QVBoxLayout(card)
+        box.setContentsMargins(16, 12, 16, 12)
+        box.setSpacing(4)
+        box.addWidget(label(action.text, "name", "error" if action.urgent else "", wrap=True))
+        box.addWidget(label(action.note, "muted", wrap=True))
+        reasons = label("\n".join(action.why), "small", wrap=True)
+        key = action.text.split(":")[0]
+        reasons.setVisible(key in self._why_open)
+        row = QHBoxLayout()
+
+        def toggle() -> None:
+            self._why_open.symmetric_difference_update({key})
+            reasons.setVisible(key in self._why_open)
+            why.setText("Why? Hide" if key in self._why_open else "Why?")
+
+        why = button("Why? Hide" if key in self._why_open else "Why?", toggle, "link")
+        row.addWidget(why)
+        row.addStretch(1)
+        box.addLayout(row)
+        box.addWidget(reasons)
+        return card
+
+    def _show_recent(self) -> None:
+        clear(self._recent)
+        now = self.bench.now_ms
+        events = keeping.events_between(self.bench.logbook, self.sheet.incubator.id, now - 7 * clock.DAY_MS, now)
+        if events:
+            self._recent.addSpacing(4)
+        for event in reversed(events[-5:]):
+            at = self.bench.local(event.time_ms)
+            row = QHBoxLayout()
+            when = label(f"{at:%a %H:%M}", "small")
+            when.setFixedWidth(self.theme.px(72))
+            row.addWidget(when, 0, Qt.AlignmentFlag.AlignTop)
+            text = EVENT_KINDS[event.kind] + (f": {event.note}" if event.note else "")
+            row.addWidget(label(text, "small", wrap=True), 1)
+            self._recent.addLayout(row)

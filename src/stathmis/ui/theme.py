@@ -1,0 +1,233 @@
+"""Paper and ink: palettes, the shipped typeface, and the style sheet, in one size or a larger one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtWidgets import QApplication
+
+FAMILY = "Inter"
+BASE_PX = 14
+SCALES = (0.9, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
+
+
+@dataclass(frozen=True)
+class Inks:
+    """Colors of one theme. heat, moisture and eggs mean the same everywhere; words and shapes carry the meaning."""
+
+    paper: str
+    column: str
+    card: str
+    ink: str
+    muted: str
+    rule: str
+    heat: str
+    moisture: str
+    eggs: str
+    selection: str
+    good: str
+    bad: str
+    doubt: str
+    tint: int
+
+    def of(self, quantity: str) -> QColor:
+        """Color of a quantity."""
+        return QColor(self.heat if quantity == "temperature" else self.moisture)
+
+
+LIGHT = Inks(
+    paper="#F5F1E8",
+    column="#EEE8DA",
+    card="#FCFAF4",
+    ink="#22292B",
+    muted="#5C625E",
+    rule="#D8D1C1",
+    heat="#A9452A",
+    moisture="#1C6A72",
+    eggs="#7F5E14",
+    selection="#2C4460",
+    good="#2F6B45",
+    bad="#A33320",
+    doubt="#80590F",
+    tint=26,
+)
+DARK = Inks(
+    paper="#1D2122",
+    column="#171B1C",
+    card="#272C2D",
+    ink="#ECE7DB",
+    muted="#A9AEA7",
+    rule="#434A4A",
+    heat="#E58A6C",
+    moisture="#6FBEC6",
+    eggs="#D9B25E",
+    selection="#8FB3DA",
+    good="#8CC79E",
+    bad="#F0917C",
+    doubt="#E0B566",
+    tint=40,
+)
+
+
+class Theme(QObject):
+    """The theme in use. changed is emitted when colors or size change; views repaint and the style sheet follows."""
+
+    changed = Signal()
+
+    def __init__(self, app: QApplication, choice: str = "system", scale: float = 1.0) -> None:
+        super().__init__(app)
+        self._app = app
+        self.choice = choice
+        self.scale = scale
+        _load_fonts()
+        QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_system)
+        self._apply()
+
+    @property
+    def dark(self) -> bool:
+        """Whether the dark inks are in use."""
+        if self.choice in ("light", "dark"):
+            return self.choice == "dark"
+        return QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+
+    @property
+    def inks(self) -> Inks:
+        """Colors in use."""
+        return DARK if self.dark else LIGHT
+
+    def px(self, size: float) -> int:
+        """A length of the 4 px grid at the text size in use."""
+        return round(size * self.scale)
+
+    def font(self, px: float = BASE_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+        """The typeface with tabular figures."""
+        font = QFont(FAMILY)
+        font.setPixelSize(self.px(px))
+        font.setWeight(weight)
+        font.setFeature(QFont.Tag("tnum"), 1)
+        return font
+
+    def choose(self, choice: str) -> None:
+        """Use "system", "light" or "dark"."""
+        self.choice = choice
+        self._apply()
+
+    def enlarge(self, steps: int) -> None:
+        """Larger (1) or smaller (-1) text."""
+        nearest = min(range(len(SCALES)), key=lambda i: abs(SCALES[i] - self.scale))
+        self.scale = SCALES[max(0, min(len(SCALES) - 1, nearest + steps))]
+        self._apply()
+
+    def _follow_system(self) -> None:
+        if self.choice == "system":
+            self._apply()
+
+    def _apply(self) -> None:
+        inks = self.inks
+        palette = QPalette()
+        for role, color in (
+            (QPalette.ColorRole.Window, inks.paper),
+            (QPalette.ColorRole.Base, inks.card),
+            (QPalette.ColorRole.AlternateBase, inks.column),
+            (QPalette.ColorRole.WindowText, inks.ink),
+            (QPalette.ColorRole.Text, inks.ink),
+            (QPalette.ColorRole.Button, inks.card),
+            (QPalette.ColorRole.ButtonText, inks.ink),
+            (QPalette.ColorRole.Highlight, inks.selection),
+            (QPalette.ColorRole.HighlightedText, inks.paper),
+            (QPalette.ColorRole.PlaceholderText, inks.muted),
+            (QPalette.ColorRole.ToolTipBase, inks.card),
+            (QPalette.ColorRole.ToolTipText, inks.ink),
+        ):
+            palette.setColor(role, QColor(color))
+        self._app.setPalette(palette)
+        self._app.setFont(self.font())
+        self._app.setStyleSheet(_style_sheet(self))
+        self.changed.emit()
+
+
+def _load_fonts() -> None:
+    folder = resources.files("stathmis") / "data" / "fonts"
+    for name in ("Inter-Regular.otf", "Inter-Medium.otf", "Inter-SemiBold.otf"):
+        if QFontDatabase.addApplicationFontFromData((folder / name).read_bytes()) < 0:
+            raise RuntimeError(f"the shipped font {name} cannot be loaded")
+
+
+def _style_sheet(theme: Theme) -> str:
+    i, px = theme.inks, theme.px
+    return f"""
+    QWidget {{ color: {i.ink}; font-family: "{FAMILY}"; font-size: {px(14)}px; }}
+    QMainWindow, QScrollArea, QWidget#page, QStackedWidget {{ background: {i.paper}; border: none; }}
+    QWidget#column {{ background: {i.column}; border-right: 1px solid {i.rule}; }}
+    QLabel {{ background: transparent; }}
+    QLabel[role="title"] {{ font-size: {px(22)}px; font-weight: 600; }}
+    QLabel[role="heading"] {{ font-size: {px(16)}px; font-weight: 600; }}
+    QLabel[role="name"] {{ font-weight: 600; }}
+    QLabel[role="muted"] {{ color: {i.muted}; }}
+    QLabel[role="small"] {{ color: {i.muted}; font-size: {px(12)}px; }}
+    QLabel[role="big"] {{ font-size: {px(24)}px; font-weight: 600; }}
+    QLabel[role="value"] {{ font-size: {px(18)}px; font-weight: 600; }}
+    QLabel[role="problem"] {{ color: {i.bad}; font-size: {px(12)}px; }}
+    QLabel[ink="heat"] {{ color: {i.heat}; }}
+    QLabel[ink="moisture"] {{ color: {i.moisture}; }}
+    QLabel[ink="eggs"] {{ color: {i.eggs}; }}
+    QLabel[ink="inside"] {{ color: {i.good}; font-weight: 600; }}
+    QLabel[ink="outside"] {{ color: {i.bad}; font-weight: 600; }}
+    QLabel[ink="undecided"] {{ color: {i.doubt}; font-weight: 600; }}
+    QLabel[ink="error"] {{ color: {i.bad}; font-weight: 500; }}
+    QLabel[ink="warning"] {{ color: {i.doubt}; font-weight: 500; }}
+    QLineEdit, QComboBox, QSpinBox {{
+        background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;
+        padding: {px(4)}px {px(8)}px; min-height: {px(20)}px;
+        selection-background-color: {i.selection}; selection-color: {i.paper}; }}
+    QLineEdit[role="reading"] {{ font-size: {px(16)}px; font-weight: 500; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {i.bad}; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border: 2px solid {i.selection}; }}
+    QLineEdit:read-only {{ background: {i.paper}; }}
+    QComboBox::drop-down {{ border: none; width: {px(20)}px; }}
+    QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
+        selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}
+    QPushButton {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;
+        padding: {px(5)}px {px(12)}px; font-weight: 500; }}
+    QPushButton:hover {{ border-color: {i.ink}; }}
+    QPushButton:focus {{ border: 2px solid {i.selection}; padding: {px(5) - 1}px {px(12) - 1}px; }}
+    QPushButton:disabled {{ color: {i.muted}; border-color: {i.rule}; }}
+    QPushButton[role="main"] {{ background: {i.selection}; color: {i.paper}; border-color: {i.selection}; }}
+    QPushButton[role="main"]:focus {{ border: 2px solid {i.ink}; }}
+    QPushButton[role="main"]:disabled {{ background: {i.column}; color: {i.muted}; border-color: {i.rule}; }}
+    QPushButton[role="link"] {{ background: transparent; border: 1px solid transparent; color: {i.selection};
+        padding: 0 {px(4)}px; text-align: left; text-decoration: underline; }}
+    QPushButton[role="link"]:focus {{ border: 1px solid {i.selection}; }}
+    QPushButton[role="tab"] {{ background: transparent; border: none; border-bottom: 3px solid transparent;
+        border-radius: 0; padding: {px(6)}px 0; font-size: {px(16)}px; color: {i.muted}; }}
+    QPushButton[role="tab"]:checked {{ color: {i.ink}; border-bottom-color: {i.ink}; font-weight: 600; }}
+    QPushButton[role="tab"]:focus {{ color: {i.selection}; border-bottom-color: {i.selection}; }}
+    QPushButton[role="place"] {{ background: transparent; border: none; border-left: 4px solid transparent;
+        border-radius: 0; text-align: left; padding: {px(8)}px {px(16)}px; }}
+    QPushButton[role="place"]:checked {{ background: {i.card}; border-left-color: {i.selection}; }}
+    QPushButton[role="place"]:focus {{ border-left-color: {i.ink}; text-decoration: underline; }}
+    QFrame#card {{ background: {i.card}; border: 1px solid {i.rule}; border-radius: 6px; }}
+    QFrame#rule {{ background: {i.rule}; border: none; max-height: 1px; min-height: 1px; }}
+    QCheckBox, QRadioButton {{ spacing: {px(8)}px; background: transparent; padding: 2px; }}
+    QCheckBox:focus, QRadioButton:focus {{ text-decoration: underline; }}
+    QCheckBox::indicator, QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; background: {i.card};
+        border: 1px solid {i.muted}; border-radius: 3px; }}
+    QRadioButton::indicator {{ border-radius: {px(12) // 2 + 1}px; }}
+    QCheckBox::indicator:checked, QRadioButton::indicator:checked {{ background: {i.selection};
+        border: 3px solid {i.card}; outline: 1px solid {i.muted}; }}
+    QToolTip {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.muted}; padding: 4px; }}
+    QTableWidget {{ background: {i.card}; border: 1px solid {i.rule}; gridline-color: {i.rule}; }}
+    QHeaderView::section {{ background: {i.column}; color: {i.muted}; border: none; padding: {px(4)}px;
+        border-bottom: 1px solid {i.rule}; font-size: {px(12)}px; }}
+    QProgressBar {{ background: {i.column}; border: 1px solid {i.rule}; border-radius: 4px; text-align: center;
+        min-height: {px(18)}px; }}
+    QProgressBar::chunk {{ background: {i.moisture}; border-radius: 3px; }}
+    QScrollBar:vertical {{ background: transparent; width: 12px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {i.rule}; border-radius: 5px; min-height: 28px; margin: 1px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 12px; margin: 0; }}
+    QScrollBar::handle:horizontal {{ background: {i.rule}; border-radius: 5px; min-width: 28px; margin: 1px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    """

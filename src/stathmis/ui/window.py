@@ -1,0 +1,250 @@
+"""The main window: the column at the left, the chosen place at the right, messages at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.logbook import keeping
+from stathmis.services import notify
+from stathmis.services.workbench import Workbench
+from stathmis.ui import background
+from stathmis.ui.batch_pages import BatchPages
+from stathmis.ui.incubator_column import IncubatorColumn
+from stathmis.ui.keys import KeyMap
+from stathmis.ui.message_strip import MessageStrip
+from stathmis.ui.theme import Theme
+
+MINUTE_MS = 60_000
+
+
+class Window(QMainWindow):
+    """The application's window on one logbook."""
+
+    def __init__(self, bench: Workbench, theme: Theme, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.bench, self.theme, self._settings = bench, theme, settings
+        self.setWindowTitle(f"{bench.name or bench.logbook.path.stem} — Stathmis")
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 640)
+        self._place = ""
+        self._incubator_id: int | None = None
+        self._others: dict[str, QWidget] = {}
+        central = QWidget()
+        central.setObjectName("page")
+        row = QHBoxLayout(central)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self.column = IncubatorColumn(bench, theme)
+        self.column.incubator_chosen.connect(self.show_incubator)
+        self.column.place_chosen.connect(self.show_place)
+        self.column.unit_wanted.connect(self.switch_unit)
+        self.column.keys_wanted.connect(self.show_keys)
+        row.addWidget(self.column)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        self.stack = QStackedWidget()
+        self.pages = BatchPages(bench, theme)
+        self.pages.page_chosen.connect(self.show_page)
+        self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
+        self.stack.addWidget(self.pages)
+        right.addWidget(self.stack, 1)
+        self.messages = MessageStrip()
+        right.addWidget(self.messages)
+        row.addLayout(right, 1)
+        self.setCentralWidget(central)
+        self.keys = KeyMap(self)
+        self._shortcuts()
+        bench.listeners.append(self.refresh)
+        theme.changed.connect(self.refresh)
+        notify.listen(self.messages.show_message)
+        self._minute = QTimer(self)
+        self._minute.timeout.connect(self._minute_passed)
+        self._minute.start(MINUTE_MS)
+        self._restore()
+        self.refresh()
+        if bench.logbook.read_only:
+            notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
+
+    def shortcut_list(self) -> list[tuple[str, str, Callable[[], object]]]:
+        """Every key of the window: keys, what it does, the action."""
+        return [
+            ("Ctrl+1", "Round", lambda: self.show_page("round")),
+            ("Ctrl+2", "Trace", lambda: self.show_page("trace")),
+            ("Ctrl+PgDown", "Next incubator", lambda: self.step_incubator(1)),
+            ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
+            ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
+            ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
+            ("Ctrl+N", "Enter something new", lambda: self.show_place("enter")),
+            ("Ctrl+Z", "Undo", self.undo),
+            ("Ctrl+Shift+Z", "Redo", self.redo),
+            ("F2", "°C or °F", self.switch_unit),
+            ("F3", "Light, dark, or as the system", self.switch_theme),
+            ("Ctrl++", "Larger text", lambda: self.theme.enlarge(1)),
+            ("Ctrl+-", "Smaller text", lambda: self.theme.enlarge(-1)),
+            ("F1", "This map of keys", self.show_keys),
+            ("Esc", "Leave, back to the round", self.leave),
+            ("Ctrl+Q", "Close Stathmis", self.close),
+        ]
+
+    def _shortcuts(self) -> None:
+        for keys, _, action in self.shortcut_list():
+            QShortcut(QKeySequence(keys), self, activated=action)  # type: ignore[call-overload]
+        QShortcut(QKeySequence("Ctrl+="), self, activated=lambda: self.theme.enlarge(1))  # type: ignore[call-overload]
+
+    def refresh(self) -> None:
+        """Show the logbook as it stands."""
+        bench = self.bench
+        incubators = bench.incubators()
+        empty = keeping.is_empty(bench.logbook)
+        self.column.setVisible(not empty)
+        if empty:
+            self._place = "start"
+        elif self._place == "start":
+            self._place = ""
+        ids = [i.id for i in incubators]
+        if self._incubator_id not in ids:
+            self._incubator_id = ids[0] if ids else None
+        self.column.refresh(self._incubator_id, self._place)
+        if self._place:
+            view = self._other(self._place)
+            view.refresh()  # type: ignore[attr-defined]
+            self.stack.setCurrentWidget(view)
+        elif self._incubator_id is not None:
+            self.pages.show_incubator(incubators[ids.index(self._incubator_id)], self.pages.page)
+            self.stack.setCurrentWidget(self.pages)
+
+    def _other(self, place: str) -> QWidget:
+        """The view of a place, made when it is first wanted."""
+        if place not in self._others:
+            self._others[place] = view = _make_place(place, self)
+            self.stack.addWidget(view)
+        return self._others[place]
+
+    def show_incubator(self, incubator_id: int) -> None:
+        """Go to an incubator."""
+        self._incubator_id, self._place = incubator_id, ""
+        self.refresh()
+        if self.pages.page == "round" and self.pages.round.rows:
+            self.pages.round.rows[0].edit.setFocus()
+
+    def step_incubator(self, step: int) -> None:
+        """Go to the next or previous incubator, round and round."""
+        ids = [i.id for i in self.bench.incubators()]
+        if ids and self._incubator_id in ids:
+            self.show_incubator(ids[(ids.index(self._incubator_id) + step) % len(ids)])
+
+    def show_page(self, page: str) -> None:
+        """Go to a page of the incubator in view."""
+        if keeping.is_empty(self.bench.logbook):
+            return
+        self._place, self.pages.page = "", page
+        self.refresh()
+        if page == "round" and self.pages.round.rows:
+            self.pages.round.rows[0].edit.setFocus()
+
+    def show_place(self, place: str) -> None:
+        """Go to another place: "instruments", "bring_in" or "enter"."""
+        if keeping.is_empty(self.bench.logbook):
+            return
+        self._place = place
+        self.refresh()
+        view = self._other(place)
+        if hasattr(view, "begin"):
+            view.begin()
+
+    def leave(self) -> None:
+        """Esc: first whatever the view itself can leave, then back to the round."""
+        if self.keys.isVisible():
+            self.keys.hide()
+            return
+        view = self.stack.currentWidget()
+        if hasattr(view, "leave") and view.leave():
+            return
+        self.show_page("round")
+
+    def undo(self) -> None:
+        """Take back the newest edit."""
+        self._say(self.bench.undo, "Nothing to undo.", "Undone: {}. Ctrl+Shift+Z does it again.")
+
+    def redo(self) -> None:
+        """Do again what was undone."""
+        self._say(self.bench.redo, "Nothing to do again.", "Done again: {}.")
+
+    @staticmethod
+    def _say(step: Callable[[], str | None], nothing: str, something: str) -> None:
+        try:
+            edit = step()
+        except UserError as error:
+            notify.tell_error(error)
+            return
+        notify.tell("info", something.format(edit) if edit else nothing)
+
+    def switch_unit(self) -> None:
+        """Between °C and °F."""
+        self.bench.set_temperature_unit("°C" if self.bench.temperature_unit == "°F" else "°F")
+
+    def switch_theme(self) -> None:
+        """System, light, dark, in turn."""
+        order = ("system", "light", "dark")
+        choice = order[(order.index(self.theme.choice) + 1) % 3]
+        self.theme.choose(choice)
+        notify.tell("info", f"Theme: {'as the system' if choice == 'system' else choice}.")
+
+    def show_keys(self) -> None:
+        """Show or hide the map of keys."""
+        self.keys.toggle()
+
+    def _minute_passed(self) -> None:
+        # a half-typed round keeps its fields; only what depends on the time is shown anew
+        if not self._place and self.pages.page == "round":
+            self.refresh()
+
+    def _restore(self) -> None:
+        if self._settings is None:
+            return
+        geometry = self._settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)  # type: ignore[arg-type]
+        page = str(self._settings.value("page", "round"))
+        self.pages.page = page if page in self.pages.tabs else "round"
+        incubator = self._settings.value("incubator")
+        self._incubator_id = int(str(incubator)) if incubator is not None and str(incubator).isdigit() else None
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Remember where the keeper was, and let go of the logbook."""
+        if self._settings is not None:
+            self._settings.setValue("geometry", self.saveGeometry())
+            self._settings.setValue("page", self.pages.page)
+            if self._incubator_id is not None:
+                self._settings.setValue("incubator", self._incubator_id)
+            self._settings.setValue("theme", self.theme.choice)
+            self._settings.setValue("scale", self.theme.scale)
+        self._minute.stop()
+        background.wait_for_all()
+        notify.listen(None)
+        if self.refresh in self.bench.listeners:
+            self.bench.listeners.remove(self.refresh)
+        self.bench.logbook.close()
+        event.accept()
+
+
+def _make_place(place: str, window: Window) -> QWidget:
+    # imported when first wanted: none of these is needed for the first paint
+    if place == "instruments":
+        from stathmis.ui.instruments_view import InstrumentsView
+
+        return InstrumentsView(window.bench, window.theme)
+    if place == "bring_in":
+        from stathmis.ui.bring_in_view import BringInView
+
+        return BringInView(window.bench, window.theme)
+    from stathmis.ui.enter_view import EnterView, StartView
+
+    return StartView(window.bench, window.theme) if place == "start" else EnterView(window.bench, window.theme)
+
+
