@@ -74,9 +74,9 @@ def read_table(
 
     faults = Faults()
     parts: list[tuple[Any, ...]] = []
-    total = max(1, path.stat().st_size)
     line = layout.skip + 1
     try:
+        total = max(1, path.stat().st_size)
         with path.open("rb") as raw, warnings.catch_warnings(record=True) as said:
             warnings.simplefilter("always")
             frames = pd.read_csv(
@@ -104,6 +104,8 @@ def read_table(
                 line += len(frame) + len(skipped)
                 parts.append((numbers, _joined_times(frame, time_columns), {c: frame[c] for c in value_columns}))
                 progress(min(0.8, 0.8 * raw.tell() / total))
+    except OSError as error:
+        raise CsvError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there?") from error
     except (pd.errors.ParserError, UnicodeError, ValueError) as error:
         raise CsvError(f"{path.name} cannot be read as a table.", f"The reader says: {error}") from error
     if not parts:

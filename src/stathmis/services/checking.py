@@ -150,6 +150,8 @@ def evaluate(
         )
     except FitError as error:
         return Check(channel, reference, tuple(points), tuple(problems), None, f"{error}.", None, target)
+    # the instrument reads off the working point by its own correction
+    target -= fitted.apply(target)[0] - target
     scatter = (s_shown, dof_shown, s_reference, dof_reference)
     budget = _budget(channel, fitted, shared, scatter, points, target)
     correction = replace(fitted, coverage_factor=coverage_factor(budget.effective_dof))

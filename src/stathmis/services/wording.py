@@ -48,6 +48,12 @@ def band_text(low: float, high: float, quantity: Quantity, unit: Unit) -> str:
     return f"{from_inside(low, unit):.{places}f}–{from_inside(high, unit):.{places}f} {unit_word(unit)}"
 
 
+def signed(value: float, places: int) -> str:
+    """A correction with its sign, a true minus for negative ones."""
+    text = f"{abs(value):.{places}f}"
+    return text if float(text) == 0 else ("−" if value < 0 else "+") + text
+
+
 def count(number_of: int, one: str, many: str | None = None) -> str:
     """A count with its word: "1 reading", "3 readings"."""
     return f"{number_of:,} {one if number_of == 1 else many or one + 's'}".replace(",", " ")

@@ -61,6 +61,11 @@ class _Runner(QRunnable):
         self._task.work()
 
 
+def busy() -> bool:
+    """Whether any work is under way."""
+    return bool(_running)
+
+
 def wait_for_all() -> None:
     """Wait until no work is under way; for closing."""
     for task in list(_running):

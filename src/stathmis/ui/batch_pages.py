@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -50,7 +52,7 @@ class BatchPages(QWidget):
         tabs.setSpacing(24)
         self.tabs: dict[str, QPushButton] = {}
         for key, text in PAGES:
-            made = button(text, lambda key=key: self.page_chosen.emit(key), "tab", f"Ctrl+{len(self.tabs) + 1}")
+            made = button(text, partial(self.page_chosen.emit, key), "tab", f"Ctrl+{len(self.tabs) + 1}")
             made.setCheckable(True)
             self.tabs[key] = made
             tabs.addWidget(made)

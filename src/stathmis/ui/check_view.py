@@ -13,7 +13,7 @@ from stathmis.logbook import calibrations
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services import checking, knowledge, notify
 from stathmis.services.checking import Check, PointEntry
-from stathmis.services.wording import count, typed_text, unit_word
+from stathmis.services.wording import count, signed, typed_text, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
@@ -89,7 +89,11 @@ class CheckView(QWidget):
         self.unevenness.setFixedWidth(theme.px(72))
         self.unevenness.setAccessibleName("How much the two sensors may really differ")
         self.unevenness.textEdited.connect(lambda _t: self.edited())
-        for text, widget in (("against", self.reference), ("correction", self.model), ("apart by up to ±", self.unevenness)):
+        for text, widget in (
+            ("against", self.reference),
+            ("correction", self.model),
+            ("apart by up to ±", self.unevenness),
+        ):
             choices.addWidget(label(text, "muted"))
             choices.addWidget(widget)
         self._apart_unit = label("", "muted")
@@ -109,9 +113,9 @@ class CheckView(QWidget):
         more.addStretch(1)
         left.addLayout(more)
         left.addStretch(1)
-        middle.addLayout(left, 1)
+        middle.addLayout(left, 6)
         self._chart_holder = QVBoxLayout()
-        middle.addLayout(self._chart_holder, 1)
+        middle.addLayout(self._chart_holder, 5)
         page.addLayout(middle)
         page.addWidget(rule())
         self._result = QVBoxLayout()
@@ -174,7 +178,7 @@ class CheckView(QWidget):
         self._grid.setColumnStretch(1, 1)
         self._grid.setColumnStretch(2, 1)
         for column in (3, 4):
-            self._grid.setColumnMinimumWidth(column, self._theme.px(80))
+            self._grid.setColumnMinimumWidth(column, self._theme.px(60))
         self._grid_holder.addWidget(holder)
         for _ in range(_ROWS_AT_FIRST):
             self.add_row()
@@ -235,7 +239,7 @@ class CheckView(QWidget):
             from stathmis.ui.correction_chart import CorrectionChart
 
             self.chart = CorrectionChart(self._theme)
-            self.chart.setMinimumHeight(self._theme.px(250))
+            self.chart.setFixedHeight(self._theme.px(280))
             self._chart_holder.addWidget(self.chart)
         if self.chart is not None:
             self.chart.show_check(self.check, checking.working_zone(self._bench, channel))
@@ -255,7 +259,7 @@ class CheckView(QWidget):
             row.problem.setVisible(bool(text) and not waiting)
             step = (check.channel.resolution / 10 if check else 0.01)
             row.true.setText(typed_text(point.reference, step) if point else "")
-            row.difference.setText(f"{point.reference - point.reading:+.{_places(step)}f}" if point else "")
+            row.difference.setText(signed(point.reference - point.reading, _places(step)) if point else "")
 
     def _show_result(self) -> None:
         clear(self._result)
@@ -273,29 +277,30 @@ class CheckView(QWidget):
         unit, correction = unit_word(check.channel.unit), check.correction
         value, U = check.corrected_at(check.at)
         places = _places(check.channel.resolution / 10)
-        self._result.addWidget(
-            label(f"At {check.at:.1f} {unit}: add {value - check.at:+.{places}f} ± {U:.{places}f} {unit}", "big")
-        )
+        add = f"{signed(value - check.at, places)} ± {U:.{places}f} {unit}"
+        self._result.addWidget(label(f"When it shows {check.at:.1f} {unit}: add {add}", "big"))
         self._result.addWidget(label(self._can_decide(check, U), "name", wrap=True))
         shape = "a straight line" if correction.model == "line" else "one offset"
         words = (
-            f"{shape.capitalize()} through {count(len(check.points), 'point')}; checked from {correction.domain[0]:.1f} "
-            f"to {correction.domain[1]:.1f} {unit}, beyond that the uncertainty grows. "
+            f"{shape.capitalize()} through {count(len(check.points), 'point')}; checked from "
+            f"{correction.domain[0]:.1f} to {correction.domain[1]:.1f} {unit}, beyond that the uncertainty grows. "
             f"U holds at 95 % (k = {correction.coverage_factor:.2f})."
         )
         if correction.widened > 1:
             words += (
-                f" The points disagree more than their uncertainties allow: U was widened {correction.widened:.1f} times. "
-                "Read again, and wait longer."
+                f" The points disagree more than their uncertainties allow: U was widened {correction.widened:.1f} "
+                "times. Read again, and wait longer."
             )
         self._result.addWidget(label(words, "muted", wrap=True))
         if check.budget is not None:
             parts = sorted(check.budget.components, key=lambda c: -c.contribution)
             largest = ", ".join(f"{c.label.lower()} {c.contribution:.{places + 1}f}" for c in parts)
-            self._result.addWidget(label(f"What makes up U, as standard uncertainties in {unit}: {largest}.", "small", wrap=True))
+            words = f"What makes up U, as standard uncertainties in {unit}: {largest}."
+            self._result.addWidget(label(words, "small", wrap=True))
 
     def _can_decide(self, check: Check, U: float) -> str:
-        low, high = (float(from_inside(v, check.channel.unit)) for v in checking.working_zone(self._bench, check.channel))
+        zone_inside = checking.working_zone(self._bench, check.channel)
+        low, high = (float(from_inside(v, check.channel.unit)) for v in zone_inside)
         half, unit = 0.5 * (high - low), unit_word(check.channel.unit)
         zone = f"{low:.1f}–{high:.1f} {unit}"
         if half > U:
@@ -334,7 +339,7 @@ class CheckView(QWidget):
             self._history.addWidget(
                 label(
                     f"{done:%d %b %Y}: {shape}, {count(len(points), 'point')}; at {at:.1f} {unit} add "
-                    f"{value - at:+.2f} ± {u * one.correction.coverage_factor:.2f} {unit}",
+                    f"{signed(value - at, 2)} ± {u * one.correction.coverage_factor:.2f} {unit}",
                     "muted",
                     wrap=True,
                 )

@@ -41,10 +41,14 @@ class CorrectionChart(QWidget):
         x = np.array([p.reading for p in check.points])
         y = np.array([p.reference - p.reading for p in check.points])
         wide = 2.0 * np.array([np.hypot(p.u_reading, p.u_reference) for p in check.points])
+        if check.correction is not None:
+            # the zone is of true values; on this axis it lies where the instrument shows them
+            low, high = (2 * v - check.correction.apply(v)[0] for v in (low, high))
         left, right = min(x.min(), low), max(x.max(), high)
         margin = 0.08 * (right - left) or 1.0
         left, right = left - margin, right + margin
-        region = pg.LinearRegionItem((low, high), movable=False, pen=pg.mkPen(inks.ink), brush=_tinted(color, inks.tint))
+        tint = _tinted(color, inks.tint)
+        region = pg.LinearRegionItem((low, high), movable=False, pen=pg.mkPen(inks.ink), brush=tint)
         region.setZValue(-20)
         self.plot.addItem(region)
         bottom, top = (y - wide).min(), (y + wide).max()
@@ -61,7 +65,8 @@ class CorrectionChart(QWidget):
             bottom, top = min(bottom, (curve - band).min()), max(top, (curve + band).max())
         bars = pg.ErrorBarItem(x=x, y=y, top=wide, bottom=wide, beam=0.01 * (right - left), pen=pg.mkPen(inks.ink))
         self.plot.addItem(bars)
-        self.plot.addItem(pg.ScatterPlotItem(x, y, size=9, pen=pg.mkPen(inks.ink, width=2), brush=pg.mkBrush(inks.card)))
+        rim = pg.mkPen(inks.ink, width=2)
+        self.plot.addItem(pg.ScatterPlotItem(x, y, size=9, pen=rim, brush=pg.mkBrush(inks.card)))
         self.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=pg.mkPen(inks.rule)))
         self.plot.setXRange(left, right, padding=0)
         pad = 0.1 * (top - bottom) or 0.1
@@ -69,7 +74,7 @@ class CorrectionChart(QWidget):
         unit = unit_word(channel.unit)
         self.plot.plotItem.setTitle(
             f'<span style="font-family:Inter;font-size:{theme.px(12)}px;color:{inks.muted}">'
-            f"Add this many {unit}, when it shows … {unit} (upright lines: working zone)</span>"
+            f"{unit} to add, by what it shows; upright: working zone</span>"
         )
 
 

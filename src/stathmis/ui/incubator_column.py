@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
@@ -150,7 +152,7 @@ class IncubatorColumn(QWidget):
         layout.addWidget(area, 1)
         self.places = {}
         for key, text in PLACES:
-            made = button(text, lambda key=key: self.place_chosen.emit(key), "place")
+            made = button(text, partial(self.place_chosen.emit, key), "place")
             made.setCheckable(True)
             self.places[key] = made
             layout.addWidget(made)

@@ -13,7 +13,7 @@ from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
 from stathmis.services import checking, clock
 from stathmis.services.checking import PointEntry
 from stathmis.services.corrections import Corrected
-from stathmis.services.wording import decimals, number, unit_word
+from stathmis.services.wording import decimals, number, signed, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.check_view import CheckView
 from stathmis.ui.level import Level, LevelState
@@ -119,7 +119,9 @@ class InstrumentsView(QStackedWidget):
         wide = float(difference_from_inside(corrected.U, unit))
         places = decimals(channel.quantity, wide)
         ink = "heat" if channel.quantity == "temperature" else "moisture"
-        cell = label(f"{add:+.{places}f} ± {wide:.{places}f} {'%' if unit == '%' else unit}", "name", ink)
+        force = bench.corrections.in_force(channel, bench.now_ms)
+        add_text = "" if force.since_ms is None else signed(add, places) + " "
+        cell = label(f"{add_text}± {wide:.{places}f} {'%' if unit == '%' else unit}", "name", ink)
         cell.setToolTip(f"at {number(middle, channel.quantity, unit)}")
         cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         grid.addWidget(cell, at, 1)
@@ -133,9 +135,9 @@ class InstrumentsView(QStackedWidget):
         tell.addWidget(level, 1)
         word = label("yes" if decision == "inside" else "no", ink="inside" if decision == "inside" else "undecided")
         word.setFixedWidth(self._theme.px(32))
+        tell.setSpacing(self._theme.px(8))
         tell.addWidget(word)
         grid.addLayout(tell, at, 2)
-        force = bench.corrections.in_force(channel, bench.now_ms)
         due = checking.is_due(bench, channel)
         if force.since_ms is None:
             age = "never checked"

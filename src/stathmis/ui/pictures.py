@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from stathmis.services.workbench import Workbench
+from stathmis.ui import background
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
@@ -25,7 +27,7 @@ def write_pictures(
     window.resize(*size)
     window.show()
     try:
-        for name in ("round", "trace", "instruments", "check"):
+        for name in ("round", "trace", "instruments", "check", "bring-in", "enter"):
             _go(window, name)
             settle()
             path = folder / f"{name}.png"
@@ -49,15 +51,36 @@ def _go(window: Window, name: str) -> None:
     elif name == "trace":
         window.show_page("trace")
     elif name == "check":
-        view = window._other("instruments")
-        view.show_example()  # type: ignore[attr-defined]
+        window.show_place("instruments")
+        window.stack.currentWidget().show_example()  # type: ignore[union-attr]
+    elif name == "bring-in":
+        window.show_place("bring_in")
+        with tempfile.TemporaryDirectory() as folder:
+            sample = Path(folder) / "porch-logger.csv"
+            sample.write_text(_sample(window.bench), encoding="utf-8-sig")
+            window.stack.currentWidget().load(sample)  # type: ignore[union-attr]
+            settle()
+            window.stack.currentWidget().path.setText("porch-logger.csv")  # type: ignore[union-attr]
     else:
-        window.show_place({"bring-in": "bring_in"}.get(name, name))
+        window.show_place(name)
+
+
+def _sample(bench: Workbench) -> str:
+    """A logger's file as they come: semicolons, decimal commas, °F, and a few faulty rows."""
+    rows = ["logger on the porch side", "Date and time;Temp (°F);Humidity (%)"]
+    for minute in range(600, 0, -5):
+        at = bench.local(bench.now_ms - minute * 60_000 + 30_000)
+        values = (99.3 + 0.1 * (minute % 4), 44.0 + 0.1 * (minute % 30))
+        rows.append(f"{at:%d.%m.%Y %H:%M:%S};" + ";".join(f"{v:.1f}".replace(".", ",") for v in values))
+    rows[20] = rows[20].rsplit(";", 1)[0] + ";---"
+    rows.insert(40, rows[39])
+    rows.append(f"{bench.local(bench.now_ms + 7_200_000):%d.%m.%Y %H:%M:%S};99,4;45,0")
+    return "\n".join(rows)
 
 
 def settle(seconds: float = 0.4) -> None:
     """Let background work and painting finish."""
     until = time.monotonic() + seconds
-    while time.monotonic() < until:
+    while time.monotonic() < until or (background.busy() and time.monotonic() < until + 30):
         QApplication.processEvents()
         time.sleep(0.01)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
@@ -178,7 +180,7 @@ class RoundView(QWidget):
         grid = QGridLayout()
         grid.setSpacing(8)
         for i, (kind, text) in enumerate(EVENT_KINDS.items()):
-            made = button(text, lambda kind=kind: self.log_event(kind), tip=f"{EVENT_KEYS[kind]}")
+            made = button(text, partial(self.log_event, kind), tip=f"{EVENT_KEYS[kind]}")
             made.setShortcut(EVENT_KEYS[kind])
             grid.addWidget(made, i // 3, i % 3)
         box.addLayout(grid)

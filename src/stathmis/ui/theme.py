@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from importlib import resources
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
@@ -158,6 +159,8 @@ def _load_fonts() -> None:
 
 def _style_sheet(theme: Theme) -> str:
     i, px = theme.inks, theme.px
+    icons = Path(__file__).parent.parent / "data" / "icons"
+    arrow = (icons / f"down-{'dark' if theme.dark else 'light'}.svg").as_posix()
     return f"""
     QWidget {{ color: {i.ink}; font-family: "{FAMILY}"; font-size: {px(14)}px; }}
     QMainWindow, QScrollArea, QWidget#page, QStackedWidget {{ background: {i.paper}; border: none; }}
@@ -187,7 +190,8 @@ def _style_sheet(theme: Theme) -> str:
     QLineEdit[wrong="true"] {{ border: 2px solid {i.bad}; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border: 2px solid {i.selection}; }}
     QLineEdit:read-only {{ background: {i.paper}; }}
-    QComboBox::drop-down {{ border: none; width: {px(20)}px; }}
+    QComboBox::drop-down {{ border: none; width: {px(22)}px; }}
+    QComboBox::down-arrow {{ image: url("{arrow}"); width: {px(12)}px; height: {px(12)}px; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
         selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}
     QPushButton {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -55,7 +56,7 @@ class TraceView(QWidget):
             tools.addWidget(box)
         tools.addStretch(1)
         for text, days in (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0)):
-            tools.addWidget(button(text, lambda days=days: self.show_days(days)))
+            tools.addWidget(button(text, partial(self.show_days, days)))
         self._export = button("&Export readings…", self.export)
         tools.addWidget(self._export)
         layout.addLayout(tools)

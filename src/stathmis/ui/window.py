@@ -154,8 +154,9 @@ class Window(QMainWindow):
         self._place = place
         self.refresh()
         view = self._other(place)
-        if hasattr(view, "begin"):
-            view.begin()
+        begin = getattr(view, "begin", None)
+        if begin is not None:
+            begin()
 
     def leave(self) -> None:
         """Esc: first whatever the view itself can leave, then back to the round."""
@@ -163,7 +164,8 @@ class Window(QMainWindow):
             self.keys.hide()
             return
         view = self.stack.currentWidget()
-        if hasattr(view, "leave") and view.leave():
+        leave = getattr(view, "leave", None)
+        if leave is not None and leave():
             return
         self.show_page("round")
 
@@ -209,7 +211,7 @@ class Window(QMainWindow):
             return
         geometry = self._settings.value("geometry")
         if geometry is not None:
-            self.restoreGeometry(geometry)  # type: ignore[arg-type]
+            self.restoreGeometry(geometry)
         page = str(self._settings.value("page", "round"))
         self.pages.page = page if page in self.pages.tabs else "round"
         incubator = self._settings.value("incubator")

@@ -1,0 +1,246 @@
+"""Entering something new, and the three questions of an empty logbook."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.services import batches, knowledge, notify, setting_up
+from stathmis.services.workbench import Workbench
+from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm
+from stathmis.ui.pieces import button, label, scrolling_page
+from stathmis.ui.theme import Theme
+
+
+def _try(problem: QLabel, action: Callable[[], str]) -> bool:
+    """Do it and say so, or show the problem where it happened."""
+    try:
+        said = action()
+    except UserError as error:
+        problem.setText(str(error))
+        problem.show()
+        return False
+    problem.hide()
+    notify.tell("info", f"{said} Ctrl+Z takes it back.")
+    return True
+
+
+def _problem() -> QLabel:
+    made = label("", "problem", wrap=True)
+    made.hide()
+    return made
+
+
+class EnterView(QWidget):
+    """Forms for a batch, an instrument, an incubator; and ending a batch."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self._bench = bench
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        page.addWidget(label("Enter something new", "title"))
+        columns = QHBoxLayout()
+        columns.setSpacing(24)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        columns.addLayout(left, 1)
+        columns.addLayout(right, 1)
+        page.addLayout(columns)
+        page.addStretch(1)
+
+        self.batch = BatchForm(bench)
+        self.machine = QComboBox()
+        self.batch.field("In", self.machine)
+        self.batch_problem = _problem()
+        law = label(knowledge.cautions()["law"], "small", wrap=True)
+        left.addWidget(
+            _card("A batch", self.batch, self.batch_problem, button("Set the batch", self.set_batch, "main"), law)
+        )
+        self.ending = QComboBox()
+        self.ending.setAccessibleName("Batch to end")
+        self.end_button = button("End this batch", self.end_batch)
+        self._end_card = _card("End a batch", self.ending, self.end_button)
+        left.addWidget(self._end_card)
+        left.addStretch(1)
+        self.instrument = InstrumentForm(bench)
+        self.instrument_problem = _problem()
+        right.addWidget(
+            _card(
+                "An instrument",
+                self.instrument,
+                self.instrument_problem,
+                button("Enter the instrument", self.add_instrument, "main"),
+            )
+        )
+        self.incubator = IncubatorForm(bench)
+        self.incubator_problem = _problem()
+        right.addWidget(
+            _card(
+                "An incubator",
+                self.incubator,
+                self.incubator_problem,
+                button("Enter the incubator", self.add_incubator, "main"),
+            )
+        )
+        right.addStretch(1)
+        self.refresh()
+
+    def begin(self) -> None:
+        """Come in at the batch."""
+        self.batch.species.setFocus()
+
+    def refresh(self) -> None:
+        """Offer the incubators as they stand."""
+        bench = self._bench
+        incubators = bench.incubators()
+        courses = {i.id: batches.running(bench, i) for i in incubators}
+        self.instrument.offer_incubators(incubators)
+        self.machine.clear()
+        self.ending.clear()
+        for incubator in incubators:
+            course = courses[incubator.id]
+            if course is None:
+                self.machine.addItem(incubator.name, incubator)
+            else:
+                self.ending.addItem(f"{course.batch.name}, {incubator.name}", course.batch)
+        if not self.machine.count():
+            self.machine.addItem("every incubator runs a batch", None)
+        self._end_card.setVisible(self.ending.count() > 0)
+
+    def set_batch(self) -> None:
+        """Set the batch as typed."""
+
+        def action() -> str:
+            incubator = self.machine.currentData()
+            if incubator is None:
+                raise UserError("Every incubator runs a batch.", "End one, or enter another incubator first.")
+            self.batch.save(incubator)
+            return f"Set in {incubator.name}. {knowledge.cautions()['eggs']}"
+
+        _try(self.batch_problem, action)
+
+    def end_batch(self) -> None:
+        """End the chosen batch."""
+        batch = self.ending.currentData()
+        if batch is not None:
+            setting_up.end_batch(self._bench, batch)
+            notify.tell("info", f"{batch.name} ended. Ctrl+Z takes it back.")
+
+    def add_instrument(self) -> None:
+        """Enter the instrument as typed."""
+
+        def action() -> str:
+            name = self.instrument.name.text().strip()
+            self.instrument.save()
+            return f"{name} entered."
+
+        _try(self.instrument_problem, action)
+
+    def add_incubator(self) -> None:
+        """Enter the incubator as typed."""
+
+        def action() -> str:
+            name = self.incubator.name.text().strip()
+            self.incubator.save()
+            self.incubator.name.clear()
+            return f"{name} entered."
+
+        _try(self.incubator_problem, action)
+
+
+class StartView(QWidget):
+    """An empty logbook: three questions, then the first round."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self._bench = bench
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        row = QHBoxLayout()
+        inner = QVBoxLayout()
+        inner.setSpacing(12)
+        holder = QWidget()
+        holder.setMaximumWidth(theme.px(720))
+        holder.setLayout(inner)
+        row.addStretch(1)
+        row.addWidget(holder, 8)
+        row.addStretch(1)
+        page.addLayout(row)
+        page.addStretch(1)
+        inner.addWidget(label("Three questions, then the first reading", "title"))
+        self.incubator = IncubatorForm(bench)
+        inner.addWidget(_card("1  Which incubator?", self.incubator))
+        self.batch = BatchForm(bench)
+        self.none_yet = QCheckBox("nothing yet: it is still warming up")
+        self.none_yet.toggled.connect(lambda on: self.batch.setEnabled(not on))
+        inner.addWidget(_card("2  What is in it?", self.none_yet, self.batch))
+        self.instrument = InstrumentForm(bench, with_place=False)
+        inner.addWidget(_card("3  What do you read?", self.instrument))
+        self.problem = _problem()
+        inner.addWidget(self.problem)
+        go = QHBoxLayout()
+        self.go = button("Start the first round", self.start, "main")
+        go.addWidget(self.go)
+        go.addStretch(1)
+        inner.addLayout(go)
+        inner.addWidget(label(knowledge.cautions()["alarm"], "small", wrap=True))
+
+    def refresh(self) -> None:
+        """Nothing here depends on the logbook."""
+
+    def begin(self) -> None:
+        """Come in at the first question."""
+        self.incubator.name.setFocus()
+
+    def leave(self) -> bool:
+        """There is nowhere to go yet."""
+        return True
+
+    def start(self) -> None:
+        """Enter all three answers, or none and say what is wrong."""
+        bench = self._bench
+        listeners, bench.listeners = bench.listeners, []
+        steps = 0
+
+        def action() -> str:
+            nonlocal steps
+            # the answers are entered last question first, so that a faulty one stops before anything is shown
+            incubator_id = self.incubator.save()
+            steps += 1
+            self.instrument.save(incubator_id)
+            steps += 1
+            if not self.none_yet.isChecked():
+                incubator = next(i for i in bench.incubators() if i.id == incubator_id)
+                self.batch.save(incubator)
+            return "Ready: type what the instrument shows."
+
+        done = _try(self.problem, action)
+        bench.listeners = listeners
+        if not done:
+            for _ in range(steps):
+                bench.undo()
+            self.problem.setFocus()
+            return
+        bench.changed()
+
+
+def _card(title: str, *widgets: QWidget) -> QFrame:
+    card = QFrame()
+    card.setObjectName("card")
+    box = QVBoxLayout(card)
+    box.setContentsMargins(16, 12, 16, 14)
+    box.setSpacing(8)
+    box.addWidget(label(title, "heading"))
+    for widget in widgets:
+        if widget.property("role") == "main" or widget.metaObject().className() == "QPushButton":
+            box.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
+        else:
+            box.addWidget(widget)
+    return card

@@ -1,0 +1,254 @@
+"""Forms for what a keeper has: an incubator, a batch, an instrument. Each says at its field what is wrong."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QRadioButton,
+    QSpinBox,
+    QWidget,
+)
+
+from stathmis.core.errors import UserError
+from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Channel, Incubator
+from stathmis.services import clock, knowledge, setting_up
+from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import label
+
+
+def _number(edit: QLineEdit, what: str) -> float:
+    try:
+        return parse_typed(edit.text()).value
+    except NotANumberError:
+        edit.setFocus()
+        raise UserError(f"{what} is a number.", f"{edit.text() or 'Nothing'} is not; write one such as 0.5.") from None
+
+
+class _Form(QWidget):
+    """A grid of labelled fields."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(12)
+        self._grid.setColumnStretch(1, 1)
+        self._row = 0
+
+    def field(self, text: str, widget: QWidget) -> None:
+        """Add one field."""
+        widget.setAccessibleName(text)
+        self._grid.addWidget(label(text, "muted"), self._row, 0)
+        self._grid.addWidget(widget, self._row, 1)
+        self._row += 1
+
+    def line(self, text: str, *widgets: QWidget) -> None:
+        """Add several widgets in one line."""
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(12)
+        for widget in widgets:
+            row.addWidget(widget)
+        row.addStretch(1)
+        self._grid.addWidget(label(text, "muted"), self._row, 0)
+        self._grid.addWidget(holder, self._row, 1)
+        self._row += 1
+
+
+class IncubatorForm(_Form):
+    """Name, and fan or still air."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__(bench)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("such as: North cabinet")
+        self.field("You call it", self.name)
+        self.fan, self.still = QRadioButton("it has a fan"), QRadioButton("still air, no fan")
+        group = QButtonGroup(self)
+        group.addButton(self.fan)
+        group.addButton(self.still)
+        self.fan.setChecked(True)
+        self.line("Air", self.fan, self.still)
+
+    def save(self) -> int:
+        """Enter it; returns its id. Raises UserError."""
+        try:
+            return setting_up.add_incubator(self.bench, self.name.text(), "forced" if self.fan.isChecked() else "still")
+        except UserError:
+            self.name.setFocus()
+            raise
+
+
+class BatchForm(_Form):
+    """Species, eggs, when set, humidity school."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__(bench)
+        self.species = QComboBox()
+        for key, species in knowledge.species().items():
+            self.species.addItem(species.name, key)
+        self.field("Species", self.species)
+        self.eggs = QSpinBox()
+        self.eggs.setRange(1, 5000)
+        self.eggs.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.eggs.setValue(12)
+        self.field("Eggs", self.eggs)
+        self.when = QLineEdit()
+        self.when.setPlaceholderText("now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
+        self.field("Set at", self.when)
+        self.regime = QComboBox()
+        for key, regime in knowledge.regimes().items():
+            self.regime.addItem(regime.name, key)
+        self.regime.currentIndexChanged.connect(self._explain)
+        self.field("Humidity school", self.regime)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("optional")
+        self.field("Name of the batch", self.name)
+        self.why = label("", "small", wrap=True)
+        self._grid.addWidget(self.why, self._row, 1)
+        self._explain()
+
+    def _explain(self) -> None:
+        self.why.setText(knowledge.regimes()[str(self.regime.currentData())].why)
+
+    def save(self, incubator: Incubator) -> int:
+        """Set it in an incubator; returns its id. Raises UserError."""
+        try:
+            at = clock.parse_moment(self.when.text(), self.bench.now_ms, self.bench.zone)
+        except UserError:
+            self.when.setFocus()
+            raise
+        return setting_up.set_batch(
+            self.bench,
+            incubator,
+            self.name.text(),
+            str(self.species.currentData()),
+            str(self.regime.currentData()),
+            self.eggs.value(),
+            at,
+        )
+
+
+class InstrumentForm(_Form):
+    """Name, kind, what it shows in which steps and how well, where it hangs; a certificate for a reference."""
+
+    def __init__(self, bench: Workbench, *, with_place: bool = True) -> None:
+        super().__init__(bench)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("such as: Blue probe")
+        self.field("You call it", self.name)
+        self.kind = QComboBox()
+        for key, text in KINDS.items():
+            self.kind.addItem(text, key)
+        self.field("It is a", self.kind)
+        self.temperature, self.humidity = QCheckBox("temperature"), QCheckBox("humidity")
+        self.temperature.setChecked(True)
+        self.unit = QComboBox()
+        self.unit.addItems(["°C", "°F"])
+        self.unit.setCurrentText(bench.temperature_unit)
+        self.unit.setAccessibleName("Unit of its temperature")
+        self.line("It shows", self.temperature, self.unit, self.humidity)
+        self.steps: dict[str, QLineEdit] = {}
+        self.accuracy: dict[str, QLineEdit] = {}
+        for quantity, word in (("temperature", "Temperature"), ("humidity", "Humidity")):
+            self.steps[quantity], self.accuracy[quantity] = QLineEdit(), QLineEdit()
+            for edit, text in ((self.steps[quantity], "steps"), (self.accuracy[quantity], "accuracy")):
+                edit.setFixedWidth(90)
+                edit.setAccessibleName(f"{word} {text}")
+            holder = [label("in steps of", "small"), self.steps[quantity]]
+            self.line(word, *holder, label("good to ±", "small"), self.accuracy[quantity])
+        self.unit.currentIndexChanged.connect(self._typical)
+        self._typical()
+        self.incubator = QComboBox()
+        self.at_egg_top = QCheckBox("at the height of the egg tops")
+        self.at_egg_top.setChecked(True)
+        self.reference = QCheckBox("it is a reference; I have its certificate")
+        self.certificate = QLineEdit()
+        self.certificate.setPlaceholderText("reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
+        self.certificate.setEnabled(False)
+        self.reference.toggled.connect(self.certificate.setEnabled)
+        if with_place:
+            self.field("It hangs in", self.incubator)
+            self.line("", self.at_egg_top)
+            self.line("", self.reference)
+            self.field("Certificate (k = 2)", self.certificate)
+
+    def _typical(self) -> None:
+        for quantity, (step, good_to) in TYPICAL.items():
+            unit = self.unit.currentText() if quantity == "temperature" else "%"
+            self.steps[quantity].setText(f"{step:g}")
+            self.accuracy[quantity].setText(f"{float(difference_from_inside(good_to, unit)):g}")  # type: ignore[arg-type]
+
+    def offer_incubators(self, incubators: list[Incubator]) -> None:
+        """Fill the list of places."""
+        chosen = self.incubator.currentText()
+        self.incubator.clear()
+        for incubator in incubators:
+            self.incubator.addItem(incubator.name, incubator.id)
+        self.incubator.addItem("nowhere yet, in the drawer", None)
+        if chosen:
+            self.incubator.setCurrentText(chosen)
+
+    def _channels(self) -> list[NewChannel]:
+        made = []
+        for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
+            if box.isChecked():
+                unit = self.unit.currentText() if quantity == "temperature" else "%"
+                step = _number(self.steps[quantity], f"The step of the {quantity}")
+                good_to = _number(self.accuracy[quantity], f"The accuracy of the {quantity}")
+                made.append(NewChannel(quantity, unit, step, good_to))  # type: ignore[arg-type]
+        return made
+
+    def _certificate(self) -> list[tuple[float, float, float]]:
+        points = []
+        for part in self.certificate.text().split(";"):
+            cells = part.split()
+            if not cells:
+                continue
+            try:
+                reading, correction, U = (parse_typed(c).value for c in cells)
+            except ValueError:
+                self.certificate.setFocus()
+                raise UserError(
+                    f"{part.strip()} is not reading, correction and U.", "Three numbers, points apart by semicolons."
+                ) from None
+            points.append((reading, correction, U))
+        if not points:
+            self.certificate.setFocus()
+            raise UserError("A reference needs its certificate.", "Reading, correction and U, such as: 37.5 0.05 0.04")
+        return points
+
+    def save(self, incubator_id: int | None = None) -> int:
+        """Enter it; returns its id. Raises UserError."""
+        points = self._certificate() if self.reference.isChecked() else []
+        if points and self.temperature.isChecked() == self.humidity.isChecked():
+            raise UserError("A certificate is for one quantity.", "Enter the reference once for each.")
+        place = incubator_id if incubator_id is not None else self.incubator.currentData()
+        made = setting_up.add_instrument(
+            self.bench,
+            self.name.text(),
+            str(self.kind.currentData()),
+            self._channels(),
+            reference=bool(points),
+            incubator_id=place,
+            at_egg_top=self.at_egg_top.isChecked(),
+        )
+        if points:
+            channel = keeping.all_of(self.bench.logbook, Channel, instrument_id=made)[0]
+            setting_up.add_certificate(self.bench, channel.id, self.bench.now_ms, points)
+        self.name.clear()
+        self.certificate.clear()
+        self.reference.setChecked(False)
+        return made
+
+
