@@ -103,7 +103,7 @@ def judge(
 
 def _fraction_below(first: Array, last: Array, limit: Array) -> Array:
     """Fraction of the time a straight run from first to last spends below limit; nan runs give 0."""
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         least, span = np.minimum(first, last), np.abs(last - first)
         fraction = np.clip((limit - least) / span, 0.0, 1.0)
         level = np.where(first < limit, 1.0, 0.0)

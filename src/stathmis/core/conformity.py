@@ -81,7 +81,7 @@ def decision_limits(
     if (u < 0).any() or (lows > highs).any():
         raise ValueError("an uncertainty is 0 or more, and a band runs from low to high")
     z = NormalDist().inv_cdf(confidence)
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         width = np.where(u > 0, (highs - lows) / u, np.inf)
         wide = ~(width < 14.0)
         clipped = np.where(wide, 14.0, width)
