@@ -79,18 +79,16 @@ def read_table(
         total = max(1, path.stat().st_size)
         with path.open("rb") as raw, warnings.catch_warnings(record=True) as said:
             warnings.simplefilter("always")
+            # no usecols: with them the reader would cut rows that are too wide without a word
             frames = pd.read_csv(
                 raw,
                 sep=layout.separator,
                 decimal=layout.decimal,
                 header=None,
-                names=list(range(len(layout.columns))),
-                index_col=False,
                 skiprows=layout.skip,
                 encoding=layout.encoding,
                 encoding_errors="replace",
                 dtype=dict.fromkeys(time_columns, object),
-                usecols=sorted({*time_columns, *value_columns}),
                 chunksize=_ROWS_AT_ONCE,
                 skip_blank_lines=False,
                 on_bad_lines="warn",
@@ -99,9 +97,10 @@ def read_table(
             for frame in frames:
                 if cancelled():
                     raise CancelledError
-                skipped = _skipped_lines(said, faults)
-                numbers = _line_numbers(line, len(frame), skipped)
-                line += len(frame) + len(skipped)
+                skipped = _too_wide(said, faults)
+                numbers = np.arange(line, line + len(frame) + skipped.size, dtype=np.int64)
+                line += numbers.size
+                numbers = numbers[~np.isin(numbers, skipped)] if skipped.size else numbers
                 parts.append((numbers, _joined_times(frame, time_columns), {c: frame[c] for c in value_columns}))
                 progress(min(0.8, 0.8 * raw.tell() / total))
     except OSError as error:
@@ -128,16 +127,13 @@ def read_table(
     return Table(lines[keep], times[keep], {c: v[keep] for c, v in values.items()}, faults)
 
 
-def _skipped_lines(said: list[warnings.WarningMessage], faults: Faults) -> list[int]:
+def _too_wide(said: list[warnings.WarningMessage], faults: Faults) -> NDArray[np.int64]:
+    """Lines the reader left out because they have too many columns; it says so in a warning only."""
     found = [int(n) for w in said for n in re.findall(r"Skipping line (\d+)", str(w.message))]
     said.clear()
-    faults.add(np.array(found, dtype=np.int64), "more columns than the others")
-    return found
-
-
-def _line_numbers(first: int, rows: int, skipped: list[int]) -> NDArray[np.int64]:
-    numbers = np.arange(first, first + rows + len(skipped), dtype=np.int64)
-    return numbers[~np.isin(numbers, skipped)][:rows] if skipped else numbers
+    lines = np.array(found, dtype=np.int64)
+    faults.add(lines, "more columns than the others")
+    return lines
 
 
 def _joined_times(frame: Any, columns: tuple[int, ...]) -> Any:

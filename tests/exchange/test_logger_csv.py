@@ -1,0 +1,165 @@
+"""Loggers' files in all their ways, good and bad."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from stathmis.exchange.csv_layout import CsvError, find_layout
+from stathmis.exchange.logger_csv import CancelledError, read_table, time_format
+
+
+def write(tmp_path: Path, text: str, encoding: str = "utf-8") -> Path:
+    path = tmp_path / "log.csv"
+    path.write_bytes(text.encode(encoding))
+    return path
+
+
+def read(path: Path, zone: str | None = None):  # type: ignore[no-untyped-def]
+    layout = find_layout(path)
+    clock = [c.index for c in layout.columns if c.looks_like == "time"]
+    date = [c.index for c in layout.columns if c.looks_like == "date"]
+    values = tuple(c.index for c in layout.columns if c.looks_like in ("temperature", "humidity"))
+    return layout, read_table(path, layout, (*date, *clock), values, layout.date_order, zone)
+
+
+def ms(*parts: int) -> int:
+    return int(datetime(*parts, tzinfo=UTC).timestamp() * 1000)  # type: ignore[misc, arg-type]
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "cp1252"])
+@pytest.mark.parametrize(
+    ("text", "first"),
+    [
+        ("time,temp °C,humidity %\n2026-05-01 10:00:00,37.5,48\n2026-05-01 10:01:00,37.6,49\n", (37.5, 48.0)),
+        ("Zeit;Temperatur (°C);Feuchte\n01.05.2026 10:00:00;37,5;48\n13.05.2026 10:01:00;37,6;49\n", (37.5, 48.0)),
+        ("Date\tTime\tTemp (°F)\tRH\n5/1/2026\t10:00\t99.5\t48\n5/13/2026\t10:01\t99.6\t49\n", (99.5, 48.0)),
+        ("Made by a logger\n\ntime,temp °C,rh\n2026-05-01T10:00:00Z,37.5,48\n2026-05-01T10:01:00Z,37.6,\n", (37.5, 48.0)),
+        ("epoch,temp °C,rh\n1777629600,37.5,48\n1777629660,37.6,49\n", (37.5, 48.0)),
+    ],
+)
+def test_ways_of_writing(tmp_path: Path, encoding: str, text: str, first: tuple[float, float]) -> None:
+    _, table = read(write(tmp_path, text, encoding))
+    assert table.faults.total == 0
+    assert int(table.times_ms[0]) == ms(2026, 5, 1, 10)
+    assert tuple(float(v[0]) for v in table.values.values()) == first
+    assert table.times_ms.size == 2
+
+
+def test_fahrenheit_is_recognised_by_heading_and_by_size(tmp_path: Path) -> None:
+    layout, _ = read(write(tmp_path, "time,temperature\n2026-05-01 10:00,99.4\n2026-05-01 10:05,99.6\n"))
+    assert layout.columns[1].unit == "°F"
+    layout, _ = read(write(tmp_path, "time,temp [°C]\n2026-05-01 10:00,37.4\n2026-05-01 10:05,37.6\n"))
+    assert layout.columns[1].unit == "°C"
+
+
+def test_dates_that_fit_both_orders_are_asked_about(tmp_path: Path) -> None:
+    assert not find_layout(write(tmp_path, "t,temp\n03/04/2026 10:00,37.5\n04/04/2026 10:00,37.5\n")).order_is_sure
+    sure = find_layout(write(tmp_path, "t,temp\n03/14/2026 10:00,37.5\n03/15/2026 10:00,37.5\n"))
+    assert (sure.date_order, sure.order_is_sure) == ("month first", True)
+
+
+def test_every_faulty_row_is_named_with_its_reason(tmp_path: Path) -> None:
+    rows = [
+        "time,temp °C,rh",
+        "2026-05-01 10:00:00,37.5,48",
+        "2026-05-01 10:01:00,hot,48",  # line 3
+        "someday,37.5,48",  # line 4
+        "2026-05-01 10:03:00,,",  # line 5
+        "2026-05-01 10:04:00,37.5,48,7,9",  # line 6
+        "2026-05-01 10:05:00;37.5;48",  # line 7: another separator
+        "",
+        "2026-05-01 10:06:00,37.6,49",
+    ]
+    _, table = read(write(tmp_path, "\n".join(rows) + "\n"))
+    assert dict(table.faults.named) == {
+        3: "a value is not a number",
+        4: "no time in this row",
+        5: "no value in this row",
+        6: "more columns than the others",
+        7: "no time in this row",
+    }
+    assert table.lines.tolist() == [2, 9]
+
+
+def test_autumn_clock_change_is_told_apart_by_the_step_back(tmp_path: Path) -> None:
+    # in this zone the clocks go back from 03:00 to 02:00 on 25 October 2026
+    stamps = ["01:30", "02:00", "02:30", "02:00", "02:30", "03:00"]
+    text = "time,temp °C\n" + "".join(f"2026-10-25 {s}:00,37.5\n" for s in stamps)
+    _, table = read(write(tmp_path, text), "Europe/Berlin")
+    assert table.faults.total == 0
+    assert np.diff(table.times_ms).tolist() == [1_800_000] * 5
+    assert int(table.times_ms[0]) == ms(2026, 10, 24, 23, 30)
+
+
+def test_an_hour_that_happened_twice_without_a_step_back_is_not_guessed(tmp_path: Path) -> None:
+    text = "time,temp °C\n" + "".join(f"2026-10-25 {s}:00,37.5\n" for s in ("01:30", "02:10", "02:40", "03:10"))
+    _, table = read(write(tmp_path, text), "Europe/Berlin")
+    assert table.lines.tolist() == [2, 5]
+    assert "twice" in next(iter(table.faults.counts))
+
+
+def test_spring_clock_change_has_an_hour_that_did_not_happen(tmp_path: Path) -> None:
+    text = "time,temp °C\n" + "".join(f"2026-03-29 {s}:00,37.5\n" for s in ("01:30", "02:30", "03:30"))
+    _, table = read(write(tmp_path, text), "Europe/Berlin")
+    assert [int(t) for t in table.times_ms] == [ms(2026, 3, 29, 0, 30), ms(2026, 3, 29, 1, 30)]
+    assert table.faults.named == [(3, "this time did not happen: the clocks went forward")]
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [
+        (b"", "empty"),
+        (b"\x89PNG\x00\x00\x01\x02" * 20, "not a text file"),
+        (b"one column\n1\n2\n3\n", "only one column"),
+        (b"name,color\nhen,red\ncock,black\n", "both a time and a number"),
+        (b"a,b\n1,2\n3,4\n", "both a time and a number"),
+    ],
+)
+def test_files_that_are_no_readings(tmp_path: Path, content: bytes, says: str) -> None:
+    path = tmp_path / "odd.csv"
+    path.write_bytes(content)
+    with pytest.raises(CsvError, match=says):
+        find_layout(path)
+
+
+def test_a_file_of_2_gb_is_refused_without_reading_it(tmp_path: Path) -> None:
+    path = tmp_path / "huge.csv"
+    with path.open("wb") as file:
+        file.write(b"time,temp\n2026-05-01 10:00,37.5\n")
+        file.truncate(2 * 2**30)  # a hole: takes no room
+    with pytest.raises(CsvError, match=r"2\.0 GB.*512 MB.*shorter stretch"):
+        find_layout(path)
+
+
+def test_missing_and_vanished_files(tmp_path: Path) -> None:
+    with pytest.raises(CsvError, match="cannot be read"):
+        find_layout(tmp_path / "nowhere.csv")
+    path = write(tmp_path, "time,temp °C\n2026-05-01 10:00,37.5\n2026-05-01 10:05,37.5\n")
+    layout = find_layout(path)
+    path.unlink()
+    with pytest.raises(CsvError, match="still there"):
+        read_table(path, layout, (0,), (1,), layout.date_order, None)
+
+
+def test_reading_can_be_stopped(tmp_path: Path) -> None:
+    path = write(tmp_path, "time,temp °C\n" + "2026-05-01 10:00:00,37.5\n" * 10)
+    layout = find_layout(path)
+    with pytest.raises(CancelledError):
+        read_table(path, layout, (0,), (1,), layout.date_order, None, cancelled=lambda: True)
+
+
+@pytest.mark.parametrize(
+    ("sample", "order", "expected"),
+    [
+        ("01.05.2026 10:00", "day first", "%d.%m.%Y %H:%M"),
+        ("5/1/26 10:00:00 PM", "month first", "%m/%d/%y %I:%M:%S %p"),
+        ("01-05-2026 10:00:00.5", "day first", "%d-%m-%Y %H:%M:%S.%f"),
+        ("2026-05-01 10:00", "year first", None),
+    ],
+)
+def test_time_formats(sample: str, order: str, expected: str | None) -> None:
+    assert time_format(sample, order) == expected  # type: ignore[arg-type]

@@ -1,0 +1,232 @@
+"""What can be wrong with a logbook file, and what must survive."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from stathmis.logbook import keeping, schema
+from stathmis.logbook.opening import LogbookError, back_up_daily, create_logbook, open_logbook
+from stathmis.logbook.records import Incubator
+
+SETTINGS = {"name": "Test", "time_zone": "UTC"}
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    """A closed logbook with one incubator."""
+    made = tmp_path / "log.stathmis"
+    logbook = create_logbook(made, SETTINGS)
+    keeping.add(logbook, Incubator, name="Cabinet", air="forced", set_point_c=37.5)
+    logbook.close()
+    return made
+
+
+def refused(path: Path) -> str:
+    before = path.read_bytes() if path.is_file() else b""
+    with pytest.raises(LogbookError) as caught:
+        open_logbook(path)
+    if path.is_file():
+        assert path.read_bytes() == before, "a refused file must not be touched"
+    assert caught.value.to_do, "it must say what to do"
+    return str(caught.value)
+
+
+def test_what_was_entered_is_there_after_reopening(path: Path) -> None:
+    logbook = open_logbook(path)
+    assert [i.name for i in keeping.all_of(logbook, Incubator)] == ["Cabinet"]
+    assert keeping.settings(logbook)["time_zone"] == "UTC"
+    logbook.close()
+    logbook.close()
+
+
+def test_missing_empty_foreign_and_text_files(tmp_path: Path) -> None:
+    assert "no file" in refused(tmp_path / "nowhere.stathmis")
+    for name, content in (("empty", b""), ("text", b"time;value\n"), ("short", b"SQLite format 3\x00")):
+        file = tmp_path / name
+        file.write_bytes(content)
+        assert "not a Stathmis logbook" in refused(file)
+    other = tmp_path / "other.db"
+    with sqlite3.connect(other) as raw:
+        raw.execute("CREATE TABLE t (x)")
+    raw.close()
+    assert "not a Stathmis logbook" in refused(other)
+
+
+def test_a_newer_logbook_is_refused_untouched(path: Path) -> None:
+    with sqlite3.connect(path) as raw:
+        raw.execute(f"PRAGMA user_version = {schema.SCHEMA_VERSION + 1}")
+    raw.close()
+    assert "newer Stathmis" in refused(path)
+
+
+def test_a_damaged_logbook_says_so(path: Path) -> None:
+    content = bytearray(path.read_bytes())
+    content[4096:12288] = os.urandom(8192)
+    path.write_bytes(content)
+    with pytest.raises(LogbookError, match="damaged"):
+        open_logbook(path)
+
+
+def test_a_logbook_never_finished_is_refused(path: Path) -> None:
+    with sqlite3.connect(path) as raw:
+        raw.execute("PRAGMA user_version = 0")
+    raw.close()
+    with pytest.raises(LogbookError, match="never finished"):
+        open_logbook(path)
+
+
+def test_open_twice(path: Path) -> None:
+    first = open_logbook(path)
+    with pytest.raises(LogbookError, match="already open in another window"):
+        open_logbook(path)
+    first.close()
+    open_logbook(path).close()
+
+
+def test_read_only_can_be_read_and_refuses_to_log(path: Path) -> None:
+    path.chmod(0o444)
+    logbook = open_logbook(path)
+    assert logbook.read_only
+    assert keeping.all_of(logbook, Incubator)
+    with pytest.raises(LogbookError, match="read-only"):
+        keeping.add(logbook, Incubator, name="Other", air="still", set_point_c=None)
+    assert back_up_daily(logbook, "2026-05-18") is None
+    logbook.close()
+
+
+def test_nothing_is_overwritten_and_bad_places_are_named(path: Path, tmp_path: Path) -> None:
+    with pytest.raises(LogbookError, match="already a file"):
+        create_logbook(path, SETTINGS)
+    with pytest.raises(LogbookError, match="cannot be made"):
+        create_logbook(Path("/proc/nowhere/log.stathmis"), SETTINGS)
+
+
+def test_odd_characters_in_the_name(tmp_path: Path) -> None:
+    odd = tmp_path / "büro 100% #1?.stathmis"
+    logbook = create_logbook(odd, SETTINGS)
+    keeping.add(logbook, Incubator, name="Ä", air="still", set_point_c=None)
+    logbook.close()
+    again = open_logbook(odd)
+    assert keeping.all_of(again, Incubator)[0].name == "Ä"
+    again.close()
+
+
+def test_a_full_disk_keeps_what_was_there_and_says_so(path: Path) -> None:
+    logbook = open_logbook(path)
+    with logbook.writing() as connection:
+        pages = connection.exec_driver_sql("PRAGMA page_count").scalar()
+    # SQLite's own limit stands in for a disk with no room left: the same error comes back
+    with logbook.reading() as connection:
+        connection.exec_driver_sql(f"PRAGMA max_page_count = {pages}")
+    with pytest.raises(LogbookError, match="disk is full"):
+        for _ in range(400):
+            keeping.add(logbook, Incubator, name="x" * 4000, air="still", set_point_c=None)
+    kept = keeping.all_of(logbook, Incubator)
+    assert kept[0].name == "Cabinet"
+    logbook.close()
+
+
+def test_backups_are_daily_and_the_newest_ten_stay(path: Path) -> None:
+    logbook = open_logbook(path)
+    for day in range(1, 14):
+        assert back_up_daily(logbook, f"2026-05-{day:02d}") is not None
+    assert back_up_daily(logbook, "2026-05-13") is None
+    folder = path.with_name("log backups")
+    kept = sorted(folder.iterdir())
+    assert [p.stem[-2:] for p in kept] == [f"{d:02d}" for d in range(4, 14)]
+    logbook.close()
+    copy = open_logbook(kept[-1])
+    assert keeping.all_of(copy, Incubator)
+    copy.close()
+
+
+def test_a_backup_that_cannot_be_written_leaves_nothing_half(path: Path) -> None:
+    logbook = open_logbook(path)
+    path.with_name("log backups").write_text("a file where the folder should be")
+    with pytest.raises(LogbookError, match="backup"):
+        back_up_daily(logbook, "2026-05-18")
+    assert not list(path.parent.glob("**/*.part"))
+    logbook.close()
+
+
+KILLED = """
+import sys
+from pathlib import Path
+from stathmis.logbook.opening import open_logbook
+from stathmis.logbook.readings import log_readings
+from stathmis.logbook.records import NewReading
+logbook = open_logbook(Path(sys.argv[1]))
+n = 0
+while True:
+    log_readings(logbook, [NewReading(1, n * 1000 + i, 37.5, "°C", "37.5") for i in range(3)], n)
+    n += 1
+    print(n, flush=True)
+"""
+
+
+@pytest.mark.parametrize("after", [5, 40, 150])
+def test_killed_in_the_middle_everything_acknowledged_is_there(path: Path, after: int) -> None:
+    with sqlite3.connect(path) as raw:
+        raw.execute("INSERT INTO instrument (id, name, role, kind) VALUES (1, 'Probe', 'working', 'probe')")
+        raw.execute(
+            "INSERT INTO channel (id, instrument_id, quantity, unit, resolution, accuracy, low, high) "
+            "VALUES (1, 1, 'temperature', '°C', 0.1, 0.5, -10, 60)"
+        )
+    raw.close()
+    writer = subprocess.Popen([sys.executable, "-c", KILLED, str(path)], stdout=subprocess.PIPE, text=True)
+    assert writer.stdout is not None
+    acknowledged = 0
+    while acknowledged < after:
+        acknowledged = int(writer.stdout.readline())
+    writer.send_signal(signal.SIGKILL)
+    acknowledged = max([acknowledged, *(int(line) for line in writer.stdout.read().split("\n") if line.strip())])
+    writer.wait()
+    writer.stdout.close()
+    logbook = open_logbook(path)
+    with logbook.reading() as connection:
+        count = int(connection.exec_driver_sql("SELECT count(*) FROM reading").scalar() or 0)
+    logbook.close()
+    # whole rounds only, none lost; the last may have been kept without its word getting out
+    assert count % 3 == 0
+    assert acknowledged * 3 <= count <= (acknowledged + 1) * 3
+
+
+def test_the_lock_does_not_outlive_its_process(path: Path) -> None:
+    holder = subprocess.Popen(
+        [
+            sys.executable,
+            "-c",
+            "import sys,time; from pathlib import Path; from stathmis.logbook.opening import open_logbook;"
+            "l = open_logbook(Path(sys.argv[1])); print('open', flush=True); time.sleep(60)",
+            str(path),
+        ],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    assert holder.stdout is not None
+    holder.stdout.readline()
+    with pytest.raises(LogbookError, match="already open"):
+        open_logbook(path)
+    holder.kill()
+    holder.wait()
+    holder.stdout.close()
+    time.sleep(0.05)
+    open_logbook(path).close()
+
+
+def test_a_copy_opens_by_itself(path: Path, tmp_path: Path) -> None:
+    copy = tmp_path / "elsewhere" / "copy.stathmis"
+    copy.parent.mkdir()
+    shutil.copy(path, copy)
+    logbook = open_logbook(copy)
+    assert keeping.all_of(logbook, Incubator)
+    logbook.close()

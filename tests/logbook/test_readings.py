@@ -1,0 +1,96 @@
+"""Readings in rows and chunks come out together, in order, unaltered."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sqlalchemy.exc import IntegrityError
+
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.readings import Series
+from stathmis.logbook.records import Channel, LoggerImport, NewReading
+from stathmis.services import setting_up
+from stathmis.services.setting_up import NewChannel
+from stathmis.services.workbench import Workbench
+
+
+@pytest.fixture
+def channel(bench: Workbench) -> Channel:
+    """A thermometer in °C."""
+    setting_up.add_instrument(bench, "Probe", "probe", [NewChannel("temperature", "°C", 0.1, 0.5)])
+    return keeping.all_of(bench.logbook, Channel)[0]
+
+
+def test_rows_and_chunks_come_out_together(bench: Workbench, channel: Channel) -> None:
+    times = np.arange(10_000, dtype=np.int64) * 60_000
+    shown = np.round(np.random.default_rng(0).normal(37.5, 0.2, times.size), 2)
+    readings.store_import(bench.logbook, "a.csv", 0, {channel.id: Series(times, shown)}, 0, 0)
+    readings.log_readings(bench.logbook, [NewReading(channel.id, 90_000, 99.5, "°F", "99.5F")], 0)
+    found = readings.series(bench.logbook, channel, 0, 10**12)
+    assert found.times_ms.size == 10_001
+    assert found.shown[2] == 37.5  # typed in °F, given in the channel's unit
+    np.testing.assert_array_equal(np.delete(found.shown, 2), shown)
+    part = readings.series(bench.logbook, channel, 60_000, 120_000)
+    assert part.times_ms.tolist() == [60_000, 90_000, 120_000]
+    assert readings.extent(bench.logbook, channel.id) == (0, int(times[-1]))
+
+
+def test_raw_stays_as_typed(bench: Workbench, channel: Channel) -> None:
+    ids = readings.log_readings(bench.logbook, [NewReading(channel.id, 5, 37.5, "°C", "37,5")], 9)
+    assert readings.hand_readings(bench.logbook, channel.id, 0, 10)[0].typed == "37,5"
+    readings.strike(bench.logbook, ids, 11, "wrong display")
+    assert readings.hand_readings(bench.logbook, channel.id, 0, 10) == []
+    with bench.logbook.reading() as connection:
+        row = connection.exec_driver_sql("SELECT typed, value, withdrawn_why FROM reading").one()
+    assert tuple(row) == ("37,5", 37.5, "wrong display")
+    readings.strike(bench.logbook, ids, None, None)
+    assert len(readings.hand_readings(bench.logbook, channel.id, 0, 10)) == 1
+
+
+def test_a_withdrawn_import_is_not_seen(bench: Workbench, channel: Channel) -> None:
+    made = readings.store_import(
+        bench.logbook, "a.csv", 0, {channel.id: Series(np.array([1, 2]), np.array([37.0, 37.1]))}, 0, 0
+    )
+    keeping.withdraw(bench.logbook, LoggerImport, [made], 5)
+    assert readings.series(bench.logbook, channel, 0, 10).times_ms.size == 0
+    assert readings.extent(bench.logbook, channel.id) is None
+    keeping.withdraw(bench.logbook, LoggerImport, [made], None)
+    assert readings.series(bench.logbook, channel, 0, 10).times_ms.size == 2
+
+
+def test_one_faulty_reading_keeps_the_whole_round_out(bench: Workbench, channel: Channel) -> None:
+    bad = [NewReading(channel.id, 1, 37.5, "°C", "37.5"), NewReading(999, 1, 37.5, "°C", "37.5")]
+    with pytest.raises(IntegrityError):
+        readings.log_readings(bench.logbook, bad, 0)
+    assert readings.hand_readings(bench.logbook, channel.id, 0, 10) == []
+
+
+@settings(max_examples=25)
+@given(st.data())
+def test_overlapping_imports_come_out_in_order(data: st.DataObject) -> None:
+    rng = np.random.default_rng(data.draw(st.integers(0, 10**6)))
+    pieces = data.draw(st.integers(1, 4))
+    stretches = [np.sort(rng.choice(20_000, rng.integers(1, 9000), replace=False)).astype(np.int64) for _ in range(pieces)]
+    rows = [(t, float(t) / 1000) for part in stretches for t in part.tolist()]
+
+    class Sink:
+        def __init__(self) -> None:
+            self.rows: list[dict] = []  # type: ignore[type-arg]
+
+        def execute(self, _statement: object, rows: list[dict]) -> None:  # type: ignore[type-arg]
+            self.rows += rows
+
+    sink = Sink()
+    for i, part in enumerate(stretches):
+        readings.seal(sink, 1, i, part, part / 1000)  # type: ignore[arg-type]
+    total = sum(r["count"] for r in sink.rows)
+    assert total == len(rows)
+    for r in sink.rows:
+        times = np.frombuffer(r["times"], "<i8")
+        shown = np.frombuffer(r["shown"], "<f8")
+        assert (r["first_ms"], r["last_ms"], r["count"]) == (times[0], times[-1], times.size)
+        assert (r["least"], r["most"]) == (shown.min(), shown.max())
+        assert r["total"] == pytest.approx(shown.sum())
+        assert times.size <= readings.CHUNK
