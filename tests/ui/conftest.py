@@ -1,0 +1,47 @@
+"""Windows for tests: on the demo logbook and on an empty one, with no timers or work left behind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from stathmis.services.workbench import Workbench
+from stathmis.ui import background
+from stathmis.ui.theme import Theme
+from stathmis.ui.window import Window
+
+
+@pytest.fixture(scope="session")
+def theme(qapp: QApplication) -> Theme:
+    """The light theme."""
+    qapp.setStyle("Fusion")
+    return Theme(qapp, "light")
+
+
+def _open(qtbot: QtBot, bench: Workbench, theme: Theme) -> Window:
+    window = Window(bench, theme)
+    window.show()
+    qtbot.waitExposed(window)
+    return window
+
+
+@pytest.fixture
+def window(qtbot: QtBot, demo: Workbench, theme: Theme) -> Iterator[Window]:
+    """The window on the demo logbook."""
+    made = _open(qtbot, demo, theme)
+    yield made
+    made.close()
+    made.deleteLater()
+    assert not background.busy()
+
+
+@pytest.fixture
+def empty_window(qtbot: QtBot, bench: Workbench, theme: Theme) -> Iterator[Window]:
+    """The window on an empty logbook."""
+    made = _open(qtbot, bench, theme)
+    yield made
+    made.close()
+    made.deleteLater()

@@ -1,0 +1,144 @@
+"""Round through the real window: typing, verdicts, logging, events, undo."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
+from pytestqt.qtbot import QtBot
+
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.records import Event
+from stathmis.ui.window import Window
+
+
+def words(window: Window) -> str:
+    shown = window.stack.currentWidget().findChildren(QLabel)
+    return " | ".join(label.text() for label in shown if label.isVisible() and label.text())
+
+
+def test_typing_shows_corrected_value_level_and_verdict(window: Window, qtbot: QtBot) -> None:
+    lid = window.pages.round.rows[0]
+    assert lid.line.instrument.name == "Lid display"
+    lid.edit.setFocus()
+    qtbot.keyClicks(lid.edit, "37,0")
+    assert lid.judged is not None
+    assert lid.judged.corrected.value == pytest.approx(37.53, abs=0.08)
+    assert lid.value.text() == "37.53"
+    assert lid.word.text() == "inside"
+    assert "inside" in lid.level.accessibleName()
+    assert "On profile" in words(window)
+
+
+def test_enter_logs_all_and_undo_takes_them_back(window: Window, qtbot: QtBot) -> None:
+    before = len(readings.hand_readings(window.bench.logbook, 3, 0, window.bench.now_ms))
+    rows = window.pages.round.rows
+    for row, text in zip(rows, ("37.0", "37.7", "38.0", "45", "48"), strict=True):
+        row.edit.setFocus()
+        qtbot.keyClicks(row.edit, text)
+    assert window.pages.round.log_button.text() == "Log 5 readings"
+    qtbot.keyClick(rows[-1].edit, Qt.Key.Key_Return)
+    assert len(readings.hand_readings(window.bench.logbook, 3, 0, window.bench.now_ms)) == before + 1
+    assert all(row.edit.text() == "" for row in window.pages.round.rows)
+    assert window.messages.text.text() == "5 readings logged. Ctrl+Z takes it back."
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(readings.hand_readings(window.bench.logbook, 3, 0, window.bench.now_ms)) == before
+    assert "Undone: 5 readings logged" in window.messages.text.text()
+
+
+def test_a_fahrenheit_number_in_a_celsius_field_is_asked_about(window: Window, qtbot: QtBot) -> None:
+    lid = window.pages.round.rows[0]
+    qtbot.keyClicks(lid.edit, "98.6")
+    assert lid.judged is None
+    assert lid.problem.text() == "Is that °F? 98.6 °F is 37.0 °C."
+    assert not window.pages.round.log_button.isEnabled()
+    qtbot.keyClick(lid.edit, Qt.Key.Key_Return)
+    assert lid.edit.text() == "98.6", "nothing is lost"
+    qtbot.mouseClick(lid.offer, Qt.MouseButton.LeftButton)
+    assert lid.edit.text() == "98.6F"
+    assert lid.judged is not None and not lid.problem.isVisible()
+
+
+def test_one_faulty_field_keeps_the_round_waiting(window: Window, qtbot: QtBot) -> None:
+    first, second = window.pages.round.rows[:2]
+    qtbot.keyClicks(first.edit, "37.0")
+    qtbot.keyClicks(second.edit, "warm")
+    qtbot.keyClick(first.edit, Qt.Key.Key_Return)
+    assert (first.edit.text(), second.edit.text()) == ("37.0", "warm")
+    assert "Type a number" in second.problem.text()
+    assert window.focusWidget() is second.edit
+
+
+def test_a_time_in_the_future_is_refused_at_its_field(window: Window, qtbot: QtBot) -> None:
+    page = window.pages.round
+    qtbot.keyClicks(page.time, "23:50")
+    assert "has not come yet" in page.time_problem.text()
+    qtbot.keyClicks(page.rows[0].edit, "37.0")
+    qtbot.keyClick(page.rows[0].edit, Qt.Key.Key_Return)
+    assert page.rows[0].edit.text() == "37.0"
+    page.time.clear()
+    qtbot.keyClicks(page.time, "yesterday 23:50")
+    qtbot.keyClick(page.rows[0].edit, Qt.Key.Key_Return)
+    newest = readings.hand_readings(window.bench.logbook, page.rows[0].line.channel.id, 0, window.bench.now_ms)[-1]
+    assert f"{window.bench.local(newest.time_ms):%H:%M}" in ("23:50", "07:51") or newest.typed == "37.0"
+    assert any(
+        f"{window.bench.local(r.time_ms):%d %H:%M}" == "17 23:50"
+        for r in readings.hand_readings(window.bench.logbook, page.rows[0].line.channel.id, 0, window.bench.now_ms)
+    )
+
+
+def test_events_by_key_with_details(window: Window, qtbot: QtBot) -> None:
+    page = window.pages.round
+    count = len(keeping.all_of(window.bench.logbook, Event))
+    page.note.setFocus()
+    qtbot.keyClicks(page.note, "short trough")
+    qtbot.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
+    newest = keeping.all_of(window.bench.logbook, Event)[-1]
+    assert (newest.kind, newest.note) == ("water", "short trough")
+    assert "Unplug before filling" in window.messages.text.text()
+    assert "short trough" in words(window)
+    # the advice now waits for the water to settle
+    qtbot.keyClicks(page.rows[-1].edit, "48")
+    assert "Water went in 0 min ago" in words(window)
+    window.undo()
+    assert len(keeping.all_of(window.bench.logbook, Event)) == count
+
+
+def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot) -> None:
+    page = window.pages.round
+    for text, says in (("", "What is the new set point"), ("warm", "What is the new"), ("75", "no set point for eggs")):
+        page.note.setText(text)
+        page.log_event("set_point")
+        assert says in page.event_problem.text()
+    page.note.setText("99.7F")
+    page.log_event("set_point")
+    assert keeping.all_of(window.bench.logbook, Event)[-1].set_point_c == pytest.approx(37.611, abs=0.001)
+    page.log_event("note")
+    assert "Write it above" in page.event_problem.text()
+
+
+def test_why_shows_readings_rule_and_source(window: Window, qtbot: QtBot) -> None:
+    window.pages.round.type_into(window.pages.round.rows[-1], "48")
+    why = next(b for b in window.findChildren(type(window.pages.round.log_button)) if b.text() == "Why?" and b.isVisible())
+    why.click()
+    assert "Round hygrometer shows 48 % RH; corrected" in words(window)
+    assert "common practice" in words(window)
+
+
+def test_typed_readings_survive_a_change_elsewhere(window: Window, qtbot: QtBot) -> None:
+    row = window.pages.round.rows[0]
+    qtbot.keyClicks(row.edit, "37.0")
+    window.bench.changed()
+    assert window.pages.round.rows[0].edit.text() == "37.0"
+    window.switch_unit()
+    assert window.pages.round.rows[0].value.text() == "99.56"
+    window.switch_unit()
+
+
+def test_a_logbook_that_cannot_be_written_keeps_what_was_typed(window: Window, qtbot: QtBot) -> None:
+    row = window.pages.round.rows[0]
+    qtbot.keyClicks(row.edit, "37.0")
+    window.bench.logbook.read_only = True
+    qtbot.keyClick(row.edit, Qt.Key.Key_Return)
+    assert window.messages.text.text().startswith("Problem: This logbook is read-only; nothing was logged.")
+    assert row.edit.text() == "37.0"

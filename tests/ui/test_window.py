@@ -1,0 +1,220 @@
+"""The window as a whole: places, keys, units, themes, sizes, and the empty logbook."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, QSettings, Qt
+from PySide6.QtGui import QColor, QFontMetrics
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from stathmis.services import batches, notify
+from stathmis.services.workbench import Workbench
+from stathmis.ui import background
+from stathmis.ui.incubator_column import Card
+from stathmis.ui.pictures import settle
+from stathmis.ui.theme import DARK, LIGHT, Inks, Theme
+from stathmis.ui.window import Window
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def contrast(a: str, b: str) -> float:
+    """WCAG 2.1 contrast ratio."""
+
+    def luminance(name: str) -> float:
+        parts = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in QColor(name).getRgbF()[:3]]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("inks", [LIGHT, DARK], ids=["light", "dark"])
+def test_every_ink_is_readable_on_every_ground(inks: Inks) -> None:
+    for ground in (inks.paper, inks.column, inks.card):
+        for ink in (inks.ink, inks.muted, inks.heat, inks.moisture, inks.eggs, inks.good, inks.bad, inks.doubt, inks.selection):
+            assert contrast(ink, ground) >= 4.5, (ink, ground)
+
+
+def test_every_key_of_the_map_does_something(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_2, CONTROL)
+    assert window.pages.page == "trace"
+    qtbot.keyClick(window, Qt.Key.Key_1, CONTROL)
+    assert window.pages.page == "round"
+    qtbot.keyClick(window, Qt.Key.Key_PageDown, CONTROL)
+    assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"
+    qtbot.keyClick(window, Qt.Key.Key_PageUp, CONTROL)
+    assert window.pages.incubator.name == "North cabinet"
+    qtbot.keyClick(window, Qt.Key.Key_F2)
+    assert window.bench.temperature_unit == "°F"
+    qtbot.keyClick(window, Qt.Key.Key_F2)
+    for key, name in ((Qt.Key.Key_I, "InstrumentsView"), (Qt.Key.Key_B, "BringInView"), (Qt.Key.Key_N, "EnterView")):
+        qtbot.keyClick(window, key, CONTROL)
+        assert type(window.stack.currentWidget()).__name__ == name
+        qtbot.keyClick(window, Qt.Key.Key_Escape)
+        assert window.stack.currentWidget() is window.pages
+    qtbot.keyClick(window, Qt.Key.Key_F1)
+    assert window.keys.isVisible()
+    shown = " ".join(label.text() for label in window.keys.findChildren(QLabel))
+    for keys, text, _ in window.shortcut_list():
+        assert text in shown and keys.split("+")[-1].replace("PgDown", "Page Down").replace("PgUp", "Page Up") in shown
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert not window.keys.isVisible()
+
+
+def test_undo_with_nothing_to_undo_says_so(window: Window) -> None:
+    window.undo()
+    assert window.messages.text.text() == "Nothing to undo."
+    window.redo()
+    assert window.messages.text.text() == "Nothing to do again."
+
+
+def test_cards_say_everything_to_a_screen_reader(window: Window, qtbot: QtBot) -> None:
+    cards = window.column.findChildren(Card)
+    names = [c.accessibleName() for c in cards if not c.isHidden()]
+    assert names[0].startswith("North cabinet, 30 rock partridge, spring set A, day 13 of 24, temperature 37.5")
+    assert "outside" in names[0] and "lockdown in 8 days" in names[0]
+    qtbot.keyClick(cards[1], Qt.Key.Key_Return)
+    assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"
+
+
+@pytest.mark.parametrize("place", ["round", "trace", "instruments", "bring_in", "enter"])
+def test_every_control_has_a_name_and_can_be_reached(window: Window, place: str) -> None:
+    if place in ("round", "trace"):
+        window.show_page(place)
+    else:
+        window.show_place(place)
+    settle(0.2)
+    view = window.stack.currentWidget()
+    for widget in view.findChildren(QWidget):
+        if not widget.isVisible() or widget.focusPolicy() == Qt.FocusPolicy.NoFocus:
+            continue
+        kind = type(widget).__name__
+        if kind in ("QLineEdit", "QComboBox", "QSpinBox") and not widget.parent().inherits("QSpinBox"):
+            assert widget.accessibleName() or widget.property("text"), f"a {kind} in {place} has no name"
+        if isinstance(widget, QPushButton):
+            assert widget.text().strip(), f"a button in {place} has no words"
+            assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+
+
+@pytest.mark.parametrize("choice", ["light", "dark"])
+@pytest.mark.parametrize("scale", [1.0, 1.5])
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
+def test_no_text_is_cut_off(window: Window, theme: Theme, choice: str, scale: float, size: tuple[int, int]) -> None:
+    window.resize(*size)
+    theme.scale = scale
+    theme.choose(choice)
+    try:
+        for place in ("round", "instruments", "enter"):
+            window.show_page("round") if place == "round" else window.show_place(place)
+            settle(0.15)
+            view = window.stack.currentWidget()
+            for label in view.findChildren(QLabel):
+                if label.isVisible() and label.text() and not label.wordWrap():
+                    needed = QFontMetrics(label.font()).horizontalAdvance(label.text())
+                    assert label.width() + 2 >= needed, f"cut off in {place}: {label.text()}"
+            for made in view.findChildren(QPushButton):
+                if made.isVisible():
+                    assert made.width() + 2 >= made.minimumSizeHint().width(), f"cut off in {place}: {made.text()}"
+    finally:
+        theme.scale = 1.0
+        theme.choose("light")
+
+
+def test_three_questions_lead_to_the_first_round(empty_window: Window, qtbot: QtBot) -> None:
+    window = empty_window
+    assert not window.column.isVisible()
+    start = window.stack.currentWidget()
+    start.begin()  # type: ignore[attr-defined]
+    qtbot.keyClicks(window.focusWidget(), "Kitchen box")
+    start.batch.eggs.setValue(7)  # type: ignore[attr-defined]
+    start.instrument.name.setFocus()  # type: ignore[attr-defined]
+    qtbot.keyClicks(window.focusWidget(), "Card dial")
+    start.go.setFocus()  # type: ignore[attr-defined]
+    qtbot.keyClick(start.go, Qt.Key.Key_Space)  # type: ignore[attr-defined]
+    assert window.column.isVisible()
+    assert window.stack.currentWidget() is window.pages
+    row = window.pages.round.rows[0]
+    qtbot.keyClicks(row.edit, "37.5")
+    qtbot.keyClick(row.edit, Qt.Key.Key_Return)
+    incubator = window.bench.incubators()[0]
+    course = batches.running(window.bench, incubator)
+    assert course is not None and course.batch.eggs == 7
+    assert "1 reading logged" in window.messages.text.text()
+
+
+def test_a_faulty_answer_enters_nothing(empty_window: Window) -> None:
+    start = empty_window.stack.currentWidget()
+    start.incubator.name.setText("Box")  # type: ignore[attr-defined]
+    start.instrument.name.setText("Dial")  # type: ignore[attr-defined]
+    start.batch.when.setText("23:59")  # type: ignore[attr-defined]
+    start.start()  # type: ignore[attr-defined]
+    assert "has not come yet" in start.problem.text()  # type: ignore[attr-defined]
+    assert empty_window.bench.incubators() == []
+    start.batch.when.setText("")  # type: ignore[attr-defined]
+    start.instrument.steps["temperature"].setText("small")  # type: ignore[attr-defined]
+    start.start()  # type: ignore[attr-defined]
+    assert "is a number" in start.problem.text()  # type: ignore[attr-defined]
+    assert empty_window.bench.incubators() == []
+    assert start.incubator.name.text() == "Box", "what was typed stays"  # type: ignore[attr-defined]
+    assert start.instrument.name.text() == "Dial"  # type: ignore[attr-defined]
+
+
+def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Workbench, theme: Theme, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    settings = QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat)
+    first = Window(demo, theme, settings)
+    first.show_incubator(2)
+    first.show_page("trace")
+    settle(0.2)
+    first.close()
+    from stathmis.logbook.opening import open_logbook
+
+    again = Workbench(open_logbook(demo.logbook.path), demo.clock)
+    second = Window(again, theme, settings)
+    assert second.pages.page == "trace"
+    assert second.pages.incubator is not None and second.pages.incubator.id == 2
+    settle(0.2)
+    second.close()
+
+
+def test_a_fault_of_ours_is_told_and_logged(window: Window, caplog: pytest.LogCaptureFixture) -> None:
+    notify.tell_error(ZeroDivisionError("oops"))
+    assert "What was logged is safe" in window.messages.text.text()
+    assert "oops" in caplog.text
+    caplog.clear()
+
+
+def test_a_failing_task_tells_its_error(window: Window, qtbot: QtBot) -> None:
+    def job(progress, cancelled):  # type: ignore[no-untyped-def]
+        progress(0.5)
+        raise ValueError("inside")
+
+    task = background.Task(job)
+    with qtbot.waitSignals([task.progressed, task.failed], timeout=5000):
+        task.start()
+    qtbot.waitUntil(lambda: not background.busy())
+
+
+def test_the_level_tells_decisions_apart_without_color(window: Window, theme: Theme) -> None:
+    from PySide6.QtGui import QImage, QPainter
+
+    from stathmis.core.profile import Band
+    from stathmis.services.corrections import Corrected
+    from stathmis.ui.level import LevelState, paint_level
+
+    def grey(value: float, U: float, decision: str) -> bytes:
+        image = QImage(240, 34, QImage.Format.Format_RGB32)
+        image.fill(QColor(theme.inks.paper))
+        painter = QPainter(image)
+        state = LevelState("temperature", Band(37.2, 37.8), Corrected(value, U), decision)
+        paint_level(painter, image.rect().toRectF(), state, theme)
+        painter.end()
+        return bytes(image.convertToFormat(QImage.Format.Format_Grayscale8).constBits())
+
+    pictures = {grey(37.5, 0.1, d) for d in ("inside", "undecided", "outside")}
+    assert len(pictures) == 3
+    # far off the scale the bubble rests at the tube's end instead of vanishing
+    assert grey(60.0, 0.1, "outside") != grey(10.0, 0.1, "outside")
+    assert window.childAt(QPoint(5, 5)) is not None
+    assert QApplication.instance() is not None
