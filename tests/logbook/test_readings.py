@@ -72,7 +72,9 @@ def test_one_faulty_reading_keeps_the_whole_round_out(bench: Workbench, channel:
 def test_overlapping_imports_come_out_in_order(data: st.DataObject) -> None:
     rng = np.random.default_rng(data.draw(st.integers(0, 10**6)))
     pieces = data.draw(st.integers(1, 4))
-    stretches = [np.sort(rng.choice(20_000, rng.integers(1, 9000), replace=False)).astype(np.int64) for _ in range(pieces)]
+    stretches = [
+        np.sort(rng.choice(20_000, rng.integers(1, 9000), replace=False)).astype(np.int64) for _ in range(pieces)
+    ]
     rows = [(t, float(t) / 1000) for part in stretches for t in part.tolist()]
 
     class Sink:

@@ -39,7 +39,12 @@ def test_standard_atmosphere(altitude: float, expected: float) -> None:
 
 @pytest.mark.parametrize(
     ("dry", "wet", "pressure", "expected"),
-    [(37.5, 29.0, 1013.25, 53.54), (37.5, 30.6, 1013.25, 61.15), (37.5, 29.0, 850, 54.97), (38.9, 31.1, 1013.25, 57.69)],
+    [
+        (37.5, 29.0, 1013.25, 53.54),
+        (37.5, 30.6, 1013.25, 61.15),
+        (37.5, 29.0, 850, 54.97),
+        (38.9, 31.1, 1013.25, 57.69),
+    ],
 )
 def test_humidity_from_wet_bulb_values(dry: float, wet: float, pressure: float, expected: float) -> None:
     # computed with PsychroLib and CoolProp on the pairs given
@@ -47,7 +52,9 @@ def test_humidity_from_wet_bulb_values(dry: float, wet: float, pressure: float, 
 
 
 def _grid() -> list[tuple[float, float, float]]:
-    return [(t, rh, hpa) for t in (15, 22, 30, 37.5, 45) for rh in (5, 20, 50, 80, 98) for hpa in (700, 850, 1013.25, 1050)]
+    return [
+        (t, rh, hpa) for t in (15, 22, 30, 37.5, 45) for rh in (5, 20, 50, 80, 98) for hpa in (700, 850, 1013.25, 1050)
+    ]
 
 
 def test_wet_bulb_against_psychrolib() -> None:
@@ -73,7 +80,9 @@ def test_dew_point_and_ratio_against_psychrolib() -> None:
         dew = psychrolib.GetTDewPointFromRelHum(t, rh / 100)
         if dew > 0.5:
             assert p.dew_point(t, rh) == pytest.approx(dew, abs=0.01)
-        assert p.humidity_ratio(t, rh, hpa) == pytest.approx(psychrolib.GetHumRatioFromRelHum(t, rh / 100, hpa * 100), rel=4e-4)
+        assert p.humidity_ratio(t, rh, hpa) == pytest.approx(
+            psychrolib.GetHumRatioFromRelHum(t, rh / 100, hpa * 100), rel=4e-4
+        )
 
 
 TRADE_TABLE = {

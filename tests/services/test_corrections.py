@@ -20,7 +20,9 @@ from stathmis.services.workbench import Workbench
 def pair(bench: Workbench) -> tuple[Channel, Channel]:
     """A working thermometer, and a reference whose certificate says add 0.10 ± 0.04 (k = 2)."""
     setting_up.add_instrument(bench, "Lid", "lid display", [NewChannel("temperature", "°C", 0.1, 1.0)])
-    setting_up.add_instrument(bench, "Lab", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True)
+    setting_up.add_instrument(
+        bench, "Lab", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
+    )
     lid, lab = keeping.all_of(bench.logbook, Channel)
     setting_up.add_certificate(bench, lab.id, bench.now_ms - 30 * DAY_MS, [(0.0, 0.1, 0.04), (45.0, 0.1, 0.04)])
     return lid, lab
@@ -30,7 +32,7 @@ def test_never_checked_means_stated_accuracy(bench: Workbench, pair: tuple[Chann
     corrected = bench.corrections.correct(pair[0], 37.0, bench.now_ms)
     assert corrected.value == 37.0
     # ± 1.0 rectangular and steps of 0.1: u = sqrt(1/3 + 0.01/12), U = 1.96 u
-    assert corrected.U == pytest.approx(1.96 * np.sqrt(1 / 3 + 0.01 / 12), rel=1e-3)
+    assert pytest.approx(1.96 * np.sqrt(1 / 3 + 0.01 / 12), rel=1e-3) == corrected.U
     assert checking.is_due(bench, pair[0])
 
 
@@ -86,7 +88,9 @@ def test_a_new_calibration_judges_history_anew_and_raw_stays(bench: Workbench, p
     assert corrected()[0] == pytest.approx(37.7)
 
 
-def test_fahrenheit_instruments_are_corrected_in_their_own_unit(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
+def test_fahrenheit_instruments_are_corrected_in_their_own_unit(
+    bench: Workbench, pair: tuple[Channel, Channel]
+) -> None:
     made = setting_up.add_instrument(bench, "Dial", "stick", [NewChannel("temperature", "°F", 0.5, 2.0)])
     dial = keeping.all_of(bench.logbook, Channel, instrument_id=made)[0]
     found = evaluate(bench, dial, pair[1], [PointEntry("98.0 98.0", "37.40")], 0.0)

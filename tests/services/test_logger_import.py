@@ -41,7 +41,9 @@ def test_take_in_again_undo_and_redo(bench: Workbench, logger: list[Channel], tm
     with pytest.raises(UserError, match="nothing new"):
         store(bench, again)
     longer = rows(
-        tmp_path / "b.csv", *(f"2026-05-01 10:{m:02d}:00,37.{m:02d},4{m % 10}.5" for m in range(50, 60)), "2026-05-01 11:00:00,37.5,48"
+        tmp_path / "b.csv",
+        *(f"2026-05-01 10:{m:02d}:00,37.{m:02d},4{m % 10}.5" for m in range(50, 60)),
+        "2026-05-01 11:00:00,37.5,48",
     )
     more = examine(bench, propose(bench, longer))
     assert (more.good, more.duplicate) == (1, 10)
@@ -101,7 +103,9 @@ def test_plans_that_cannot_be_read(bench: Workbench, logger: list[Channel], tmp_
 
 
 def test_a_failing_store_leaves_nothing(bench: Workbench, logger: list[Channel], tmp_path: Path, monkeypatch) -> None:  # type: ignore[no-untyped-def]
-    found = examine(bench, propose(bench, rows(tmp_path / "a.csv", "2026-05-01 10:00:00,37.5,48", "2026-05-01 10:01:00,37.5,48")))
+    found = examine(
+        bench, propose(bench, rows(tmp_path / "a.csv", "2026-05-01 10:00:00,37.5,48", "2026-05-01 10:01:00,37.5,48"))
+    )
     real, calls = readings.seal, []
 
     def fail_at_second(*args: object) -> None:
@@ -150,7 +154,12 @@ def test_trace_of_the_demo_adds_up(demo: Workbench) -> None:
     assert course is not None
     traced = trace.trace(demo, course)
     assert traced.temperature.runs[0].instrument.name == "Shelf logger"
-    assert {r.instrument.name for r in traced.temperature.runs} == {"Shelf logger", "Lid display", "Blue probe", "Long stick"}
+    assert {r.instrument.name for r in traced.temperature.runs} == {
+        "Shelf logger",
+        "Lid display",
+        "Blue probe",
+        "Long stick",
+    }
     for found in (traced.temperature, traced.humidity):
         (share,) = found.shares
         a = share.adherence

@@ -153,7 +153,13 @@ def test_an_instrument_that_disagrees_is_named_first(bench: Workbench) -> None:
 def test_still_air_off_the_egg_tops_counts_for_little(bench: Workbench) -> None:
     made = setting_up.add_incubator(bench, "Box", "still")
     setting_up.add_instrument(
-        bench, "Lid", "stick", [NewChannel("temperature", "°C", 0.1, 0.2)], incubator_id=made, at_egg_top=False, from_ms=0
+        bench,
+        "Lid",
+        "stick",
+        [NewChannel("temperature", "°C", 0.1, 0.2)],
+        incubator_id=made,
+        at_egg_top=False,
+        from_ms=0,
     )
     incubator = keeping.one(bench.logbook, Incubator, made)
     instrument, placement, channels = bench.hanging_in(made, bench.now_ms)[0]

@@ -25,6 +25,8 @@ def _open(qtbot: QtBot, bench: Workbench, theme: Theme) -> Window:
     window = Window(bench, theme)
     window.show()
     qtbot.waitExposed(window)
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     return window
 
 

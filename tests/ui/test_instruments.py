@@ -21,6 +21,7 @@ from stathmis.ui.window import Window
 
 
 def texts(window: Window) -> str:
+    settle(0.05)
     labels = window.stack.currentWidget().findChildren(QLabel)
     return " | ".join(label.text() for label in labels if label.isVisible())
 
@@ -54,6 +55,7 @@ def test_a_check_by_keyboard_alone(window: Window, instruments: InstrumentsView,
     assert "When it shows" in texts(window) and "± " in texts(window)
     assert view.chart is not None
     qtbot.keyClick(window, Qt.Key.Key_U, Qt.KeyboardModifier.AltModifier)
+    settle(0.3)
     assert instruments.currentIndex() == 0
     after = window.bench.corrections.correct(channel, 38.0, window.bench.now_ms)
     assert after.value < before.value - 0.2
@@ -120,7 +122,9 @@ def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> No
     assert view._plots["humidity"].plotItem.vb.viewRange()[0] == pytest.approx([left, right])
     view.raw.setChecked(True)
     view.others.setChecked(True)
-    center = view._plots["temperature"].plotItem.vb.mapViewToScene(view._plots["temperature"].plotItem.vb.viewRect().center())
+    center = view._plots["temperature"].plotItem.vb.mapViewToScene(
+        view._plots["temperature"].plotItem.vb.viewRect().center()
+    )
     view._show_cross("temperature", center)
     assert "corrected 37." in view._cross.text() and "shown 37." in view._cross.text()
 
@@ -141,7 +145,11 @@ def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_pat
     view = window.stack.currentWidget()
     assert isinstance(view, BringInView)
     path = tmp_path / "porch.csv"
-    rows = ["Zeit;Temp (°F);Feuchte"] + [f"{d}.04.2026 10:00;99,{d % 10};48,5" for d in range(10, 29)] + ["29.04.2026 10:00;hot;48"]
+    rows = (
+        ["Zeit;Temp (°F);Feuchte"]
+        + [f"{d}.04.2026 10:00;99,{d % 10};48,5" for d in range(10, 29)]
+        + ["29.04.2026 10:00;hot;48"]
+    )
     path.write_text("\n".join(rows) + "\n", encoding="utf-8-sig")
     qtbot.keyClicks(view.path, str(path))
     qtbot.keyClick(view.path, Qt.Key.Key_Return)

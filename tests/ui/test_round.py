@@ -9,10 +9,12 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.records import Event
+from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
 
 def words(window: Window) -> str:
+    settle(0.05)
     shown = window.stack.currentWidget().findChildren(QLabel)
     return " | ".join(label.text() for label in shown if label.isVisible() and label.text())
 
@@ -93,6 +95,7 @@ def test_events_by_key_with_details(window: Window, qtbot: QtBot) -> None:
     page.note.setFocus()
     qtbot.keyClicks(page.note, "short trough")
     qtbot.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
+    settle(0.3)  # a button pressed by its shortcut shows so before it acts
     newest = keeping.all_of(window.bench.logbook, Event)[-1]
     assert (newest.kind, newest.note) == ("water", "short trough")
     assert "Unplug before filling" in window.messages.text.text()
@@ -119,7 +122,10 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
 
 def test_why_shows_readings_rule_and_source(window: Window, qtbot: QtBot) -> None:
     window.pages.round.type_into(window.pages.round.rows[-1], "48")
-    why = next(b for b in window.findChildren(type(window.pages.round.log_button)) if b.text() == "Why?" and b.isVisible())
+    settle(0.05)
+    why = next(
+        b for b in window.findChildren(type(window.pages.round.log_button)) if b.text() == "Why?" and b.isVisible()
+    )
     why.click()
     assert "Round hygrometer shows 48 % RH; corrected" in words(window)
     assert "common practice" in words(window)

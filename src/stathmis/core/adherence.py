@@ -83,7 +83,8 @@ def judge(
     )
     known = (step <= max_gap_s) & np.isfinite(v[:-1]) & np.isfinite(v[1:])
     first, last, weight = v[:-1], v[1:], np.where(known, step, 0.0)
-    below = [_fraction_below(first, last, limit[:-1]) for limit in thresholds]
+    # a value on an edge is inside: below the low limits strictly, below the high ones or on them
+    below = [_fraction_below(first, last, limit[:-1], on_it=i in (1, 3)) for i, limit in enumerate(thresholds)]
     inside = float((weight * np.maximum(below[1] - below[0], 0.0)).sum())
     outside = float((weight * np.minimum(below[2] + 1.0 - below[3], 1.0)).sum())
     total = float(weight.sum())
@@ -101,12 +102,12 @@ def judge(
     )
 
 
-def _fraction_below(first: Array, last: Array, limit: Array) -> Array:
-    """Fraction of the time a straight run from first to last spends below limit; nan runs give 0."""
+def _fraction_below(first: Array, last: Array, limit: Array, *, on_it: bool) -> Array:
+    """Fraction of the time a straight run from first to last spends below limit (or on it); nan runs give 0."""
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         least, span = np.minimum(first, last), np.abs(last - first)
         fraction = np.clip((limit - least) / span, 0.0, 1.0)
-        level = np.where(first < limit, 1.0, 0.0)
+        level = np.where((first <= limit) if on_it else (first < limit), 1.0, 0.0)
     return np.nan_to_num(np.where(span > 0, fraction, level))
 
 

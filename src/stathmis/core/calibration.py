@@ -204,9 +204,7 @@ def uncorrected(standard_uncertainty: float) -> Correction:
     """
     if not standard_uncertainty >= 0:
         raise FitError("An uncertainty is a number from 0 up")
-    return Correction(
-        "offset", np.zeros(1), np.array([[standard_uncertainty**2]]), 0.0, (-np.inf, np.inf), 0.0, 0
-    )
+    return Correction("offset", np.zeros(1), np.array([[standard_uncertainty**2]]), 0.0, (-np.inf, np.inf), 0.0, 0)
 
 
 def choose_model(reading: ArrayLike, u_point: ArrayLike) -> Model:

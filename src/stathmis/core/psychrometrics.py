@@ -259,9 +259,7 @@ def _wet_bulb(dry: Array, rh: Array, pressure: Array) -> Array:
     return wet
 
 
-def wet_bulb_temperature(
-    dry_c: ArrayLike, rh: ArrayLike, pressure_hpa: ArrayLike = STANDARD_PRESSURE_HPA
-) -> Any:
+def wet_bulb_temperature(dry_c: ArrayLike, rh: ArrayLike, pressure_hpa: ArrayLike = STANDARD_PRESSURE_HPA) -> Any:
     """Thermodynamic wet-bulb temperature.
 
     dry_c: °C, 0 to 60; rh: percent, 0 to 100; pressure_hpa: hPa, 600 to 1100. Returns °C; below 0 °C the wick is

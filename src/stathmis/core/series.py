@@ -9,9 +9,7 @@ Array = NDArray[np.float64]
 Times = NDArray[np.int64]
 
 
-def envelope(
-    times_ms: Times, values: Array, start_ms: float, end_ms: float, columns: int
-) -> tuple[Times, Array]:
+def envelope(times_ms: Times, values: Array, start_ms: float, end_ms: float, columns: int) -> tuple[Times, Array]:
     """Least and most value in each pixel column, in order of time: what a picture columns wide can show.
 
     times_ms: shape (n,), UTC ms, rising; values: shape (n,), any unit, no nan; start_ms, end_ms: the stretch in view,

@@ -131,9 +131,7 @@ def _hang(
     return found
 
 
-def _check(
-    bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Generator, at: tuple[float, ...]
-) -> None:
+def _check(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Generator, at: tuple[float, ...]) -> None:
     """Compare with the reference at true values, two readings each, and put the correction to use from the start."""
     reference = checking.references(bench, channel)[0][1]
     points = bench.corrections.certificate_of(reference.id)

@@ -174,8 +174,9 @@ def _columns(heading: list[str], rows: list[list[str]], decimal: str) -> tuple[C
 
 
 def _number_column(index: int, title: str, sample: tuple[str, ...], filled: list[str], decimal: str) -> Column:
-    values = sorted(float(re.sub(r"[^\d.+-]", "", c.replace("−", "-").replace(decimal, "."))) for c in filled
-                    if _NUMBER.match(c))
+    values = sorted(
+        float(re.sub(r"[^\d.+-]", "", c.replace("−", "-").replace(decimal, "."))) for c in filled if _NUMBER.match(c)
+    )
     middle = values[len(values) // 2]
     words = title.lower()
     if re.search(r"hum|feucht|r\.?h|%|hygro", words):

@@ -67,9 +67,7 @@ def hand_readings(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int)
         return [Reading(**row._mapping) for row in connection.execute(query)]
 
 
-def seal(
-    connection: Connection, channel_id: int, import_id: int, times_ms: Times, shown: Values
-) -> None:
+def seal(connection: Connection, channel_id: int, import_id: int, times_ms: Times, shown: Values) -> None:
     """Write readings (in order of time, no nan) as chunks of a channel, inside the caller's transaction."""
     rows: list[dict[str, Any]] = []
     for start in range(0, times_ms.size, CHUNK):

@@ -85,7 +85,5 @@ class Course:
 
 def running(bench: Workbench, incubator: Incubator) -> Course | None:
     """The batch an incubator runs now: the newest that has not ended."""
-    open_batches = [
-        b for b in keeping.all_of(bench.logbook, Batch, incubator_id=incubator.id) if b.ended_ms is None
-    ]
+    open_batches = [b for b in keeping.all_of(bench.logbook, Batch, incubator_id=incubator.id) if b.ended_ms is None]
     return Course(max(open_batches, key=lambda b: b.set_ms), incubator) if open_batches else None

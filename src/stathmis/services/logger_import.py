@@ -155,9 +155,7 @@ def _compare(
         new[order[again]] = False
         clash[order[again]] = values[order[again]] != values[first[again]]
         places = np.flatnonzero(new)
-    stored = readings.dense_series(
-        bench.logbook, channel.id, int(times[places].min()), int(times[places].max())
-    )
+    stored = readings.dense_series(bench.logbook, channel.id, int(times[places].min()), int(times[places].max()))
     if stored.times_ms.size:
         at = np.minimum(np.searchsorted(stored.times_ms, times[places]), stored.times_ms.size - 1)
         known = stored.times_ms[at] == times[places]

@@ -145,9 +145,7 @@ def log_event(
 
 def set_point(bench: Workbench, incubator: Incubator, at_ms: int) -> float | None:
     """What the controller is set to at a time, °C."""
-    changes = [
-        e for e in keeping.events_between(bench.logbook, incubator.id, 0, at_ms) if e.set_point_c is not None
-    ]
+    changes = [e for e in keeping.events_between(bench.logbook, incubator.id, 0, at_ms) if e.set_point_c is not None]
     return changes[-1].set_point_c if changes else incubator.set_point_c
 
 

@@ -74,10 +74,11 @@ def add_instrument(
     incubator_id: int | None = None,
     place: str = "",
     at_egg_top: bool = True,
-    from_ms: int | None = None,
+    from_ms: int = 0,
 ) -> int:
     """Enter an instrument with what it shows, and hang it in an incubator if one is given; undoable.
 
+    from_ms: since when it hangs there, UTC ms; by default all along, so that its logger's older files count too.
     Raises UserError without a name, without a quantity, or with a resolution or accuracy not above 0.
     """
     named = _need_name(name, "instrument")
@@ -110,7 +111,7 @@ def add_instrument(
             incubator_id=incubator_id,
             place=place.strip() or ("at the egg tops" if at_egg_top else "elsewhere"),
             at_egg_top=at_egg_top,
-            from_ms=bench.now_ms if from_ms is None else from_ms,
+            from_ms=from_ms,
             to_ms=None,
         )
     bench.did(

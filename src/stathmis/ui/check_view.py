@@ -257,7 +257,7 @@ class CheckView(QWidget):
             text = next((t for t in wrong if t), "")
             row.problem.setText(text)
             row.problem.setVisible(bool(text) and not waiting)
-            step = (check.channel.resolution / 10 if check else 0.01)
+            step = check.channel.resolution / 10 if check else 0.01
             row.true.setText(typed_text(point.reference, step) if point else "")
             row.difference.setText(signed(point.reference - point.reading, _places(step)) if point else "")
 

@@ -26,7 +26,10 @@ class CorrectionChart(QWidget):
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.setAccessibleName("Chart of the correction against the reading")
         layout.addWidget(self.plot)
-        theme.changed.connect(lambda: restyle(self.plot, theme))
+        theme.changed.connect(self._restyle)
+
+    def _restyle(self) -> None:
+        restyle(self.plot, self._theme)
 
     def show_check(self, check: Check | None, zone: tuple[float, float]) -> None:
         """Draw a check; zone in °C or %."""

@@ -137,6 +137,7 @@ class EnterView(QWidget):
         def action() -> str:
             name = self.instrument.name.text().strip()
             self.instrument.save()
+            self.instrument.clear()
             return f"{name} entered."
 
         _try(self.instrument_problem, action)

@@ -246,9 +246,10 @@ class InstrumentForm(_Form):
         if points:
             channel = keeping.all_of(self.bench.logbook, Channel, instrument_id=made)[0]
             setting_up.add_certificate(self.bench, channel.id, self.bench.now_ms, points)
+        return made
+
+    def clear(self) -> None:
+        """Ready for the next one."""
         self.name.clear()
         self.certificate.clear()
         self.reference.setChecked(False)
-        return made
-
-

@@ -167,7 +167,8 @@ class IncubatorColumn(QWidget):
     def refresh(self, selected_id: int | None, place: str) -> None:
         """Show the incubators as they stand; selected_id is the one in view, place where else the keeper is."""
         bench, theme = self._bench, self._theme
-        self.setFixedWidth(theme.px(252))
+        window = self.window()
+        self.setFixedWidth(min(theme.px(252), max(252, round(0.28 * window.width()))))
         clear(self._head)
         name = label(bench.name or "My hatching", "heading", wrap=True)
         name.setContentsMargins(theme.px(20), 0, theme.px(16), 0)

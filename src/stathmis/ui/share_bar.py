@@ -32,7 +32,7 @@ class ShareBar(QWidget):
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(self._theme.px(140), self._theme.px(14))
+        return QSize(self._theme.px(64), self._theme.px(14))
 
     minimumSizeHint = sizeHint
 

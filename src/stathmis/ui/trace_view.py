@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QBoxLayout, QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.units import from_inside
 from stathmis.exchange.logger_csv import CancelledError
@@ -47,8 +48,10 @@ class TraceView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(32, 8, 32, 8)
         layout.setSpacing(4)
-        tools = QHBoxLayout()
+        self._tools = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        tools, ranges = QHBoxLayout(), QHBoxLayout()
         tools.setSpacing(12)
+        ranges.setSpacing(8)
         self.raw = QCheckBox("as &shown (raw)")
         self.others = QCheckBox("&all instruments")
         for box in (self.raw, self.others):
@@ -56,10 +59,12 @@ class TraceView(QWidget):
             tools.addWidget(box)
         tools.addStretch(1)
         for text, days in (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0)):
-            tools.addWidget(button(text, partial(self.show_days, days)))
+            ranges.addWidget(button(text, partial(self.show_days, days)))
         self._export = button("&Export readings…", self.export)
-        tools.addWidget(self._export)
-        layout.addLayout(tools)
+        ranges.addWidget(self._export)
+        self._tools.addLayout(tools, 1)
+        self._tools.addLayout(ranges)
+        layout.addLayout(self._tools)
         self._note = label("", "muted", wrap=True)
         layout.addWidget(self._note)
         self._charts = QVBoxLayout()
@@ -69,6 +74,18 @@ class TraceView(QWidget):
         self._shares = QVBoxLayout()
         layout.addLayout(self._shares)
         theme.changed.connect(self._restyle)
+
+    @property
+    def _narrow(self) -> bool:
+        return self.width() < self._theme.px(760)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow page the tools stand in two lines, and the bars give way to their numbers."""
+        direction = QBoxLayout.Direction.TopToBottom if self._narrow else QBoxLayout.Direction.LeftToRight
+        if direction != self._tools.direction():
+            self._tools.setDirection(direction)
+            self._draw()
+        super().resizeEvent(event)
 
     def show_course(self, course: Course | None) -> None:
         """Show a batch's trace; it is read off the window's thread."""
@@ -246,11 +263,14 @@ class TraceView(QWidget):
 
     def _show_shares(self, traced: BatchTrace) -> None:
         grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
+        grid.setHorizontalSpacing(8 if self._narrow else 16)
         grid.setVerticalSpacing(4)
-        titles = ("time so far", "", "mean", "inside", "outside", "can't tell", "unknown", "times out for 10 min")
+        titles = ("time so far", "", "mean", "inside", "outside", "can't tell", "unknown", "> 10 min out")
         for column, text in enumerate(titles):
-            grid.addWidget(label(text, "small"), 0, column)
+            heading = label(text, "small")
+            if column > 1:
+                heading.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(heading, 0, column)
         grid.setColumnStretch(1, 1)
         row = 1
         for found in (traced.temperature, traced.humidity):
@@ -260,11 +280,12 @@ class TraceView(QWidget):
                 total = a.known_s + a.unknown_s
                 word = "Heat" if found.quantity == "temperature" else "Moisture"
                 ink = "heat" if found.quantity == "temperature" else "moisture"
-                grid.addWidget(label(f"{word}, {share.phase}", ink=ink), row, 0)
+                grid.addWidget(label(f"{word}, {share.phase}", ink=ink, wrap=self._narrow), row, 0)
                 bar = ShareBar(self._theme, found.quantity, a)
                 parts = [percent(p, total) for p in (a.inside_s, a.outside_s, a.undecided_s, a.unknown_s)]
                 bar.setAccessibleName(f"{word}: inside {parts[0]}, outside {parts[1]}, unknown {parts[3]}")
-                grid.addWidget(bar, row, 1)
+                if not self._narrow:
+                    grid.addWidget(bar, row, 1)
                 mean = number(a.mean, found.quantity, unit) if a.known_s > 0 else "–"
                 for column, text in enumerate((mean, *parts, str(trace.lasting(a))), start=2):
                     cell = label(text)

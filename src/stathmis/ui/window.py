@@ -229,6 +229,7 @@ class Window(QMainWindow):
         self._minute.stop()
         background.wait_for_all()
         notify.listen(None)
+        self.theme.changed.disconnect(self.refresh)
         if self.refresh in self.bench.listeners:
             self.bench.listeners.remove(self.refresh)
         self.bench.logbook.close()
@@ -248,5 +249,3 @@ def _make_place(place: str, window: Window) -> QWidget:
     from stathmis.ui.enter_view import EnterView, StartView
 
     return StartView(window.bench, window.theme) if place == "start" else EnterView(window.bench, window.theme)
-
-
