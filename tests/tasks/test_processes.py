@@ -1,4 +1,4 @@
-"""The application as a process: starting, what it loads, pictures without a display, a real display, and being killed."""
+"""The application as a process: starting, what it loads, pictures without a display, a real one, being killed."""
 
 from __future__ import annotations
 
@@ -183,8 +183,8 @@ def test_the_main_flows_on_a_real_display(tmp_path: Path) -> None:
         with os.fdopen(read_end) as pipe:
             number = pipe.readline().strip()
         done = subprocess.run(
-            [sys.executable, "-m", "pytest", "-p", "no:xdist", "tests/tasks/test_keepers_day.py", "tests/ui/test_round.py",
-             "--basetemp", str(tmp_path / "inner")],
+            [sys.executable, "-m", "pytest", "-p", "no:xdist", "--basetemp", str(tmp_path / "inner"),
+             "tests/tasks/test_keepers_day.py", "tests/ui/test_round.py"],
             capture_output=True, text=True, cwd=ROOT, timeout=240, check=False,
             env=environment(DISPLAY=f":{number}", QT_QPA_PLATFORM="xcb"),
         )  # fmt: skip

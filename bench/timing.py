@@ -1,0 +1,25 @@
+"""Timing in one process: the median of several runs after a warm-up, and ratios in one line."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from statistics import median
+
+
+def seconds(work: Callable[[], object], runs: int = 7) -> float:
+    """Median wall time of a piece of work, s."""
+    work()
+    taken = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - start)
+    return median(taken)
+
+
+def compare(what: str, ours: float, theirs: float, peer: str, goal: str) -> None:
+    """Print one comparison: both times and how many times faster ours is."""
+    print(
+        f"{what:34} {ours * 1e3:9.1f} ms   {peer} {theirs * 1e3:9.1f} ms   {theirs / ours:6.1f} times faster   ({goal})"
+    )
