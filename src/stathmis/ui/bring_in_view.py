@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QProgressBar,
     QVBoxLayout,
-    QWidget,
 )
 
 from stathmis.core.errors import UserError
@@ -29,17 +28,17 @@ from stathmis.services.logger_import import ColumnUse, Examined, Plan
 from stathmis.services.wording import count, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import button, clear, label, scrolling_page
+from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.theme import Theme
 
 _REASONS_SHOWN = 8
 
 
-class BringInView(QWidget):
+class BringInView(FoldingView):
     """Three steps on one page: the file, its columns, what it would bring."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme, 700)
         self._bench, self._theme = bench, theme
         self.setAcceptDrops(True)
         self.plan: Plan | None = None
@@ -142,7 +141,8 @@ class BringInView(QWidget):
         names = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
         decimal = "decimal comma" if layout.decimal == "," else "decimal point"
         self._mapping.addWidget(label("How it is read", "heading"))
-        words = f"Columns apart by {names[layout.separator]}, {decimal}, text as {layout.encoding}."
+        encoding = layout.encoding.removesuffix("-sig").upper()
+        words = f"Columns apart by {names[layout.separator]}, {decimal}, text as {encoding}."
         self._mapping.addWidget(label(words, "muted"))
         row = QHBoxLayout()
         row.setSpacing(8)
@@ -181,7 +181,7 @@ class BringInView(QWidget):
     def _column_row(self, grid: QGridLayout, at: int, plan: Plan, column: Column) -> None:
         grid.addWidget(label(column.heading or f"column {column.index + 1}", "name"), at, 0)
         sample = "   ".join(s.strip() for s in column.sample[:3])
-        grid.addWidget(label(sample, "small"), at, 3)
+        grid.addWidget(label(sample, "small", wrap=True), at, 3)
         if column.index in plan.time_columns:
             grid.addWidget(label("time of the reading"), at, 1)
             return

@@ -15,7 +15,7 @@ from stathmis.services import checking, knowledge, notify
 from stathmis.services.checking import Check, PointEntry
 from stathmis.services.wording import count, signed, typed_text, unit_word
 from stathmis.services.workbench import Workbench
-from stathmis.ui.pieces import button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
@@ -51,13 +51,13 @@ class _Row:
         return PointEntry(self.shown.text(), self.reference.text())
 
 
-class CheckView(QWidget):
+class CheckView(FoldingView):
     """The check of one channel."""
 
     left = Signal()
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme, 800)
         self._bench, self._theme = bench, theme
         self.channel: Channel | None = None
         self.check: Check | None = None
@@ -75,8 +75,7 @@ class CheckView(QWidget):
         page.addLayout(head)
         self._how = label("", "muted", wrap=True)
         page.addWidget(self._how)
-        choices = QHBoxLayout()
-        choices.setSpacing(8)
+        choices = self.folding_row()
         self.reference = QComboBox()
         self.reference.setAccessibleName("Reference to compare with")
         self.reference.currentIndexChanged.connect(lambda _i: self.edited())
@@ -94,17 +93,19 @@ class CheckView(QWidget):
             ("correction", self.model),
             ("apart by up to ±", self.unevenness),
         ):
-            choices.addWidget(label(text, "muted"))
-            choices.addWidget(widget)
+            pair = QHBoxLayout()
+            pair.addWidget(label(text, "muted"))
+            pair.addWidget(widget)
+            choices.addLayout(pair)
         self._apart_unit = label("", "muted")
-        choices.addWidget(self._apart_unit)
+        pair.addWidget(self._apart_unit)
+        pair.addStretch(1)
         choices.addStretch(1)
         page.addLayout(choices)
         self._apart_problem = label("", "problem")
         self._apart_problem.hide()
         page.addWidget(self._apart_problem)
-        middle = QHBoxLayout()
-        middle.setSpacing(24)
+        middle = self.folding_row(24)
         left = QVBoxLayout()
         self._grid_holder = QVBoxLayout()
         left.addLayout(self._grid_holder)

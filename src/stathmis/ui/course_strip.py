@@ -85,8 +85,10 @@ class CourseStrip(QWidget):
         theme, inks = self._theme, self._theme.inks
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
-        free_from = -1e9
-        for phase in course.phases:
+        taken: list[tuple[float, float]] = []
+        # where there is no room for all words, what comes late in this order goes without
+        order = ("hatch", "lockdown", "setting", "incubation", "warm-up", "dry")
+        for phase in sorted(course.phases, key=lambda p: order.index(p.name)):
             left, right = x_of(phase.start_day), x_of(phase.end_day)
             depth = theme.px(_DEPTH[phase.name])
             shade = QColor(inks.eggs)
@@ -97,12 +99,13 @@ class CourseStrip(QWidget):
                 begins = bench.local(course.at_ms(phase.start_day))
                 words += f" {begins:%a} {begins.day}"
             width = metrics.horizontalAdvance(words)
-            start = max((left + right - width) / 2, free_from)
-            start = min(start, self.width() - width)
-            if start >= free_from:
+            start = min(max((left + right - width) / 2, 0.0), self.width() - width)
+            if phase.name == "lockdown" and taken:
+                start = min(start, taken[0][0] - theme.px(8) - width)
+            if all(start > end + theme.px(6) or start + width < begin - theme.px(6) for begin, end in taken):
                 painter.setPen(QColor(inks.muted))
                 painter.drawText(QPointF(start, middle + theme.px(28)), words)
-                free_from = start + width + theme.px(8)
+                taken.append((start, start + width))
 
     def _peg(self, painter: QPainter, x: float, middle: float, *, filled: bool) -> None:
         color = QColor(self._theme.inks.eggs if filled else self._theme.inks.muted)

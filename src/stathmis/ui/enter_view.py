@@ -11,7 +11,7 @@ from stathmis.core.errors import UserError
 from stathmis.services import batches, knowledge, notify, setting_up
 from stathmis.services.workbench import Workbench
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm
-from stathmis.ui.pieces import button, label, scrolling_page
+from stathmis.ui.pieces import FoldingView, button, label, scrolling_page
 from stathmis.ui.theme import Theme
 
 
@@ -34,19 +34,18 @@ def _problem() -> QLabel:
     return made
 
 
-class EnterView(QWidget):
+class EnterView(FoldingView):
     """Forms for a batch, an instrument, an incubator; and ending a batch."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme, 800)
         self._bench = bench
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
         outer.addWidget(area)
         page.addWidget(label("Enter something new", "title"))
-        columns = QHBoxLayout()
-        columns.setSpacing(24)
+        columns = self.folding_row(24)
         left, right = QVBoxLayout(), QVBoxLayout()
         columns.addLayout(left, 1)
         columns.addLayout(right, 1)

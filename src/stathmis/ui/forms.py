@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QRadioButton,
-    QSpinBox,
     QWidget,
 )
 
@@ -98,10 +97,7 @@ class BatchForm(_Form):
         for key, species in knowledge.species().items():
             self.species.addItem(species.name, key)
         self.field("Species", self.species)
-        self.eggs = QSpinBox()
-        self.eggs.setRange(1, 5000)
-        self.eggs.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.eggs.setValue(12)
+        self.eggs = QLineEdit("12")
         self.field("Eggs", self.eggs)
         self.when = QLineEdit()
         self.when.setPlaceholderText("now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
@@ -121,6 +117,13 @@ class BatchForm(_Form):
     def _explain(self) -> None:
         self.why.setText(knowledge.regimes()[str(self.regime.currentData())].why)
 
+    def _count(self) -> int:
+        text = self.eggs.text().strip()
+        if not text.isdigit():
+            self.eggs.setFocus()
+            raise UserError("How many eggs?", "Write a whole number, such as 12.")
+        return int(text)
+
     def save(self, incubator: Incubator) -> int:
         """Set it in an incubator; returns its id. Raises UserError."""
         try:
@@ -134,7 +137,7 @@ class BatchForm(_Form):
             self.name.text(),
             str(self.species.currentData()),
             str(self.regime.currentData()),
-            self.eggs.value(),
+            self._count(),
             at,
         )
 
@@ -167,6 +170,10 @@ class InstrumentForm(_Form):
                 edit.setAccessibleName(f"{word} {text}")
             holder = [label("in steps of", "small"), self.steps[quantity]]
             self.line(word, *holder, label("good to ±", "small"), self.accuracy[quantity])
+        for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
+            for edit in (self.steps[quantity], self.accuracy[quantity]):
+                edit.setEnabled(box.isChecked())
+                box.toggled.connect(edit.setEnabled)
         self.unit.currentIndexChanged.connect(self._typical)
         self._typical()
         self.incubator = QComboBox()

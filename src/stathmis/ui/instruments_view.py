@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.conformity import decide
@@ -45,7 +46,20 @@ class InstrumentsView(QStackedWidget):
         self.check.left.connect(self.leave)
         self.addWidget(self.check)
         self.buttons: dict[int, QWidget] = {}
+        self._was_narrow = False
         theme.changed.connect(self.refresh)
+
+    @property
+    def _narrow(self) -> bool:
+        return self.width() < self._theme.px(700)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow page the levels give way to their word."""
+        was = self._was_narrow
+        super().resizeEvent(event)
+        self._was_narrow = self._narrow
+        if was != self._narrow:
+            self.refresh()
 
     def begin(self) -> None:
         """Come in at the list."""
@@ -74,9 +88,10 @@ class InstrumentsView(QStackedWidget):
         grid.setHorizontalSpacing(self._theme.px(16))
         grid.setVerticalSpacing(0)
         grid.setColumnStretch(0, 4)
-        grid.setColumnStretch(2, 3)
+        grid.setColumnStretch(2, 1 if self._narrow else 3)
+        grid.setColumnStretch(3, 2)
         for column, text in enumerate(("instrument", "add, at working point", "can it tell?", "last check", "")):
-            heading = label(text, "small")
+            heading = label(text, "small", wrap=True)
             if column == 1:
                 heading.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(heading, 0, column)
@@ -124,15 +139,16 @@ class InstrumentsView(QStackedWidget):
         cell = label(f"{add_text}± {wide:.{places}f} {'%' if unit == '%' else unit}", "name", ink)
         cell.setToolTip(f"at {number(middle, channel.quantity, unit)}")
         cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        cell.setWordWrap(self._narrow)
         grid.addWidget(cell, at, 1)
         decision = str(decide(middle, corrected.u, low, high))
         level = Level(self._theme)
-        level.setMinimumWidth(self._theme.px(150))
         words = "it can decide" if decision == "inside" else "too coarse to decide"
         state = LevelState(channel.quantity, Band(low, high), Corrected(middle, corrected.U), decision)
         level.show_state(state, f"{instrument.name}: {words}")
         tell = QHBoxLayout()
-        tell.addWidget(level, 1)
+        if not self._narrow:
+            tell.addWidget(level, 1)
         word = label("yes" if decision == "inside" else "no", ink="inside" if decision == "inside" else "undecided")
         word.setFixedWidth(self._theme.px(32))
         tell.setSpacing(self._theme.px(8))
@@ -143,7 +159,8 @@ class InstrumentsView(QStackedWidget):
             age = "never checked"
         else:
             age = f"{'certificate, ' if force.basis == 'certificate' else ''}{_ago(bench.now_ms - force.since_ms)}"
-        grid.addWidget(label(age + (" · due" if due and force.since_ms else ""), "small", "eggs" if due else ""), at, 3)
+        age += " · due" if due and force.since_ms else ""
+        grid.addWidget(label(age, "small", "eggs" if due else "", wrap=True), at, 3)
         made = button("Check", lambda: self._begin_check(instrument, channel))
         made.setAccessibleName(f"Check {instrument.name}, {unit_word(channel.unit)}")
         self.buttons[channel.id] = made

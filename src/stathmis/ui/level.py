@@ -49,7 +49,9 @@ class Level(QWidget):
         """Preferred size at the text size in use."""
         return QSize(self._theme.px(96 if self._slim else 240), self._theme.px(22 if self._slim else 34))
 
-    minimumSizeHint = sizeHint
+    def minimumSizeHint(self) -> QSize:
+        """A level can still be read when it is this narrow."""
+        return QSize(self._theme.px(72), self.sizeHint().height())
 
     def show_state(self, state: LevelState, words: str) -> None:
         """Show a state; words say the same to a screen reader."""

@@ -3,9 +3,49 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QBoxLayout, QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+if TYPE_CHECKING:
+    from stathmis.ui.theme import Theme
+
+
+class FoldingView(QWidget):
+    """A view whose rows stand one under the other where the window is narrow for the text size in use."""
+
+    def __init__(self, theme: Theme, narrow_below: float) -> None:
+        super().__init__()
+        self.theme = theme
+        self._narrow_below = narrow_below
+        self._folds: list[QBoxLayout] = []
+
+    @property
+    def narrow(self) -> bool:
+        """Whether there is little room."""
+        return self.width() < self.theme.px(self._narrow_below)
+
+    def folding_row(self, spacing: int = 8) -> QBoxLayout:
+        """A row that folds."""
+        made = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        made.setSpacing(spacing)
+        self._folds.append(made)
+        return made
+
+    def fold(self) -> bool:
+        """Fold or unfold as the width asks; True when that changed anything."""
+        direction = QBoxLayout.Direction.TopToBottom if self.narrow else QBoxLayout.Direction.LeftToRight
+        changed = any(row.direction() != direction for row in self._folds)
+        for row in self._folds:
+            row.setDirection(direction)
+        return changed
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The width changed."""
+        self.fold()
+        super().resizeEvent(event)
 
 
 def label(text: str = "", role: str = "", ink: str = "", *, wrap: bool = False) -> QLabel:

@@ -17,7 +17,7 @@ from stathmis.services.verdict import Judged, Verdict, judge_reading
 from stathmis.services.wording import count, number, u_text, unit_word, value_text, with_u
 from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 
 EVENT_KEYS = {"water": "Alt+W", "vent": "Alt+V", "lid": "Alt+L", "set_point": "Alt+S", "note": "Alt+N"}
@@ -35,7 +35,7 @@ class ReadingRow:
         names = QVBoxLayout()
         names.setSpacing(0)
         names.addStretch(1)
-        names.addWidget(label(line.instrument.name, "name"))
+        names.addWidget(label(line.instrument.name, "name", wrap=True))
         about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(bench, line)}"
         names.addWidget(label(about, "small", wrap=True))
         names.addStretch(1)
@@ -43,29 +43,31 @@ class ReadingRow:
         self.edit = QLineEdit()
         self.edit.setProperty("role", "reading")
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.edit.setFixedWidth(theme.px(92))
+        self.edit.setFixedWidth(theme.px(92 if not view.narrow else 80))
         self.edit.setAccessibleName(f"{line.instrument.name} shows, in {unit_word(channel.unit)}")
         self.edit.textEdited.connect(self._typed)
         self.edit.returnPressed.connect(view.log)
         grid.addWidget(self.edit, row, 1)
         self.value = label("", "value", "heat" if channel.quantity == "temperature" else "moisture")
-        self.value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.value.setMinimumWidth(theme.px(64))
-        grid.addWidget(self.value, row, 2)
         self.u = label("", "small")
-        self.u.setMinimumWidth(theme.px(72))
-        grid.addWidget(self.u, row, 3)
+        values = QVBoxLayout()
+        values.setSpacing(0)
+        for cell in (self.value, self.u):
+            cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            cell.setMinimumWidth(theme.px(72))
+            values.addWidget(cell)
+        grid.addLayout(values, row, 2)
         self.level = Level(theme)
-        grid.addWidget(self.level, row, 4)
-        self.word = label("")
-        self.word.setMinimumWidth(theme.px(84))
-        grid.addWidget(self.word, row, 5)
+        grid.addWidget(self.level, row, 3)
+        self.word = label("", wrap=True)
+        self.word.setFixedWidth(theme.px(88 if not view.narrow else 76))
+        grid.addWidget(self.word, row, 4)
         self.problem = label("", "problem", wrap=True)
         self.offer = button("", self._take_offer, "link")
         trouble = QHBoxLayout()
         trouble.addWidget(self.problem, 1)
         trouble.addWidget(self.offer)
-        grid.addLayout(trouble, row + 1, 1, 1, 5)
+        grid.addLayout(trouble, row + 1, 1, 1, 4)
         self._typed("")
 
     def _typed(self, text: str) -> None:
@@ -110,14 +112,14 @@ class ReadingRow:
         self.level.show_state(LevelState(channel.quantity, band, judged.corrected, judged.decision), f"{text}, {word}")
 
 
-class RoundView(QWidget):
+class RoundView(FoldingView):
     """The round of one incubator."""
 
     set_batch_wanted = Signal()
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
-        self.bench, self.theme = bench, theme
+        super().__init__(theme, 680)
+        self.bench = bench
         self.sheet: RoundSheet
         self.rows: list[ReadingRow] = []
         self._why_open: set[str] = set()
@@ -130,9 +132,7 @@ class RoundView(QWidget):
 
         head = QHBoxLayout()
         head.addWidget(label("What do they show?", "heading"))
-        hint = label("Type what you read; corrections are applied.", "muted")
-        head.addWidget(hint)
-        head.addStretch(1)
+        head.addWidget(label("Type what you read; corrections are applied.", "muted", wrap=True), 1)
         head.addWidget(label("read at", "muted"))
         self.time = QLineEdit()
         self.time.setPlaceholderText("now")
@@ -156,8 +156,7 @@ class RoundView(QWidget):
         log_line.addStretch(1)
         page.addLayout(log_line)
         page.addSpacing(8)
-        below = QHBoxLayout()
-        below.setSpacing(theme.px(40))
+        below = self.folding_row(theme.px(24))
         self._verdicts = QVBoxLayout()
         below.addLayout(self._verdicts, 3)
         self._events = QVBoxLayout()
@@ -182,7 +181,7 @@ class RoundView(QWidget):
         for i, (kind, text) in enumerate(EVENT_KINDS.items()):
             made = button(text, partial(self.log_event, kind), tip=f"{EVENT_KEYS[kind]}")
             made.setShortcut(EVENT_KEYS[kind])
-            grid.addWidget(made, i // 3, i % 3)
+            grid.addWidget(made, i // 2, i % 2)
         box.addLayout(grid)
         self._recent = QVBoxLayout()
         self._recent.setSpacing(4)
@@ -190,6 +189,13 @@ class RoundView(QWidget):
         box.addStretch(1)
         self._events.addLayout(box)
         return box
+
+    def fold(self) -> bool:
+        """The rows of a narrow page are built narrower."""
+        changed = super().fold()
+        if changed and self._filled:
+            self.show_incubator(self.sheet, keep_typed=True)
+        return changed
 
     def show_incubator(self, sheet: RoundSheet, *, keep_typed: bool) -> None:
         """Show a round; what is typed stays when it is the same incubator's."""
@@ -202,11 +208,11 @@ class RoundView(QWidget):
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 4, 0, 0)
-        grid.setHorizontalSpacing(self.theme.px(12))
+        grid.setHorizontalSpacing(self.theme.px(6 if self.narrow else 12))
         grid.setVerticalSpacing(0)
         grid.setColumnStretch(0, 5)
-        grid.setColumnStretch(4, 4)
-        for column, text in ((0, "instrument"), (1, "shows"), (2, "is"), (4, "against this phase")):
+        grid.setColumnStretch(3, 4)
+        for column, text in ((0, "instrument"), (1, "shows"), (2, "is"), (3, "against this phase")):
             heading = label(text, "small")
             if column in (1, 2):
                 heading.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -214,17 +220,17 @@ class RoundView(QWidget):
         at = 1
         typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
         for line in typed_lines:
-            grid.addWidget(rule(), at, 0, 1, 6)
+            grid.addWidget(rule(), at, 0, 1, 5)
             row = ReadingRow(self, grid, at + 1, line)
             grid.setRowMinimumHeight(at + 1, self.theme.px(46))
             self.rows.append(row)
             at += 3
-        grid.addWidget(rule(), at, 0, 1, 6)
+        grid.addWidget(rule(), at, 0, 1, 5)
         if len(typed_lines) < len(sheet.lines):
-            grid.addWidget(label(self._logger_words(), "small", wrap=True), at + 1, 0, 1, 6)
+            grid.addWidget(label(self._logger_words(), "small", wrap=True), at + 1, 0, 1, 5)
         if not sheet.lines:
             words = "No instrument hangs here yet. Enter one under Enter something new."
-            grid.addWidget(label(words, "muted", wrap=True), at + 1, 0, 1, 6)
+            grid.addWidget(label(words, "muted", wrap=True), at + 1, 0, 1, 5)
         self._grid_holder.addWidget(holder)
         self._filled = True
         for row in self.rows:
@@ -354,7 +360,7 @@ class RoundView(QWidget):
         holder.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         pair = QHBoxLayout(holder)
         pair.setContentsMargins(0, 0, 0, 0)
-        pair.setSpacing(24)
+        pair.setSpacing(16)
         for title, ink, verdict in zip(("Heat", "Moisture"), ("heat", "moisture"), found, strict=True):
             pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=bool(judged)), 1)
         self._verdicts.addWidget(holder)

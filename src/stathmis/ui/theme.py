@@ -171,7 +171,7 @@ def _style_sheet(theme: Theme) -> str:
     QLabel[role="name"] {{ font-weight: 600; }}
     QLabel[role="muted"] {{ color: {i.muted}; }}
     QLabel[role="small"] {{ color: {i.muted}; font-size: {px(12)}px; }}
-    QLabel[role="big"] {{ font-size: {px(24)}px; font-weight: 600; }}
+    QLabel[role="big"] {{ font-size: {px(22)}px; font-weight: 600; }}
     QLabel[role="value"] {{ font-size: {px(18)}px; font-weight: 600; }}
     QLabel[role="problem"] {{ color: {i.bad}; font-size: {px(12)}px; }}
     QLabel[ink="heat"] {{ color: {i.heat}; }}
@@ -182,14 +182,14 @@ def _style_sheet(theme: Theme) -> str:
     QLabel[ink="undecided"] {{ color: {i.doubt}; font-weight: 600; }}
     QLabel[ink="error"] {{ color: {i.bad}; font-weight: 500; }}
     QLabel[ink="warning"] {{ color: {i.doubt}; font-weight: 500; }}
-    QLineEdit, QComboBox, QSpinBox {{
+    QLineEdit, QComboBox {{
         background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;
         padding: {px(4)}px {px(8)}px; min-height: {px(20)}px;
         selection-background-color: {i.selection}; selection-color: {i.paper}; }}
     QLineEdit[role="reading"] {{ font-size: {px(16)}px; font-weight: 500; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {i.bad}; }}
-    QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border: 2px solid {i.selection}; }}
-    QLineEdit:read-only {{ background: {i.paper}; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 2px solid {i.selection}; }}
+    QLineEdit:read-only, QLineEdit:disabled {{ background: {i.paper}; color: {i.muted}; border-color: {i.rule}; }}
     QComboBox::drop-down {{ border: none; width: {px(22)}px; }}
     QComboBox::down-arrow {{ image: url("{arrow}"); width: {px(12)}px; height: {px(12)}px; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QBoxLayout, QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from stathmis.core.units import from_inside
 from stathmis.exchange.logger_csv import CancelledError
@@ -21,7 +20,7 @@ from stathmis.services.trace import BatchTrace, QuantityTrace, Run
 from stathmis.services.wording import count, number, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import button, clear, label
+from stathmis.ui.pieces import FoldingView, button, clear, label
 from stathmis.ui.share_bar import ShareBar, percent
 from stathmis.ui.theme import Theme
 
@@ -33,11 +32,11 @@ if TYPE_CHECKING:
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
 
 
-class TraceView(QWidget):
+class TraceView(FoldingView):
     """The trace of the batch in view."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme, 760)
         self.setObjectName("page")
         self._bench, self._theme = bench, theme
         self._course: Course | None = None
@@ -48,7 +47,7 @@ class TraceView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(32, 8, 32, 8)
         layout.setSpacing(4)
-        self._tools = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        folding = self.folding_row()
         tools, ranges = QHBoxLayout(), QHBoxLayout()
         tools.setSpacing(12)
         ranges.setSpacing(8)
@@ -62,9 +61,9 @@ class TraceView(QWidget):
             ranges.addWidget(button(text, partial(self.show_days, days)))
         self._export = button("&Export readings…", self.export)
         ranges.addWidget(self._export)
-        self._tools.addLayout(tools, 1)
-        self._tools.addLayout(ranges)
-        layout.addLayout(self._tools)
+        folding.addLayout(tools, 1)
+        folding.addLayout(ranges)
+        layout.addLayout(folding)
         self._note = label("", "muted", wrap=True)
         layout.addWidget(self._note)
         self._charts = QVBoxLayout()
@@ -75,17 +74,12 @@ class TraceView(QWidget):
         layout.addLayout(self._shares)
         theme.changed.connect(self._restyle)
 
-    @property
-    def _narrow(self) -> bool:
-        return self.width() < self._theme.px(760)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        """In a narrow page the tools stand in two lines, and the bars give way to their numbers."""
-        direction = QBoxLayout.Direction.TopToBottom if self._narrow else QBoxLayout.Direction.LeftToRight
-        if direction != self._tools.direction():
-            self._tools.setDirection(direction)
+    def fold(self) -> bool:
+        """In a narrow page the bars of time give way to their numbers."""
+        changed = super().fold()
+        if changed:
             self._draw()
-        super().resizeEvent(event)
+        return changed
 
     def show_course(self, course: Course | None) -> None:
         """Show a batch's trace; it is read off the window's thread."""
@@ -263,7 +257,7 @@ class TraceView(QWidget):
 
     def _show_shares(self, traced: BatchTrace) -> None:
         grid = QGridLayout()
-        grid.setHorizontalSpacing(8 if self._narrow else 16)
+        grid.setHorizontalSpacing(8 if self.narrow else 16)
         grid.setVerticalSpacing(4)
         titles = ("time so far", "", "mean", "inside", "outside", "can't tell", "unknown", "> 10 min out")
         for column, text in enumerate(titles):
@@ -280,11 +274,11 @@ class TraceView(QWidget):
                 total = a.known_s + a.unknown_s
                 word = "Heat" if found.quantity == "temperature" else "Moisture"
                 ink = "heat" if found.quantity == "temperature" else "moisture"
-                grid.addWidget(label(f"{word}, {share.phase}", ink=ink, wrap=self._narrow), row, 0)
+                grid.addWidget(label(f"{word}, {share.phase}", ink=ink, wrap=self.narrow), row, 0)
                 bar = ShareBar(self._theme, found.quantity, a)
                 parts = [percent(p, total) for p in (a.inside_s, a.outside_s, a.undecided_s, a.unknown_s)]
                 bar.setAccessibleName(f"{word}: inside {parts[0]}, outside {parts[1]}, unknown {parts[3]}")
-                if not self._narrow:
+                if not self.narrow:
                     grid.addWidget(bar, row, 1)
                 mean = number(a.mean, found.quantity, unit) if a.known_s > 0 else "–"
                 for column, text in enumerate((mean, *parts, str(trace.lasting(a))), start=2):
