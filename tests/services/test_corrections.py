@@ -84,8 +84,9 @@ def test_a_new_calibration_judges_history_anew_and_raw_stays(bench: Workbench, p
     assert (corrected() == 37.0).all()
     bench.redo()
     assert corrected()[-1] == pytest.approx(37.5)
-    put_to_use(bench, second, 0.05, 0)  # for the past too, later overrides from its own time on
-    assert corrected()[0] == pytest.approx(37.7)
+    put_to_use(bench, second, 0.05, 0)  # for the past too: it supersedes the earlier check everywhere
+    assert corrected().tolist() == pytest.approx([37.7] * 20)
+    assert bench.corrections.correct(lid, 37.0, now).value == pytest.approx(37.7)
 
 
 def test_fahrenheit_instruments_are_corrected_in_their_own_unit(

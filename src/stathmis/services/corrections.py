@@ -77,7 +77,8 @@ class CorrectionBook:
         """What corrects this channel's readings at a time (UTC ms)."""
         valid = [c for c in self.calibrations_of(channel.id) if c.valid_from_ms <= at_ms]
         if valid:
-            latest = valid[-1]
+            # a later check supersedes an earlier one wherever it holds, also when it was put to use for the past
+            latest = max(valid, key=lambda c: (c.done_ms, c.id))
             return InForce(
                 latest.correction, "calibration", latest.done_ms, latest.correction.coverage_factor, latest.id
             )
@@ -105,7 +106,7 @@ class CorrectionBook:
         """
         times = series.times_ms
         value, u = np.empty(times.size), np.empty(times.size)
-        starts = [-inf, *(float(c.valid_from_ms) for c in self.calibrations_of(channel.id)), inf]
+        starts = [-inf, *sorted({float(c.valid_from_ms) for c in self.calibrations_of(channel.id)}), inf]
         for start, stop in pairwise(starts):
             # searchsorted on Python ints: times are int64 and inf does not fit
             first = 0 if start == -inf else int(np.searchsorted(times, int(start), "left"))

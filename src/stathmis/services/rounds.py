@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from stathmis.core.profile import Band
-from stathmis.core.units import from_inside, to_inside
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.records import Channel, Event, Incubator, Instrument, NewReading, Placement, Quantity
 from stathmis.services import batches
+from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import InForce
 from stathmis.services.reading_field import Field
 from stathmis.services.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
@@ -149,21 +149,10 @@ def set_point(bench: Workbench, incubator: Incubator, at_ms: int) -> float | Non
     return changes[-1].set_point_c if changes else incubator.set_point_c
 
 
-def basis_text(bench: Workbench, line: Line) -> str:
-    """What a line's correction rests on, in a few words: "checked 9 days ago"."""
-    force = line.force
+def basis_text(bench: Workbench, force: InForce) -> str:
+    """What a correction rests on, in a few words: "checked 9 days ago"."""
     if force.since_ms is None:
         return "never checked"
-    days = max(0, (bench.now_ms - force.since_ms) // 86_400_000)
+    days = max(0, (bench.now_ms - force.since_ms) // DAY_MS)
     ago = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
     return f"certificate, {ago}" if force.basis == "certificate" else f"checked {ago}"
-
-
-def offset_text(shown: float, judged: Judged) -> float:
-    """Correction applied to a reading (corrected less shown), in the channel's unit."""
-    return float(from_inside(judged.corrected.value, judged.channel.unit)) - shown
-
-
-def inside_value(shown: float, channel: Channel) -> float:
-    """A reading as shown, in °C or %."""
-    return float(to_inside(shown, channel.unit))

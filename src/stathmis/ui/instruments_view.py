@@ -11,7 +11,7 @@ from stathmis.core.profile import Band
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
-from stathmis.services import checking, clock
+from stathmis.services import checking, rounds
 from stathmis.services.checking import PointEntry
 from stathmis.services.corrections import Corrected
 from stathmis.services.wording import decimals, number, signed, unit_word
@@ -46,7 +46,7 @@ class InstrumentsView(QStackedWidget):
         self.check.left.connect(self.leave)
         self.addWidget(self.check)
         self.buttons: dict[int, QWidget] = {}
-        self._was_narrow = False
+        self._drawn_narrow = False
         theme.changed.connect(self.refresh)
 
     @property
@@ -55,10 +55,8 @@ class InstrumentsView(QStackedWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow page the levels give way to their word."""
-        was = self._was_narrow
         super().resizeEvent(event)
-        self._was_narrow = self._narrow
-        if was != self._narrow:
+        if self._drawn_narrow != self._narrow:
             self.refresh()
 
     def begin(self) -> None:
@@ -80,6 +78,7 @@ class InstrumentsView(QStackedWidget):
 
     def refresh(self) -> None:
         """Show the drawer as it stands."""
+        self._drawn_narrow = self._narrow
         clear(self._list)
         self.buttons = {}
         holder = QWidget()
@@ -92,8 +91,8 @@ class InstrumentsView(QStackedWidget):
         grid.setColumnStretch(3, 2)
         for column, text in enumerate(("instrument", "add, at working point", "can it tell?", "last check", "")):
             heading = label(text, "small", wrap=True)
-            if column == 1:
-                heading.setAlignment(Qt.AlignmentFlag.AlignRight)
+            side = Qt.AlignmentFlag.AlignRight if column == 1 else Qt.AlignmentFlag.AlignLeft
+            heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
             grid.addWidget(heading, 0, column)
         channels = keeping.all_of(self._bench.logbook, Channel)
         instruments = keeping.all_of(self._bench.logbook, Instrument)
@@ -155,10 +154,7 @@ class InstrumentsView(QStackedWidget):
         tell.addWidget(word)
         grid.addLayout(tell, at, 2)
         due = checking.is_due(bench, channel)
-        if force.since_ms is None:
-            age = "never checked"
-        else:
-            age = f"{'certificate, ' if force.basis == 'certificate' else ''}{_ago(bench.now_ms - force.since_ms)}"
+        age = rounds.basis_text(bench, force)
         age += " · due" if due and force.since_ms else ""
         grid.addWidget(label(age, "small", "eggs" if due else "", wrap=True), at, 3)
         made = button("Check", lambda: self._begin_check(instrument, channel))
@@ -185,7 +181,3 @@ class InstrumentsView(QStackedWidget):
                     ]
                 )
                 return
-
-
-def _ago(duration_ms: int) -> str:
-    return "today" if duration_ms < clock.DAY_MS else f"{clock.in_words(duration_ms)} ago"

@@ -36,7 +36,7 @@ class ReadingRow:
         names.setSpacing(0)
         names.addStretch(1)
         names.addWidget(label(line.instrument.name, "name", wrap=True))
-        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(bench, line)}"
+        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(bench, line.force)}"
         names.addWidget(label(about, "small", wrap=True))
         names.addStretch(1)
         grid.addLayout(names, row, 0)
