@@ -71,8 +71,13 @@ def find_layout(path: Path) -> Layout:
         )
     text, encoding = _decode(head, path, whole=size <= _HEAD_BYTES)
     lines = [line for line in text.splitlines() if line.strip()]
-    separator, width = _separator(lines, path)
-    rows = list(csv.reader(lines, delimiter=separator))
+    if not lines:
+        raise CsvError(f"{path.name} is empty.", "Export it from the logger again.")
+    try:
+        separator, width = _separator(lines, path)
+        rows = list(csv.reader(lines, delimiter=separator))
+    except csv.Error as error:
+        raise CsvError(f"{path.name} is no table: {error}.", "Export it from the logger as CSV again.") from error
     first = _first_data_row(rows, width)
     if first is None:
         raise CsvError(

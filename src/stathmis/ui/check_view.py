@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed
@@ -75,33 +75,7 @@ class CheckView(FoldingView):
         page.addLayout(head)
         self._how = label("", "muted", wrap=True)
         page.addWidget(self._how)
-        choices = self.folding_row()
-        self.reference = QComboBox()
-        self.reference.setAccessibleName("Reference to compare with")
-        self.reference.currentIndexChanged.connect(lambda _i: self.edited())
-        self.model = QComboBox()
-        self.model.setAccessibleName("Shape of the correction")
-        for key, text in _MODELS:
-            self.model.addItem(text, key)
-        self.model.currentIndexChanged.connect(lambda _i: self.edited())
-        self.unevenness = QLineEdit()
-        self.unevenness.setFixedWidth(theme.px(72))
-        self.unevenness.setAccessibleName("How much the two sensors may really differ")
-        self.unevenness.textEdited.connect(lambda _t: self.edited())
-        for text, widget in (
-            ("against", self.reference),
-            ("correction", self.model),
-            ("apart by up to ±", self.unevenness),
-        ):
-            pair = QHBoxLayout()
-            pair.addWidget(label(text, "muted"))
-            pair.addWidget(widget)
-            choices.addLayout(pair)
-        self._apart_unit = label("", "muted")
-        pair.addWidget(self._apart_unit)
-        pair.addStretch(1)
-        choices.addStretch(1)
-        page.addLayout(choices)
+        page.addLayout(self._build_choices())
         self._apart_problem = label("", "problem")
         self._apart_problem.hide()
         page.addWidget(self._apart_problem)
@@ -133,6 +107,36 @@ class CheckView(FoldingView):
         page.addLayout(self._history)
         page.addStretch(1)
         theme.changed.connect(self._evaluate)
+
+    def _build_choices(self) -> QBoxLayout:
+        """Reference, shape of the correction, and how much the sensors may really differ."""
+        choices = self.folding_row()
+        self.reference = QComboBox()
+        self.reference.setAccessibleName("Reference to compare with")
+        self.reference.currentIndexChanged.connect(lambda _i: self.edited())
+        self.model = QComboBox()
+        self.model.setAccessibleName("Shape of the correction")
+        for key, text in _MODELS:
+            self.model.addItem(text, key)
+        self.model.currentIndexChanged.connect(lambda _i: self.edited())
+        self.unevenness = QLineEdit()
+        self.unevenness.setFixedWidth(self._theme.px(72))
+        self.unevenness.setAccessibleName("How much the two sensors may really differ")
+        self.unevenness.textEdited.connect(lambda _t: self.edited())
+        for text, widget in (
+            ("against", self.reference),
+            ("correction", self.model),
+            ("apart by up to ±", self.unevenness),
+        ):
+            pair = QHBoxLayout()
+            pair.addWidget(label(text, "muted"))
+            pair.addWidget(widget)
+            choices.addLayout(pair)
+        self._apart_unit = label("", "muted")
+        pair.addWidget(self._apart_unit)
+        pair.addStretch(1)
+        choices.addStretch(1)
+        return choices
 
     def begin(self, instrument: Instrument, channel: Channel) -> None:
         """Start a check of a channel with empty rows."""

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout
+from PySide6.QtWidgets import QFrame, QGridLayout, QWidget
 
 from stathmis.ui.pieces import clear, label
 from stathmis.ui.round_view import EVENT_KEYS
-
-if TYPE_CHECKING:
-    from stathmis.ui.window import Window
 
 _FIELDS = [
     ("Enter", "In a field: log the round"),
@@ -27,11 +24,11 @@ _FIELDS = [
 class KeyMap(QFrame):
     """Every key and what it does."""
 
-    def __init__(self, window: Window) -> None:
-        super().__init__(window)
+    def __init__(self, over: QWidget, entries: Sequence[tuple[str, str]]) -> None:
+        super().__init__(over)
         self.setObjectName("card")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._window = window
+        self._over, self._entries = over, [*entries, *_FIELDS]
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(24, 20, 24, 20)
         self._grid.setHorizontalSpacing(24)
@@ -43,7 +40,7 @@ class KeyMap(QFrame):
             self.hide()
             return
         clear(self._grid)
-        entries = [(keys, text) for keys, text, _ in self._window.shortcut_list()] + _FIELDS
+        entries = self._entries
         self._grid.addWidget(label("Keys", "heading"), 0, 0, 1, 4)
         half = (len(entries) + 1) // 2
         for i, (keys, text) in enumerate(entries):
@@ -52,6 +49,6 @@ class KeyMap(QFrame):
             self._grid.addWidget(label(written, "name"), row, column)
             self._grid.addWidget(label(text, "muted"), row, column + 1)
         self.adjustSize()
-        self.move((self._window.width() - self.width()) // 2, (self._window.height() - self.height()) // 2)
+        self.move((self._over.width() - self.width()) // 2, (self._over.height() - self.height()) // 2)
         self.show()
         self.raise_()

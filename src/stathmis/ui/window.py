@@ -57,7 +57,7 @@ class Window(QMainWindow):
         right.addWidget(self.messages)
         row.addLayout(right, 1)
         self.setCentralWidget(central)
-        self.keys = KeyMap(self)
+        self.keys = KeyMap(self, [(keys, text) for keys, text, _ in self.shortcut_list()])
         self._shortcuts()
         bench.listeners.append(self.refresh)
         theme.changed.connect(self.refresh)
