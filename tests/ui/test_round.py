@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import keeping, readings
@@ -148,3 +148,36 @@ def test_a_logbook_that_cannot_be_written_keeps_what_was_typed(window: Window, q
     qtbot.keyClick(row.edit, Qt.Key.Key_Return)
     assert window.messages.text.text().startswith("Problem: This logbook is read-only; nothing was logged.")
     assert row.edit.text() == "37.0"
+
+
+def test_what_is_typed_for_one_incubator_waits_while_another_is_looked_at(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClicks(window.pages.round.rows[0].edit, "37.0")
+    window.step_incubator(1)
+    qtbot.keyClicks(window.pages.round.rows[0].edit, "39.0")
+    window.step_incubator(-1)
+    assert window.pages.round.rows[0].edit.text() == "37.0"
+    qtbot.keyClick(window.pages.round.rows[0].edit, Qt.Key.Key_Return)
+    window.step_incubator(1)
+    assert window.pages.round.rows[0].edit.text() == "39.0"
+    window.step_incubator(-1)
+    assert window.pages.round.rows[0].edit.text() == "", "what was logged is not offered again"
+
+
+def test_a_wrong_reading_is_struck_and_stays_in_the_file(window: Window, qtbot: QtBot) -> None:
+    lid = window.pages.round.rows[0].line.channel
+    qtbot.keyClicks(window.pages.round.rows[0].edit, "31.0")
+    qtbot.keyClick(window.pages.round.rows[0].edit, Qt.Key.Key_Return)
+    settle(0.05)
+    strike = next(
+        b for b in window.findChildren(QPushButton) if b.accessibleName().startswith("Strike Lid display 31.0 °C")
+    )
+    strike.click()
+    assert "Struck: Lid display 31.0 °C" in window.messages.text.text()
+    typed = [r.typed for r in readings.hand_readings(window.bench.logbook, lid.id, 0, window.bench.now_ms)]
+    assert "31.0" not in typed
+    with window.bench.logbook.reading() as connection:
+        why = connection.exec_driver_sql("SELECT withdrawn_why FROM reading WHERE typed = '31.0'").scalar()
+    assert why == "struck by the keeper"
+    window.undo()
+    typed = [r.typed for r in readings.hand_readings(window.bench.logbook, lid.id, 0, window.bench.now_ms)]
+    assert "31.0" in typed

@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from stathmis.services import batches, notify
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
+from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import DARK, LIGHT, Inks, Theme
@@ -229,3 +230,63 @@ def test_the_level_tells_decisions_apart_without_color(window: Window, theme: Th
     assert grey(60.0, 0.1, "outside") != grey(10.0, 0.1, "outside")
     assert window.childAt(QPoint(5, 5)) is not None
     assert QApplication.instance() is not None
+
+
+def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
+    window.show_place("enter")
+    view = window.stack.currentWidget()
+    assert isinstance(view, EnterView)
+    bench = window.bench
+    view.moving.setCurrentText("Long stick")
+    view.moving_to.setCurrentText("into North cabinet")
+    view.move_instrument()
+    assert "hangs there already" in view.moving_problem.text()
+    view.moving.setCurrentText("Long stick")
+    view.moving_to.setCurrentText("into Spare cabinet")
+    view.move_instrument()
+    spare = bench.incubators()[2]
+    assert [i.name for i, _, _ in bench.hanging_in(spare.id, bench.now_ms)] == ["Long stick"]
+    assert "Long stick" not in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms)]
+    assert "Long stick" in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms - 1)], "its past stays where it was"
+    window.undo()
+    assert bench.hanging_in(spare.id, bench.now_ms) == []
+    assert "Long stick" in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms)]
+
+    view.altitude.setText("high")
+    view.set_place()
+    assert "number of meters" in view.place_problem.text()
+    view.altitude.setText("19000")
+    view.set_place()
+    assert "no altitude for hatching" in view.place_problem.text()
+    view.place_name.setText("Lower Terrace")
+    view.altitude.setText("400")
+    view.set_place()
+    assert (bench.name, bench.altitude_m) == ("Lower Terrace", 400.0)
+    window.undo()
+    assert (bench.name, bench.altitude_m) == ("Upper Terrace", 900.0)
+
+    view.batch.eggs.setText("a dozen")
+    view.set_batch()
+    assert "How many eggs" in view.batch_problem.text()
+    view.batch.eggs.setText("9")
+    view.batch.species.setCurrentText("corn snake")
+    view.batch.regime.setCurrentText("lean")
+    view.set_batch()
+    assert "own box humidity" in view.batch_problem.text()
+    view.batch.regime.setCurrentText("steady")
+    view.set_batch()
+    assert batches.running(bench, spare) is not None
+    assert "Wash hands" in window.messages.text.text()
+    view.set_batch()
+    assert "Every incubator runs a batch" in view.batch_problem.text()
+    view.ending.setCurrentIndex(view.ending.count() - 1)
+    view.end_batch()
+    assert batches.running(bench, spare) is None
+    view.add_incubator()
+    assert "needs a name" in view.incubator_problem.text()
+    view.instrument.name.setText("New probe")
+    view.instrument.reference.setChecked(True)
+    view.instrument.certificate.setText("37.5 0.05")
+    view.add_instrument()
+    assert "is not reading, correction and U" in view.instrument_problem.text()
+    assert view.instrument.name.text() == "New probe", "what was typed stays"

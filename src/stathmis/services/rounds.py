@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 
 from stathmis.core.profile import Band
 from stathmis.logbook import keeping, readings
@@ -13,7 +14,7 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import InForce
 from stathmis.services.reading_field import Field
 from stathmis.services.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
-from stathmis.services.wording import count
+from stathmis.services.wording import count, unit_word
 from stathmis.services.workbench import Workbench
 
 EVENT_KINDS = {
@@ -141,6 +142,41 @@ def log_event(
         undo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms),
         redo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], None),
     )
+
+
+def strike_event(bench: Workbench, event_id: int) -> None:
+    """Strike a wrong event; it stays in the file, and undo brings it back."""
+    keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms)
+    bench.did(
+        "event struck",
+        undo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], None),
+        redo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms),
+    )
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Something logged by hand: when (UTC ms), in words, and how to strike it."""
+
+    time_ms: int
+    words: str
+    strike: Callable[[], None]
+
+
+def logged_lately(bench: Workbench, sheet: RoundSheet, count_of: int) -> list[Entry]:
+    """The newest readings and events of an incubator entered by hand in the last week, newest first."""
+    start = sheet.at_ms - 7 * DAY_MS
+    found = []
+    for line in sheet.lines:
+        for reading in readings.hand_readings(bench.logbook, line.channel.id, start, sheet.at_ms):
+            words = f"{line.instrument.name} {reading.typed} {unit_word(reading.unit)}"
+            found.append(
+                Entry(reading.time_ms, words, partial(strike_reading, bench, reading.id, "struck by the keeper"))
+            )
+    for event in keeping.events_between(bench.logbook, sheet.incubator.id, start, sheet.at_ms):
+        words = EVENT_KINDS[event.kind] + (f": {event.note}" if event.note else "")
+        found.append(Entry(event.time_ms, words, partial(strike_event, bench, event.id)))
+    return sorted(found, key=lambda e: e.time_ms, reverse=True)[:count_of]
 
 
 def set_point(bench: Workbench, incubator: Incubator, at_ms: int) -> float | None:

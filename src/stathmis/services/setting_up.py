@@ -122,6 +122,59 @@ def add_instrument(
     return made
 
 
+def move_instrument(bench: Workbench, instrument_id: int, incubator_id: int | None, *, at_egg_top: bool) -> None:
+    """Hang an instrument somewhere else from now on (None: into the drawer); undoable.
+
+    Raises UserError when it hangs just so already.
+    """
+    log, now = bench.logbook, bench.now_ms
+    instrument = keeping.one(log, Instrument, instrument_id)
+    before = [p for p in keeping.all_of(log, Placement, instrument_id=instrument_id) if p.to_ms is None]
+    if [(p.incubator_id, p.at_egg_top) for p in before] == (
+        [] if incubator_id is None else [(incubator_id, at_egg_top)]
+    ):
+        raise UserError(f"{instrument.name} hangs there already.", "Choose another place.")
+    made: list[int] = []
+    for placement in before:
+        keeping.change(log, Placement, placement.id, to_ms=now)
+    if incubator_id is not None:
+        made.append(
+            keeping.add(
+                log,
+                Placement,
+                instrument_id=instrument_id,
+                incubator_id=incubator_id,
+                place="at the egg tops" if at_egg_top else "elsewhere",
+                at_egg_top=at_egg_top,
+                from_ms=now,
+                to_ms=None,
+            )
+        )
+
+    def set_to(end_ms: int | None, withdrawn_ms: int | None) -> None:
+        for placement in before:
+            keeping.change(log, Placement, placement.id, to_ms=end_ms)
+        keeping.withdraw(log, Placement, made, withdrawn_ms)
+
+    bench.did(f"{instrument.name} moved", undo=lambda: set_to(None, bench.now_ms), redo=lambda: set_to(now, None))
+
+
+def set_place(bench: Workbench, name: str, altitude_m: float) -> None:
+    """Name the place and its altitude (m); undoable. Raises UserError for an altitude no keeper lives at."""
+    if not -500 <= altitude_m <= 6000:
+        raise UserError(f"{altitude_m:g} m is no altitude for hatching.", "Meters above the sea, such as 900.")
+    before = keeping.settings(bench.logbook)
+
+    def put(settings: dict[str, str]) -> None:
+        for key in ("name", "altitude_m"):
+            keeping.save_setting(bench.logbook, key, settings.get(key, ""))
+        bench.read_settings()
+
+    after = {"name": name.strip(), "altitude_m": f"{altitude_m:g}"}
+    put(after)
+    bench.did("place changed", undo=lambda: put(before), redo=lambda: put(after))
+
+
 def add_certificate(
     bench: Workbench, channel_id: int, dated_ms: int, points: Sequence[tuple[float, float, float]], k: float = 2.0
 ) -> None:

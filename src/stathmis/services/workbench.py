@@ -26,12 +26,17 @@ class Workbench:
         self.clock = clock
         self.history = History()
         self.listeners: list[Callable[[], None]] = []
-        settings = keeping.settings(logbook)
+        self._corrections: CorrectionBook | None = None
+        self.read_settings()
+
+    def read_settings(self) -> None:
+        """Read the logbook's settings again."""
+        settings = keeping.settings(self.logbook)
         self.name = settings.get("name", "")
         self.zone = settings.get("time_zone", "UTC")
-        self.altitude_m = float(settings.get("altitude_m", "0"))
+        altitude = settings.get("altitude_m", "")
+        self.altitude_m: float | None = float(altitude) if altitude else None
         self.temperature_unit: TemperatureUnit = "°F" if settings.get("temperature_unit") == "°F" else "°C"
-        self._corrections: CorrectionBook | None = None
 
     @property
     def now_ms(self) -> int:
@@ -40,8 +45,8 @@ class Workbench:
 
     @property
     def pressure_hpa(self) -> float:
-        """Standard pressure at the logbook's altitude, hPa."""
-        return float(standard_pressure(self.altitude_m))
+        """Standard pressure at the logbook's altitude, at sea level where it is not known, hPa."""
+        return float(standard_pressure(self.altitude_m or 0.0))
 
     @property
     def corrections(self) -> CorrectionBook:

@@ -101,7 +101,7 @@ def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logboo
     path = options.logbook or Path(platformdirs.user_data_dir("stathmis")) / "logbook.stathmis"
     if path.exists():
         return open_logbook(path)
-    return create_logbook(path, {"name": "", "time_zone": system_zone_name(), "altitude_m": "0"})
+    return create_logbook(path, {"name": "", "time_zone": system_zone_name()})
 
 
 def _refuse(error: UserError, *, visible: bool) -> int:

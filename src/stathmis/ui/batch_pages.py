@@ -71,7 +71,6 @@ class BatchPages(QWidget):
     def show_incubator(self, incubator: Incubator, page: str) -> None:
         """Show a page of an incubator as it stands now."""
         bench = self._bench
-        same = self.incubator is not None and self.incubator.id == incubator.id
         self.incubator, self.page = incubator, page
         sheet = rounds.sheet(bench, incubator)
         self._title.setText(incubator.name)
@@ -91,6 +90,6 @@ class BatchPages(QWidget):
         for key, made in self.tabs.items():
             made.setChecked(key == page)
         self._stack.setCurrentIndex([key for key, _ in PAGES].index(page))
-        self.round.show_incubator(sheet, keep_typed=same)
+        self.round.show_incubator(sheet)
         if page == "trace":
             self.trace.show_course(sheet.course)

@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import NotANumberError, parse_typed
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Instrument
 from stathmis.services import batches, knowledge, notify, setting_up
 from stathmis.services.workbench import Workbench
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm
@@ -87,6 +90,24 @@ class EnterView(FoldingView):
             )
         )
         right.addStretch(1)
+        self.moving, self.moving_to = QComboBox(), QComboBox()
+        self.moving.setAccessibleName("Instrument to move")
+        self.moving_to.setAccessibleName("Where it hangs from now on")
+        self.moving_at_eggs = QCheckBox("at the height of the egg tops")
+        self.moving_at_eggs.setChecked(True)
+        self.moving_problem = _problem()
+        move = button("Move it", self.move_instrument)
+        left.insertWidget(
+            2,
+            _card("Move an instrument", self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move),
+        )
+        self.place_name, self.altitude = QLineEdit(), QLineEdit()
+        for edit, text in ((self.place_name, "name of your place"), (self.altitude, "altitude in m, such as 900")):
+            edit.setPlaceholderText(text)
+            edit.setAccessibleName(text.capitalize())
+        self.place_problem = _problem()
+        keep = button("Keep it", self.set_place)
+        right.insertWidget(2, _card("Your place", self.place_name, self.altitude, self.place_problem, keep))
         self.refresh()
 
     def begin(self) -> None:
@@ -110,6 +131,17 @@ class EnterView(FoldingView):
         if not self.machine.count():
             self.machine.addItem("every incubator runs a batch", None)
         self._end_card.setVisible(self.ending.count() > 0)
+        self.moving.clear()
+        self.moving_to.clear()
+        for instrument in keeping.all_of(bench.logbook, Instrument):
+            self.moving.addItem(instrument.name, instrument.id)
+        for incubator in incubators:
+            self.moving_to.addItem(f"into {incubator.name}", incubator.id)
+        self.moving_to.addItem("into the drawer", None)
+        if not self.place_name.hasFocus():
+            self.place_name.setText(bench.name)
+        if not self.altitude.hasFocus():
+            self.altitude.setText("" if bench.altitude_m is None else f"{bench.altitude_m:g}")
 
     def set_batch(self) -> None:
         """Set the batch as typed."""
@@ -140,6 +172,36 @@ class EnterView(FoldingView):
             return f"{name} entered."
 
         _try(self.instrument_problem, action)
+
+    def move_instrument(self) -> None:
+        """Hang the chosen instrument where it is wanted."""
+
+        def action() -> str:
+            if self.moving.currentData() is None:
+                raise UserError("There is no instrument yet.", "Enter one first.")
+            name = self.moving.currentText()
+            setting_up.move_instrument(
+                self._bench,
+                self.moving.currentData(),
+                self.moving_to.currentData(),
+                at_egg_top=self.moving_at_eggs.isChecked(),
+            )
+            return f"{name} moved."
+
+        _try(self.moving_problem, action)
+
+    def set_place(self) -> None:
+        """Keep the name and altitude as typed."""
+
+        def action() -> str:
+            try:
+                altitude = parse_typed(self.altitude.text()).value
+            except NotANumberError:
+                raise UserError("The altitude is a number of meters.", "Such as 900.") from None
+            setting_up.set_place(self._bench, self.place_name.text(), altitude)
+            return "Kept."
+
+        _try(self.place_problem, action)
 
     def add_incubator(self) -> None:
         """Enter the incubator as typed."""

@@ -173,7 +173,8 @@ class IncubatorColumn(QWidget):
         name = label(bench.name or "My hatching", "heading", wrap=True)
         name.setContentsMargins(theme.px(20), 0, theme.px(16), 0)
         self._head.addWidget(name)
-        where = label(f"{bench.altitude_m:.0f} m · about {bench.pressure_hpa:.0f} hPa", "small")
+        known = bench.altitude_m is not None
+        where = label(f"{bench.altitude_m:.0f} m · about {bench.pressure_hpa:.0f} hPa" if known else "", "small")
         where.setContentsMargins(theme.px(20), 0, 0, 0)
         self._head.addWidget(where)
         had_focus = any(card.hasFocus() for card in self.findChildren(Card))

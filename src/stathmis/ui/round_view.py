@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSize
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
-from stathmis.logbook import keeping
 from stathmis.services import advice, clock, knowledge, notify, rounds
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import EVENT_KINDS, Line, RoundSheet
@@ -20,6 +19,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 
+_LATELY = 7
 EVENT_KEYS = {"water": "Alt+W", "vent": "Alt+V", "lid": "Alt+L", "set_point": "Alt+S", "note": "Alt+N"}
 
 
@@ -123,6 +123,7 @@ class RoundView(FoldingView):
         self.sheet: RoundSheet
         self.rows: list[ReadingRow] = []
         self._why_open: set[str] = set()
+        self._drafts: dict[int, str] = {}
         self._filled = False
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -194,12 +195,12 @@ class RoundView(FoldingView):
         """The rows of a narrow page are built narrower."""
         changed = super().fold()
         if changed and self._filled:
-            self.show_incubator(self.sheet, keep_typed=True)
+            self.show_incubator(self.sheet)
         return changed
 
-    def show_incubator(self, sheet: RoundSheet, *, keep_typed: bool) -> None:
-        """Show a round; what is typed stays when it is the same incubator's."""
-        typed = {row.line.channel.id: row.edit.text() for row in self.rows} if keep_typed else {}
+    def show_incubator(self, sheet: RoundSheet) -> None:
+        """Show a round; what was typed for any incubator and not yet logged is still there."""
+        self._drafts.update({row.line.channel.id: row.edit.text() for row in self.rows})
         focused = next((row.line.channel.id for row in self.rows if row.edit.hasFocus()), None)
         self.sheet = sheet
         self.rows = []
@@ -234,7 +235,7 @@ class RoundView(FoldingView):
         self._grid_holder.addWidget(holder)
         self._filled = True
         for row in self.rows:
-            text = typed.get(row.line.channel.id, "")
+            text = self._drafts.get(row.line.channel.id, "")
             if text:
                 self.type_into(row, text)
             if row.line.channel.id == focused:
@@ -428,16 +429,27 @@ class RoundView(FoldingView):
 
     def _show_recent(self) -> None:
         clear(self._recent)
-        now = self.bench.now_ms
-        events = keeping.events_between(self.bench.logbook, self.sheet.incubator.id, now - 7 * clock.DAY_MS, now)
-        if events:
+        found = rounds.logged_lately(self.bench, self.sheet, _LATELY)
+        if found:
             self._recent.addSpacing(4)
-        for event in reversed(events[-5:]):
-            at = self.bench.local(event.time_ms)
+            self._recent.addWidget(label("Logged lately", "name"))
+        for entry in found:
+            at = self.bench.local(entry.time_ms)
             row = QHBoxLayout()
+            row.setSpacing(4)
             when = label(f"{at:%a %H:%M}", "small")
-            when.setFixedWidth(self.theme.px(72))
-            row.addWidget(when, 0, Qt.AlignmentFlag.AlignTop)
-            text = EVENT_KINDS[event.kind] + (f": {event.note}" if event.note else "")
-            row.addWidget(label(text, "small", wrap=True), 1)
+            when.setFixedWidth(self.theme.px(68))
+            row.addWidget(when)
+            row.addWidget(label(entry.words, "small", wrap=True), 1)
+            strike = button("strike", partial(self._strike, entry), "link", "It was wrong: leave it out from now on")
+            strike.setAccessibleName(f"Strike {entry.words}, {at:%a %H:%M}")
+            row.addWidget(strike)
             self._recent.addLayout(row)
+
+    def _strike(self, entry: rounds.Entry) -> None:
+        try:
+            entry.strike()
+        except UserError as error:
+            notify.tell_error(error)
+            return
+        notify.tell("info", f"Struck: {entry.words}. It stays in the file; Ctrl+Z brings it back.")
