@@ -252,14 +252,14 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     assert bench.hanging_in(spare.id, bench.now_ms) == []
     assert "Long stick" in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms)]
 
-    view.altitude.setText("high")
+    view.place.altitude.setText("high")
     view.set_place()
-    assert "number of meters" in view.place_problem.text()
-    view.altitude.setText("19000")
+    assert "is a number" in view.place_problem.text()
+    view.place.altitude.setText("19000")
     view.set_place()
     assert "no altitude for hatching" in view.place_problem.text()
-    view.place_name.setText("Lower Terrace")
-    view.altitude.setText("400")
+    view.place.name.setText("Lower Terrace")
+    view.place.altitude.setText("400")
     view.set_place()
     assert (bench.name, bench.altitude_m) == ("Lower Terrace", 400.0)
     window.undo()

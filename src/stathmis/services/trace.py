@@ -27,7 +27,10 @@ HAND_GAP_S = 14 * 3600.0
 
 @dataclass(frozen=True)
 class Run:
-    """One channel's readings over a batch. times UTC ms; shown as on the display, in °C or %; corrected likewise."""
+    """One channel's readings over a batch. times UTC ms; shown as on the display, in °C or %; corrected likewise.
+
+    typical: from where to where 98 % of the corrected readings since setting lie, for the height of a chart.
+    """
 
     instrument: Instrument
     channel: Channel
@@ -36,6 +39,7 @@ class Run:
     corrected: Array
     u: Array
     max_gap_s: float
+    typical: tuple[float, float]
 
     @property
     def dense(self) -> bool:
@@ -101,7 +105,7 @@ def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: in
         stop = min(until_ms, placement.to_ms - 1 if placement.to_ms is not None else until_ms)
         for channel in channels:
             if channel.instrument_id == placement.instrument_id and start <= stop:
-                run = _run(bench, instruments[channel.instrument_id], channel, start, stop)
+                run = _run(bench, instruments[channel.instrument_id], channel, start, stop, course.batch.set_ms)
                 if run is not None:
                     runs.append(run)
     runs.sort(key=lambda r: (not r.dense, float(np.median(r.u))))
@@ -109,12 +113,17 @@ def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: in
     return QuantityTrace(quantity, tuple(runs), shares)
 
 
-def _run(bench: Workbench, instrument: Instrument, channel: Channel, start_ms: int, stop_ms: int) -> Run | None:
+def _run(
+    bench: Workbench, instrument: Instrument, channel: Channel, start_ms: int, stop_ms: int, set_ms: int
+) -> Run | None:
     found = readings.series(bench.logbook, channel, start_ms, stop_ms)
     if not found.times_ms.size:
         return None
     corrected, u = bench.corrections.correct_series(channel, found)
     step = float(np.median(np.diff(found.times_ms))) if found.times_ms.size > 1 else np.inf
+    since_set = corrected[int(np.searchsorted(found.times_ms, set_ms)) :]
+    sample = since_set if since_set.size else corrected
+    low, high = np.quantile(sample[:: 1 + sample.size // 50_000], [0.01, 0.99])
     return Run(
         instrument,
         channel,
@@ -123,6 +132,7 @@ def _run(bench: Workbench, instrument: Instrument, channel: Channel, start_ms: i
         corrected,
         u,
         DENSE_GAP_S if step <= DENSE_STEP_MS else HAND_GAP_S,
+        (float(low), float(high)),
     )
 
 

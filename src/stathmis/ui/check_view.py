@@ -270,7 +270,7 @@ class CheckView(FoldingView):
         clear(self._result)
         check = self.check
         if self.reference.count() == 0:
-            words = "There is nothing to compare with. Enter a reference under Enter something new."
+            words = "There is nothing to compare with. Enter a reference under Enter or change."
             self._result.addWidget(label(words, "problem", wrap=True))
         ready = check is not None and check.correction is not None
         self.use_now.setEnabled(ready)

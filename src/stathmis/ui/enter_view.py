@@ -1,19 +1,18 @@
-"""Entering something new, and the three questions of an empty logbook."""
+"""Entering what is new, and the three questions of an empty logbook."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Instrument
 from stathmis.services import batches, knowledge, notify, setting_up
 from stathmis.services.workbench import Workbench
-from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm
+from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
 from stathmis.ui.pieces import FoldingView, button, label, scrolling_page
 from stathmis.ui.theme import Theme
 
@@ -47,7 +46,7 @@ class EnterView(FoldingView):
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
         outer.addWidget(area)
-        page.addWidget(label("Enter something new", "title"))
+        page.addWidget(label("Enter or change", "title"))
         columns = self.folding_row(24)
         left, right = QVBoxLayout(), QVBoxLayout()
         columns.addLayout(left, 1)
@@ -101,13 +100,10 @@ class EnterView(FoldingView):
             2,
             _card("Move an instrument", self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move),
         )
-        self.place_name, self.altitude = QLineEdit(), QLineEdit()
-        for edit, text in ((self.place_name, "name of your place"), (self.altitude, "altitude in m, such as 900")):
-            edit.setPlaceholderText(text)
-            edit.setAccessibleName(text.capitalize())
+        self.place = PlaceForm(bench)
         self.place_problem = _problem()
         keep = button("Keep it", self.set_place)
-        right.insertWidget(2, _card("Your place", self.place_name, self.altitude, self.place_problem, keep))
+        right.insertWidget(2, _card("Your place", self.place, self.place_problem, keep))
         self.refresh()
 
     def begin(self) -> None:
@@ -138,10 +134,7 @@ class EnterView(FoldingView):
         for incubator in incubators:
             self.moving_to.addItem(f"into {incubator.name}", incubator.id)
         self.moving_to.addItem("into the drawer", None)
-        if not self.place_name.hasFocus():
-            self.place_name.setText(bench.name)
-        if not self.altitude.hasFocus():
-            self.altitude.setText("" if bench.altitude_m is None else f"{bench.altitude_m:g}")
+        self.place.refresh()
 
     def set_batch(self) -> None:
         """Set the batch as typed."""
@@ -194,11 +187,7 @@ class EnterView(FoldingView):
         """Keep the name and altitude as typed."""
 
         def action() -> str:
-            try:
-                altitude = parse_typed(self.altitude.text()).value
-            except NotANumberError:
-                raise UserError("The altitude is a number of meters.", "Such as 900.") from None
-            setting_up.set_place(self._bench, self.place_name.text(), altitude)
+            self.place.save()
             return "Kept."
 
         _try(self.place_problem, action)

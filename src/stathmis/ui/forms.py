@@ -142,6 +142,29 @@ class BatchForm(_Form):
         )
 
 
+class PlaceForm(_Form):
+    """Name and altitude of the keeper's place."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__(bench)
+        self.name, self.altitude = QLineEdit(), QLineEdit()
+        self.name.setPlaceholderText("optional")
+        self.altitude.setPlaceholderText("such as 900")
+        self.field("You call it", self.name)
+        self.field("Altitude, m", self.altitude)
+
+    def refresh(self) -> None:
+        """Show what is known, but not over what is being typed."""
+        if not self.name.hasFocus():
+            self.name.setText(self.bench.name)
+        if not self.altitude.hasFocus():
+            self.altitude.setText("" if self.bench.altitude_m is None else f"{self.bench.altitude_m:g}")
+
+    def save(self) -> None:
+        """Keep it. Raises UserError."""
+        setting_up.set_place(self.bench, self.name.text(), _number(self.altitude, "The altitude in meters"))
+
+
 class InstrumentForm(_Form):
     """Name, kind, what it shows in which steps and how well, where it hangs; a certificate for a reference."""
 

@@ -18,7 +18,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
 
-PLACES = (("instruments", "&Instruments"), ("bring_in", "&Bring in a logger file"), ("enter", "E&nter something new"))
+PLACES = (("instruments", "&Instruments"), ("bring_in", "&Bring in a logger file"), ("enter", "E&nter or change"))
 
 
 class Card(QWidget):
@@ -37,12 +37,14 @@ class Card(QWidget):
         grid.setContentsMargins(theme.px(20), theme.px(8), theme.px(16), theme.px(10))
         grid.setVerticalSpacing(theme.px(2))
         grid.setHorizontalSpacing(theme.px(12))
+        for column in (0, 1):
+            grid.setColumnStretch(column, 1)
         name = label(incubator.name, "name", wrap=True)
         grid.addWidget(name, 0, 0)
         words = [incubator.name]
         if sheet.course is None:
             grid.addWidget(label("no batch", "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(label("Set a batch under Enter something new.", "small", wrap=True), 1, 0, 1, 2)
+            grid.addWidget(label("Set a batch under Enter or change.", "small", wrap=True), 1, 0, 1, 2)
         else:
             day = sheet.course.day_text(bench.now_ms)
             grid.addWidget(label(day, "small"), 0, 1, Qt.AlignmentFlag.AlignRight)

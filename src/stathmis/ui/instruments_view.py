@@ -105,7 +105,7 @@ class InstrumentsView(QStackedWidget):
                 at += 2
         self._list.addWidget(holder)
         if not channels:
-            self._list.addWidget(label("None yet. Enter one under Enter something new.", "muted"))
+            self._list.addWidget(label("None yet. Enter one under Enter or change.", "muted"))
 
     def _where(self, instrument: Instrument) -> str:
         names = {i.id: i.name for i in keeping.all_of(self._bench.logbook, Incubator)}

@@ -230,7 +230,7 @@ class RoundView(FoldingView):
         if len(typed_lines) < len(sheet.lines):
             grid.addWidget(label(self._logger_words(), "small", wrap=True), at + 1, 0, 1, 5)
         if not sheet.lines:
-            words = "No instrument hangs here yet. Enter one under Enter something new."
+            words = "No instrument hangs here yet. Enter one under Enter or change."
             grid.addWidget(label(words, "muted", wrap=True), at + 1, 0, 1, 5)
         self._grid_holder.addWidget(holder)
         self._filled = True

@@ -93,7 +93,7 @@ class TraceView(FoldingView):
             return
         bench = self._bench
         _ = bench.corrections  # read once here, not by the worker
-        self._task = Task(lambda progress, cancelled: trace.trace(bench, course))
+        self._task = Task(lambda progress, cancelled: _load(bench, course))
         self._task.done.connect(lambda found: self._arrived(found, keep_view=not new))
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -182,12 +182,9 @@ class TraceView(FoldingView):
         self._mark_events(plot, traced, quantity)
         now = (traced.until_ms - set_ms) / 86_400_000
         plot.addItem(pg.InfiniteLine(now, pen=pg.mkPen(theme.inks.ink, width=1, style=Qt.PenStyle.DashLine)))
-        low, high = min(edges, default=values.min()), max(edges, default=values.max())
-        inner = values[main.times_ms >= set_ms]
-        if inner.size:
-            # a lid opening may fall far below: show the middle 98 % and let the rest run off the edge
-            low = min(low, float(np.quantile(inner, 0.01)))
-            high = max(high, float(np.quantile(inner, 0.99)))
+        # a lid opening may fall far below: what is rare runs off the edge
+        often = [float(from_inside(v, unit)) for v in main.typical]
+        low, high = min([*edges, often[0]]), max([*edges, often[1]])
         margin = 0.12 * (high - low)
         plot.setYRange(low - margin, high + margin, padding=0)
         plot.getAxis("left").setLabel("")
@@ -327,3 +324,10 @@ class TraceView(FoldingView):
 
 def _safe(text: str) -> str:
     return text.replace("&", "&amp;").replace("<", "&lt;")
+
+
+def _load(bench: Workbench, course: Course) -> BatchTrace:
+    """Read and judge on the worker's thread; the chart library is loaded there too, so that the window goes on."""
+    import pyqtgraph  # noqa: F401
+
+    return trace.trace(bench, course)

@@ -67,6 +67,8 @@ class Window(QMainWindow):
         self._minute.start(MINUTE_MS)
         self._restore()
         self.refresh()
+        if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
+            self.pages.round.rows[0].edit.setFocus()
         if bench.logbook.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
 
@@ -79,7 +81,7 @@ class Window(QMainWindow):
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
             ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
-            ("Ctrl+N", "Enter something new", lambda: self.show_place("enter")),
+            ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
             ("Ctrl+Z", "Undo", self.undo),
             ("Ctrl+Shift+Z", "Redo", self.redo),
             ("F2", "°C or °F", self.switch_unit),
