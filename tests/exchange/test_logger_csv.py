@@ -59,6 +59,13 @@ def test_fahrenheit_is_recognised_by_heading_and_by_size(tmp_path: Path) -> None
     assert layout.columns[1].unit == "°C"
 
 
+def test_names_and_units_in_two_rows(tmp_path: Path) -> None:
+    text = "station 7;;\nTime;Air;Air\n;°F;% RH\n2026-05-01 10:00;99,4;48\n2026-05-01 10:05;99,6;49\n"
+    layout, table = read(write(tmp_path, text))
+    assert [(c.looks_like, c.unit) for c in layout.columns[1:]] == [("temperature", "°F"), ("humidity", "%")]
+    assert table.lines.tolist() == [4, 5]
+
+
 def test_dates_that_fit_both_orders_are_asked_about(tmp_path: Path) -> None:
     assert not find_layout(write(tmp_path, "t,temp\n03/04/2026 10:00,37.5\n04/04/2026 10:00,37.5\n")).order_is_sure
     sure = find_layout(write(tmp_path, "t,temp\n03/14/2026 10:00,37.5\n03/15/2026 10:00,37.5\n"))

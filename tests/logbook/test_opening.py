@@ -110,9 +110,26 @@ def test_nothing_is_overwritten_and_bad_places_are_named(path: Path, tmp_path: P
         create_logbook(Path("/proc/nowhere/log.stathmis"), SETTINGS)
 
 
+def test_a_creation_cut_short_leaves_no_half_logbook(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "log.stathmis"
+
+    def full(*_arguments: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(schema.metadata, "create_all", full)
+        with pytest.raises(LogbookError, match="cannot be made"):
+            create_logbook(path, SETTINGS)
+    assert list(tmp_path.glob("log.stathmis*")) == []
+    create_logbook(path, SETTINGS).close()
+
+
 def test_odd_characters_in_the_name(tmp_path: Path) -> None:
     odd = tmp_path / "büro 100% #1?.stathmis"
     logbook = create_logbook(odd, SETTINGS)
+    assert {p.name for p in tmp_path.iterdir()} >= {odd.name}
+    with logbook.reading() as connection:
+        assert connection.exec_driver_sql("PRAGMA database_list").one()[2] == str(odd)
     keeping.add(logbook, Incubator, name="Ä", air="still", set_point_c=None)
     logbook.close()
     again = open_logbook(odd)

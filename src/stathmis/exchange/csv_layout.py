@@ -85,7 +85,7 @@ def find_layout(path: Path) -> Layout:
             "A logger file has a column of times and a column of temperatures or humidities.",
         )
     decimal = _decimal(rows[first:], separator)
-    heading = next((r for r in reversed(rows[:first]) if len(r) >= width), [""] * width)
+    heading = _heading([r for r in rows[:first] if len(r) >= width][-2:], width)
     columns = _columns(heading, [r for r in rows[first:] if len(r) == width][:200], decimal)
     order, sure = _date_order(columns)
     raw_lines = text.splitlines()
@@ -94,6 +94,11 @@ def find_layout(path: Path) -> Layout:
     utc = any("utc" in c.heading.lower() or "gmt" in c.heading.lower() for c in columns if c.looks_like == "time")
     utc = utc or any(re.search(r"(Z|[+-]\d\d:?\d\d)$", t.strip()) for t in times) or order == "seconds since 1970"
     return Layout(encoding, separator, decimal, skip, columns, order, sure, utc)
+
+
+def _heading(rows: list[list[str]], width: int) -> list[str]:
+    """The words above each column: often one row, sometimes names and beneath them units."""
+    return [" ".join(row[i].strip() for row in rows if row[i].strip()) for i in range(width)]
 
 
 def _decode(head: bytes, path: Path, *, whole: bool) -> tuple[str, str]:

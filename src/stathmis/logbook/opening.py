@@ -14,8 +14,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO, Any
+from urllib.parse import quote
 
-from sqlalchemy import Connection, create_engine, event
+from sqlalchemy import URL, Connection, create_engine, event
 from sqlalchemy.exc import DatabaseError
 
 from stathmis.core.errors import UserError
@@ -39,9 +40,10 @@ class Logbook:
         self.read_only = read_only
         self._lock = lock
         # immutable: a read-only folder cannot hold the side files of a shared log
-        query = "mode=ro&immutable=1&uri=true" if read_only else "mode=rw&uri=true"
-        quoted = str(path).replace("%", "%25").replace("?", "%3f").replace("#", "%23")
-        self._engine = create_engine(f"sqlite:///file:{quoted}?{query}", connect_args={"timeout": 15.0})
+        query = {"mode": "ro", "immutable": "1"} if read_only else {"mode": "rw"}
+        # quote() for SQLite, which reads its own escapes; URL.create because a URL written out would be unquoted once
+        database = URL.create("sqlite", database=f"file:{quote(str(path.absolute()))}", query={**query, "uri": "true"})
+        self._engine = create_engine(database, connect_args={"timeout": 15.0})
         event.listen(self._engine, "connect", _prepare_connection)
 
     @contextmanager
@@ -99,22 +101,30 @@ def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
     """
     if path.exists():
         raise LogbookError(f"There is already a file named {path.name}.", "Choose another name, or open that one.")
+    # made under another name and renamed when whole: a creation cut short leaves nothing that looks like a logbook
+    partial = path.with_name(path.name + ".part")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        with sqlite3.connect(path) as raw:
+        partial.unlink(missing_ok=True)
+        with sqlite3.connect(partial) as raw:
             raw.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
+            raw.execute(f"PRAGMA user_version = {schema.SCHEMA_VERSION}")
             raw.execute("PRAGMA journal_mode = WAL")
         raw.close()
-        logbook = Logbook(path, read_only=False, lock=_take_lock(path))
-        with logbook.writing() as connection:
-            schema.metadata.create_all(connection)
-            for key, value in settings.items():
-                connection.execute(schema.setting.insert().values(key=key, value=value))
-            # last: a file whose creation was cut short has version 0 and is refused
-            connection.exec_driver_sql(f"PRAGMA user_version = {schema.SCHEMA_VERSION}")
+        fresh = Logbook(partial, read_only=False, lock=None)
+        try:
+            with fresh.writing() as connection:
+                schema.metadata.create_all(connection)
+                for key, value in settings.items():
+                    connection.execute(schema.setting.insert().values(key=key, value=value))
+        finally:
+            fresh.close()
+        partial.replace(path)
     except (OSError, sqlite3.OperationalError) as error:
+        with suppress(OSError):
+            partial.unlink()
         raise LogbookError(f"A logbook cannot be made at {path}.", "Choose a folder you may write to.") from error
-    return logbook
+    return open_logbook(path)
 
 
 def open_logbook(path: Path) -> Logbook:
