@@ -129,7 +129,7 @@ def test_odd_characters_in_the_name(tmp_path: Path) -> None:
     logbook = create_logbook(odd, SETTINGS)
     assert {p.name for p in tmp_path.iterdir()} >= {odd.name}
     with logbook.reading() as connection:
-        assert connection.exec_driver_sql("PRAGMA database_list").one()[2] == str(odd)
+        assert connection.exec_driver_sql("PRAGMA database_list").all()[0][2] == str(odd)
     keeping.add(logbook, Incubator, name="Ä", air="still", set_point_c=None)
     logbook.close()
     again = open_logbook(odd)
