@@ -117,6 +117,8 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
     page.log_event("set_point")
     assert keeping.all_of(window.bench.logbook, Event)[-1].set_point_c == pytest.approx(37.611, abs=0.001)
     page.log_event("note")
+    qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.AltModifier)
+    settle(0.3)
     assert "Write it above" in page.event_problem.text()
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QColor, QFontMetrics
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from stathmis.services import batches, notify
@@ -98,6 +98,12 @@ def test_every_control_has_a_name_and_can_be_reached(window: Window, place: str)
         window.show_place(place)
     settle(0.2)
     view = window.stack.currentWidget()
+    taken: dict[str, str] = {keys: text for keys, text, _ in window.shortcut_list()}
+    for made in window.findChildren(QAbstractButton):
+        keys = made.shortcut().toString()
+        if made.isVisible() and keys:
+            assert keys not in taken, f"{keys} is both {made.text()} and {taken[keys]}"
+            taken[keys] = made.text()
     for widget in view.findChildren(QWidget):
         if not widget.isVisible() or widget.focusPolicy() == Qt.FocusPolicy.NoFocus:
             continue

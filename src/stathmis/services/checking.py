@@ -87,6 +87,27 @@ def _pooled(groups: Sequence[Sequence[float]]) -> tuple[float, float]:
     return (sqrt(squares / dof), float(dof)) if dof else (0.0, 0.0)
 
 
+_Kept = tuple[PointEntry, list[float], list[float]]
+
+
+def _read_rows(
+    entries: Sequence[PointEntry], channel: Channel, reference: Channel
+) -> tuple[list[_Kept], tuple[RowProblem, ...]]:
+    """Rows that can be read, with the replicates of both sides, and what is wrong with the others."""
+    kept: list[_Kept] = []
+    problems: list[RowProblem] = []
+    for row, entry in enumerate(entries):
+        if entry.empty:
+            continue
+        shown, wrong_shown = _replicates(entry.shown, channel)
+        ref, wrong_ref = _replicates(entry.reference_shown, reference)
+        problems += [RowProblem(row, "shown", wrong_shown)] if wrong_shown else []
+        problems += [RowProblem(row, "reference", wrong_ref)] if wrong_ref else []
+        if shown and ref:
+            kept.append((entry, shown, ref))
+    return kept, tuple(problems)
+
+
 def evaluate(
     bench: Workbench,
     channel: Channel,
@@ -99,33 +120,19 @@ def evaluate(
 
     unevenness: half-width in the channel's unit. model: "auto", "offset" or "line".
     """
-    shown_groups: list[list[float]] = []
-    reference_groups: list[list[float]] = []
-    kept: list[PointEntry] = []
-    problems: list[RowProblem] = []
-    for row, entry in enumerate(entries):
-        if entry.empty:
-            continue
-        shown, wrong_shown = _replicates(entry.shown, channel)
-        ref, wrong_ref = _replicates(entry.reference_shown, reference)
-        problems += [RowProblem(row, "shown", wrong_shown)] if wrong_shown else []
-        problems += [RowProblem(row, "reference", wrong_ref)] if wrong_ref else []
-        if shown and ref:
-            shown_groups.append(shown)
-            reference_groups.append(ref)
-            kept.append(entry)
+    kept, problems = _read_rows(entries, channel, reference)
     target = _working_point(bench, channel)
-    empty = Check(channel, reference, (), tuple(problems), None, "", None, target)
     if not kept:
-        return empty
+        return Check(channel, reference, (), problems, None, "", None, target)
+    s_shown, dof_shown = _pooled([shown for _, shown, _ in kept])
+    s_reference, dof_reference = _pooled([ref for _, _, ref in kept])
     force = bench.corrections.in_force(reference, bench.now_ms)
-    s_shown, dof_shown = _pooled(shown_groups)
-    s_reference, dof_reference = _pooled(reference_groups)
+    steps = float(difference_to_inside(1.0, reference.unit)) / float(difference_to_inside(1.0, channel.unit))
     points, shared = [], 0.0
-    for entry, shown, ref in zip(kept, shown_groups, reference_groups, strict=True):
+    for entry, shown, ref in kept:
         true, u_curve = _reference_value(channel, reference, force, float(np.mean(ref)))
         shared = max(shared, u_curve)
-        steps = float(difference_to_inside(1.0, reference.unit)) / float(difference_to_inside(1.0, channel.unit))
+        u_seen = steps * hypot(s_reference / sqrt(len(ref)), resolution_u(reference))
         points.append(
             CalibrationPoint(
                 shown=entry.shown.strip(),
@@ -133,9 +140,7 @@ def evaluate(
                 reading=float(np.mean(shown)),
                 reference=true,
                 u_reading=hypot(s_shown / sqrt(len(shown)), resolution_u(channel)),
-                u_reference=hypot(
-                    steps * s_reference / sqrt(len(ref)), steps * resolution_u(reference), unevenness / sqrt(3.0)
-                ),
+                u_reference=hypot(u_seen, unevenness / sqrt(3.0)),
             )
         )
     try:
@@ -149,13 +154,13 @@ def evaluate(
             slope_allowance=SLOPE_ALLOWANCE[channel.quantity],
         )
     except FitError as error:
-        return Check(channel, reference, tuple(points), tuple(problems), None, f"{error}.", None, target)
+        return Check(channel, reference, tuple(points), problems, None, f"{error}.", None, target)
     # the instrument reads off the working point by its own correction
     target -= fitted.apply(target)[0] - target
     scatter = (s_shown, dof_shown, s_reference, dof_reference)
     budget = _budget(channel, fitted, shared, scatter, points, target)
     correction = replace(fitted, coverage_factor=coverage_factor(budget.effective_dof))
-    return Check(channel, reference, tuple(points), tuple(problems), correction, "", budget, target)
+    return Check(channel, reference, tuple(points), problems, correction, "", budget, target)
 
 
 def _reference_value(channel: Channel, reference: Channel, force: InForce, shown: float) -> tuple[float, float]:

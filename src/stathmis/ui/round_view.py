@@ -65,8 +65,9 @@ class ReadingRow:
         self.problem = label("", "problem", wrap=True)
         self.offer = button("", self._take_offer, "link")
         trouble = QHBoxLayout()
-        trouble.addWidget(self.problem, 1)
+        trouble.addWidget(self.problem, 2)
         trouble.addWidget(self.offer)
+        trouble.addStretch(1)
         grid.addLayout(trouble, row + 1, 1, 1, 4)
         self._typed("")
 
@@ -363,7 +364,8 @@ class RoundView(FoldingView):
         pair.setContentsMargins(0, 0, 0, 0)
         pair.setSpacing(16)
         for title, ink, verdict in zip(("Heat", "Moisture"), ("heat", "moisture"), found, strict=True):
-            pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=bool(judged)), 1)
+            fresh = verdict is not None and any(j.channel.quantity == verdict.quantity for j in judged.values())
+            pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=fresh), 1)
         self._verdicts.addWidget(holder)
         for action in advice.advise(self.bench, self.sheet, *found):
             self._verdicts.addWidget(self._action_card(action))

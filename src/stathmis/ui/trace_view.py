@@ -207,16 +207,18 @@ class TraceView(FoldingView):
 
         pen = pg.mkPen(self._theme.inks.muted, width=1, style=Qt.PenStyle.DotLine)
         per_day = plot.width() / (traced.course.phases[-1].end_day - traced.course.phases[0].start_day)
-        free_from = -1e9
+        # water, which is frequent, in one line of words, and the rest under it; a word without room is left out
+        free_from = {True: -1e9, False: -1e9}
         for event in traced.events:
             day = traced.course.day(event.time_ms)
             line = pg.InfiniteLine(day, pen=pen)
             line.setZValue(-10)
-            word = EVENT_KINDS[event.kind].split()[0].lower()
-            if quantity == "temperature" and day * per_day >= free_from:
-                free_from = day * per_day + self._theme.px(8 + 7 * len(word))
+            word, water = EVENT_KINDS[event.kind].split()[0].lower(), event.kind == "water"
+            if quantity == "temperature" and day * per_day >= free_from[water]:
+                free_from[water] = day * per_day + self._theme.px(8 + 7 * len(word))
                 ends = [(0, 0.5), (0, 0.5)]
-                flag = pg.InfLineLabel(line, word, position=0.96, color=self._theme.inks.muted, anchors=ends)
+                at = 0.96 if water else 0.88
+                flag = pg.InfLineLabel(line, word, position=at, color=self._theme.inks.muted, anchors=ends)
                 flag.setFont(self._theme.font(11))
             plot.addItem(line)
 
