@@ -8,6 +8,7 @@ import signal
 import sys
 import tempfile
 import threading
+from contextlib import nullcontext
 from datetime import UTC, datetime
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
@@ -40,7 +41,8 @@ def run(options: argparse.Namespace) -> int:
     app.setStyle("Fusion")
     icon = Path(__file__).parent.parent / "data" / "icons" / "stathmis.svg"
     app.setWindowIcon(QIcon(str(icon)))
-    with tempfile.TemporaryDirectory(prefix="stathmis-demo-") as scratch:
+    folder = tempfile.TemporaryDirectory(prefix="stathmis-demo-") if options.demo else nullcontext("")
+    with folder as scratch:
         try:
             clock = _clock(options.now)
             logbook = _logbook(options, clock, Path(scratch))
