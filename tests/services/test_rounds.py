@@ -103,6 +103,16 @@ def test_danger_comes_first_and_two_actions_are_the_most(bench: Workbench) -> No
     assert len(found) == 2
 
 
+def test_a_coarse_thermometer_still_calls_danger(bench: Workbench) -> None:
+    made = setting_up.add_incubator(bench, "Box", "forced")
+    setting_up.add_instrument(bench, "Dial", "stick", [NewChannel("temperature", "°C", 0.5, 1.0)], incubator_id=made)
+    incubator = keeping.one(bench.logbook, Incubator, made)
+    setting_up.set_batch(bench, incubator, "", "chicken", "steady", 6, bench.now_ms - DAY_MS)
+    channel = keeping.all_of(bench.logbook, Channel)[0]
+    rounds.log_round(bench, {channel.id: interpret("40.5", channel)}, bench.now_ms)
+    assert actions(bench, incubator)[0].text == "Cool it now: 40.5 ± 1.2 °C."
+
+
 def test_after_water_it_waits(bench: Workbench) -> None:
     incubator = cabinet(bench)
     rounds.log_event(bench, incubator, "water", "", bench.now_ms - 40 * 60_000)

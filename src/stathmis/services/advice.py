@@ -69,8 +69,7 @@ def _why(bench: Workbench, verdict: Verdict, rule: str) -> tuple[str, ...]:
 
 
 def _danger(bench: Workbench, verdict: Verdict) -> list[Action]:
-    lowest = verdict.corrected.value - verdict.corrected.U
-    if lowest < DANGER_C:
+    if verdict.corrected.value < DANGER_C or verdict.decision != OUTSIDE:
         return []
     unit = bench.shown_unit("temperature")
     return [

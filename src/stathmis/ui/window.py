@@ -32,6 +32,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(960, 640)
         self._place = ""
+        self._closed = False
         self._incubator_id: int | None = None
         self._others: dict[str, QWidget] = {}
         central = QWidget()
@@ -221,6 +222,10 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Remember where the keeper was, and let go of the logbook."""
+        event.accept()
+        if self._closed:
+            return
+        self._closed = True
         if self._settings is not None:
             self._settings.setValue("geometry", self.saveGeometry())
             self._settings.setValue("page", self.pages.page)
@@ -235,7 +240,6 @@ class Window(QMainWindow):
         if self.refresh in self.bench.listeners:
             self.bench.listeners.remove(self.refresh)
         self.bench.logbook.close()
-        event.accept()
 
 
 def _make_place(place: str, window: Window) -> QWidget:
