@@ -182,6 +182,8 @@ def _parse_times(
     """UTC ms by row (the least int64 where there is none), and which rows are blank (left out without a word)."""
     import pandas as pd
 
+    if zone in ("UTC", "Etc/UTC"):
+        zone = None
     missing = np.asarray((np.char.strip(cells) if cells.dtype != np.dtype(_CELL) else cells) == b"")
     sample = next((c.decode("utf-8", "replace").strip() for c in cells[~missing][:1]), "")
     aware = bool(re.search(r"(Z|[+-]\d\d:?\d\d)\s*$", sample))
