@@ -21,6 +21,5 @@ def seconds(work: Callable[[], object], runs: int = 7) -> float:
 def compare(what: str, ours: float, theirs: float, peer: str, goal: str) -> None:
     """Print one comparison: both times and how many times faster ours is."""
     unit, scale = ("ms", 1e3) if theirs > 1e-2 else ("µs", 1e6)
-    print(
-        f"{what:34} {ours * scale:9.1f} {unit}   {peer} {theirs * scale:9.1f} {unit}   {theirs / ours:6.1f} times faster   ({goal})"
-    )
+    times = f"{ours * scale:9.1f} {unit}   {peer} {theirs * scale:9.1f} {unit}"
+    print(f"{what:34} {times}   {theirs / ours:6.1f} times faster   ({goal})")
