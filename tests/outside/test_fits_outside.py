@@ -57,8 +57,8 @@ def test_pearson_york() -> None:
     line = york_line(PEARSON_X, PEARSON_Y, U_X, U_Y)
     assert float(line.intercept) == pytest.approx(5.47991, abs=1e-5)
     assert float(line.slope) == pytest.approx(-0.480533, abs=1e-6)
-    assert float(line.u_intercept) == pytest.approx(0.29497, rel=0.02)
-    assert float(line.u_slope) == pytest.approx(0.057985, rel=0.02)
+    assert float(line.u_intercept) == pytest.approx(0.29497, abs=1e-5)
+    assert float(line.u_slope) == pytest.approx(0.057985, abs=1e-6)
     assert float(line.chi_square) == pytest.approx(11.8664, abs=1e-4)
 
 
