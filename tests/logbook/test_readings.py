@@ -34,7 +34,6 @@ def test_rows_and_chunks_come_out_together(bench: Workbench, channel: Channel) -
     np.testing.assert_array_equal(np.delete(found.shown, 2), shown)
     part = readings.series(bench.logbook, channel, 60_000, 120_000)
     assert part.times_ms.tolist() == [60_000, 90_000, 120_000]
-    assert readings.extent(bench.logbook, channel.id) == (0, int(times[-1]))
 
 
 def test_raw_stays_as_typed(bench: Workbench, channel: Channel) -> None:
@@ -55,7 +54,6 @@ def test_a_withdrawn_import_is_not_seen(bench: Workbench, channel: Channel) -> N
     )
     keeping.withdraw(bench.logbook, LoggerImport, [made], 5)
     assert readings.series(bench.logbook, channel, 0, 10).times_ms.size == 0
-    assert readings.extent(bench.logbook, channel.id) is None
     keeping.withdraw(bench.logbook, LoggerImport, [made], None)
     assert readings.series(bench.logbook, channel, 0, 10).times_ms.size == 2
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from stathmis.core.errors import UserError
@@ -182,3 +183,32 @@ def test_the_demos_corrections_find_the_planted_truth(demo: Workbench) -> None:
     difference = lid.corrected - blue.corrected
     agree = abs(difference) <= 2 * (lid.u**2 + blue.u**2) ** 0.5
     assert agree.mean() > 0.9
+
+
+def test_still_air_off_the_egg_tops_counts_for_little_in_the_trace_too(demo: Workbench) -> None:
+    course = batches.running(demo, demo.incubators()[1])
+    assert course is not None
+    runs = {r.instrument.name: r for r in trace.trace(demo, course).temperature.runs}
+    assert (runs["Box dial"].u > 1.0).all()
+    assert (runs["Red probe"].u < 0.1).all()
+
+
+def test_a_regime_that_changes_within_setting_is_counted_apart(bench: Workbench, logger: list[Channel]) -> None:
+    from stathmis.logbook.readings import Series
+    from stathmis.logbook.records import Incubator
+
+    made = setting_up.add_incubator(bench, "Box", "forced")
+    incubator = keeping.one(bench.logbook, Incubator, made)
+    setting_up.move_instrument(bench, logger[0].instrument_id, made, at_egg_top=True)
+    placed = keeping.all_of(bench.logbook, setting_up.Placement)[0]
+    keeping.change(bench.logbook, setting_up.Placement, placed.id, from_ms=0)
+    start = bench.now_ms - 10 * 86_400_000
+    setting_up.set_batch(bench, incubator, "", "chicken", "falling", 6, start)
+    times = np.arange(start, bench.now_ms, 600_000, dtype=np.int64)
+    readings.store_import(bench.logbook, "a", 0, {logger[1].id: Series(times, np.full(times.size, 60.0))}, 0, 0)
+    course = batches.running(bench, incubator)
+    assert course is not None
+    first, then = trace.trace(bench, course).humidity.shares
+    assert (first.phase, then.phase) == ("setting, day 0–7", "setting, day 7–18")
+    assert first.adherence.inside_s > 6.9 * 86_400
+    assert then.adherence.outside_s > 2.9 * 86_400

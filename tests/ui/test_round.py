@@ -81,8 +81,6 @@ def test_a_time_in_the_future_is_refused_at_its_field(window: Window, qtbot: QtB
     page.time.clear()
     qtbot.keyClicks(page.time, "yesterday 23:50")
     qtbot.keyClick(page.rows[0].edit, Qt.Key.Key_Return)
-    newest = readings.hand_readings(window.bench.logbook, page.rows[0].line.channel.id, 0, window.bench.now_ms)[-1]
-    assert f"{window.bench.local(newest.time_ms):%H:%M}" in ("23:50", "07:51") or newest.typed == "37.0"
     assert any(
         f"{window.bench.local(r.time_ms):%d %H:%M}" == "17 23:50"
         for r in readings.hand_readings(window.bench.logbook, page.rows[0].line.channel.id, 0, window.bench.now_ms)

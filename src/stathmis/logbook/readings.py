@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Connection, func, select, update
+from sqlalchemy import Connection, select, update
 
 from stathmis.core.units import Unit, from_inside, to_inside
 from stathmis.logbook import schema
@@ -151,22 +151,3 @@ def series(logbook: Logbook, channel: Channel, start_ms: int, end_ms: int) -> Se
 def in_unit(reading: Reading, unit: Unit) -> float:
     """A reading's value in a unit (it may have been typed in another)."""
     return reading.value if reading.unit == unit else float(from_inside(to_inside(reading.value, reading.unit), unit))
-
-
-def extent(logbook: Logbook, channel_id: int) -> tuple[int, int] | None:
-    """First and last time (UTC ms) of a channel's readings, None where it has none."""
-    hand, dense, made = schema.reading, schema.chunk, schema.logger_import
-    with logbook.reading() as connection:
-        first = connection.execute(
-            select(func.min(hand.c.time_ms), func.max(hand.c.time_ms)).where(
-                hand.c.channel_id == channel_id, hand.c.withdrawn_ms.is_(None)
-            )
-        ).one()
-        second = connection.execute(
-            select(func.min(dense.c.first_ms), func.max(dense.c.last_ms))
-            .join(made, made.c.id == dense.c.logger_import_id)
-            .where(dense.c.channel_id == channel_id, made.c.withdrawn_ms.is_(None))
-        ).one()
-    lows = [int(row[0]) for row in (first, second) if row[0] is not None]
-    highs = [int(row[1]) for row in (first, second) if row[1] is not None]
-    return (min(lows), max(highs)) if lows else None

@@ -13,6 +13,7 @@ from stathmis.core.units import to_inside
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.records import Channel, Event, Instrument, Placement, Quantity
 from stathmis.services.batches import Course
+from stathmis.services.verdict import layers_u_k
 from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
@@ -105,7 +106,8 @@ def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: in
         stop = min(until_ms, placement.to_ms - 1 if placement.to_ms is not None else until_ms)
         for channel in channels:
             if channel.instrument_id == placement.instrument_id and start <= stop:
-                run = _run(bench, instruments[channel.instrument_id], channel, start, stop, course.batch.set_ms)
+                layers = layers_u_k(course.incubator, placement, channel)
+                run = _run(bench, instruments[channel.instrument_id], channel, start, stop, course.batch.set_ms, layers)
                 if run is not None:
                     runs.append(run)
     runs.sort(key=lambda r: (not r.dense, float(np.median(r.u))))
@@ -114,12 +116,19 @@ def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: in
 
 
 def _run(
-    bench: Workbench, instrument: Instrument, channel: Channel, start_ms: int, stop_ms: int, set_ms: int
+    bench: Workbench,
+    instrument: Instrument,
+    channel: Channel,
+    start_ms: int,
+    stop_ms: int,
+    set_ms: int,
+    layers_u: float,
 ) -> Run | None:
     found = readings.series(bench.logbook, channel, start_ms, stop_ms)
     if not found.times_ms.size:
         return None
     corrected, u = bench.corrections.correct_series(channel, found)
+    u = np.hypot(u, layers_u)
     step = float(np.median(np.diff(found.times_ms))) if found.times_ms.size > 1 else np.inf
     since_set = corrected[int(np.searchsorted(found.times_ms, set_ms)) :]
     sample = since_set if since_set.size else corrected
@@ -157,5 +166,7 @@ def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tupl
             run.u[part],
             span_s=(start / 1000.0, stop / 1000.0),
         )
-        shares.append(PhaseShare(phase.name, judged))
+        alike = sum(p.name == phase.name for p in course.phases) > 1
+        days = f", day {phase.start_day:g}–{phase.end_day:g}" if alike else ""
+        shares.append(PhaseShare(phase.name + days, judged))
     return tuple(shares)

@@ -42,8 +42,3 @@ class History:
         self._undone[-1].redo()
         self._done.append(self._undone.pop())
         return self._done[-1].label
-
-    @property
-    def next_undo(self) -> str | None:
-        """Label of what undo would take back."""
-        return self._done[-1].label if self._done else None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import hypot
 
 from stathmis.core.conformity import UNDECIDED, decide
 from stathmis.core.consensus import combine
@@ -51,6 +52,12 @@ class Verdict:
         return max(r.time_ms for r in self.readings)
 
 
+def layers_u_k(incubator: Incubator, placement: Placement, channel: Channel) -> float:
+    """Standard uncertainty (K) of taking a reading at its place for one at the egg tops; 0 where air is moved."""
+    layered = incubator.air == "still" and channel.quantity == "temperature" and not placement.at_egg_top
+    return STILL_AIR_HEIGHT_U_K if layered else 0.0
+
+
 def judge_reading(
     bench: Workbench,
     incubator: Incubator,
@@ -62,9 +69,7 @@ def judge_reading(
     """Correct one reading (in its channel's unit) and hold it against a band (°C or %)."""
     instrument, placement, channel = hanging
     corrected = bench.corrections.correct(channel, shown, at_ms)
-    if incubator.air == "still" and channel.quantity == "temperature" and not placement.at_egg_top:
-        layers = NORMAL_95 * STILL_AIR_HEIGHT_U_K
-        corrected = Corrected(corrected.value, (corrected.U**2 + layers**2) ** 0.5)
+    corrected = Corrected(corrected.value, hypot(corrected.U, NORMAL_95 * layers_u_k(incubator, placement, channel)))
     return Judged(instrument, channel, placement, at_ms, shown, corrected, _decision(corrected, band))
 
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator
 from stathmis.services import rounds
+from stathmis.services.wording import number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.pieces import button, label, rule
@@ -78,7 +79,10 @@ class BatchPages(QWidget):
         if sheet.course is None:
             self._batch.setText(f"{air}, no batch")
         else:
-            self._batch.setText(f"{sheet.course.batch.name} · {air}")
+            celsius = rounds.set_point(bench, incubator, bench.now_ms)
+            unit = bench.temperature_unit
+            setting = "" if celsius is None else f" · set to {number(celsius, 'temperature', unit)}"
+            self._batch.setText(f"{sheet.course.batch.name} · {air}{setting}")
         now = bench.local(bench.now_ms)
         self._date.setText(f"{now:%a} {now.day} {now:%b %H:%M}")
         events = (

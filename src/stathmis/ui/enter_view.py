@@ -65,7 +65,8 @@ class EnterView(FoldingView):
         self.ending = QComboBox()
         self.ending.setAccessibleName("Batch to end")
         self.end_button = button("End this batch", self.end_batch)
-        self._end_card = _card("End a batch", self.ending, self.end_button)
+        self.end_problem = _problem()
+        self._end_card = _card("End a batch", self.ending, self.end_problem, self.end_button)
         left.addWidget(self._end_card)
         left.addStretch(1)
         self.instrument = InstrumentForm(bench)
@@ -151,9 +152,13 @@ class EnterView(FoldingView):
     def end_batch(self) -> None:
         """End the chosen batch."""
         batch = self.ending.currentData()
-        if batch is not None:
+
+        def action() -> str:
             setting_up.end_batch(self._bench, batch)
-            notify.tell("info", f"{batch.name} ended. Ctrl+Z takes it back.")
+            return f"{batch.name} ended."
+
+        if batch is not None:
+            _try(self.end_problem, action)
 
     def add_instrument(self) -> None:
         """Enter the instrument as typed."""
@@ -272,8 +277,10 @@ class StartView(QWidget):
                 self.batch.save(incubator)
             return "Ready: type what the instrument shows."
 
-        done = _try(self.problem, action)
-        bench.listeners = listeners
+        try:
+            done = _try(self.problem, action)
+        finally:
+            bench.listeners = listeners
         if not done:
             for _ in range(steps):
                 bench.undo()

@@ -129,7 +129,6 @@ class RoundView(FoldingView):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
-        self._page = page
         outer.addWidget(area)
 
         head = QHBoxLayout()
@@ -167,9 +166,9 @@ class RoundView(FoldingView):
         page.addStretch(1)
         self.note = QLineEdit()
         self.event_problem = label("", "problem", wrap=True)
-        self._event_buttons = self._build_events()
+        self._build_events()
 
-    def _build_events(self) -> QVBoxLayout:
+    def _build_events(self) -> None:
         box = QVBoxLayout()
         box.setSpacing(8)
         box.addWidget(label("What did you do?", "heading"))
@@ -190,7 +189,6 @@ class RoundView(FoldingView):
         box.addLayout(self._recent)
         box.addStretch(1)
         self._events.addLayout(box)
-        return box
 
     def fold(self) -> bool:
         """The rows of a narrow page are built narrower."""
@@ -306,14 +304,16 @@ class RoundView(FoldingView):
         for row in self.rows:
             row.edit.clear()
             row.field = Field("")
+        logged = 0
         try:
             logged = rounds.log_round(self.bench, fields, self._moment())
         except UserError as error:
-            for row in self.rows:
+            notify.tell_error(error)
+        finally:
+            # whatever went wrong, nothing typed is lost
+            for row in self.rows if not logged else ():
                 if row.line.channel.id in fields:
                     self.type_into(row, fields[row.line.channel.id].typed)
-            notify.tell_error(error)
-            return
         if logged:
             self.time.clear()
             notify.tell("info", f"{count(logged, 'reading')} logged. Ctrl+Z takes it back.")

@@ -90,6 +90,7 @@ class TraceView(FoldingView):
             self._draw()
         if course is None:
             self._note.setText("No batch is set here, so there is no run to draw.")
+            self._note.show()
             return
         bench = self._bench
         _ = bench.corrections  # read once here, not by the worker
