@@ -145,7 +145,10 @@ def test_no_text_is_cut_off(window: Window, theme: Theme, scale: float, size: tu
                 if label.isVisible() and label.text() and not label.wordWrap():
                     needed = QFontMetrics(label.font()).horizontalAdvance(label.text())
                     assert label.width() + 2 >= needed, f"cut off in {place}: {label.text()}"
-            for made in view.findChildren(QPushButton):
+            if place == "trace":
+                for plot in window.pages.trace._plots.values():
+                    assert plot.height() >= theme.px(150), "a chart too low to read"
+            for made in window.findChildren(QPushButton):
                 if made.isVisible():
                     assert made.width() + 2 >= made.minimumSizeHint().width(), f"cut off in {place}: {made.text()}"
     finally:

@@ -197,6 +197,8 @@ class IncubatorColumn(QWidget):
             for _, _, channels in bench.hanging_in(incubator.id, bench.now_ms)
             for channel in channels
         )
-        self.places["instruments"].setText("&Instruments" + (f"   ·   {due} to check" if due else ""))
+        words = f"   ·   {due} to check" if self.width() >= theme.px(252) else f" ({due})"
+        self.places["instruments"].setText("&Instruments" + (words if due else ""))
+        self.places["instruments"].setAccessibleName(f"Instruments, {due} to check")
         self._unit.setText(f"{bench.temperature_unit}   % RH")
         self._unit.setAccessibleName(f"Temperatures in {bench.temperature_unit}; press to switch")

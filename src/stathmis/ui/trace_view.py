@@ -20,7 +20,7 @@ from stathmis.services.trace import BatchTrace, QuantityTrace, Run
 from stathmis.services.wording import count, number, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import FoldingView, button, clear, label
+from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.share_bar import ShareBar, percent
 from stathmis.ui.theme import Theme
 
@@ -44,7 +44,10 @@ class TraceView(FoldingView):
         self._plots: dict[str, pg.PlotWidget] = {}
         self._axes: dict[str, DayAxis] = {}
         self._task: Task | None = None
-        layout = QVBoxLayout(self)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, layout = scrolling_page()
+        outer.addWidget(area)
         layout.setContentsMargins(32, 8, 32, 8)
         layout.setSpacing(4)
         folding = self.folding_row()
@@ -59,7 +62,7 @@ class TraceView(FoldingView):
         tools.addStretch(1)
         for text, days in (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0)):
             ranges.addWidget(button(text, partial(self.show_days, days)))
-        self._export = button("&Export readings…", self.export)
+        self._export = button("&Export…", self.export)
         ranges.addWidget(self._export)
         folding.addLayout(tools, 1)
         folding.addLayout(ranges)
@@ -115,6 +118,7 @@ class TraceView(FoldingView):
             axis = DayAxis(self._bench.local)
             plot = styled_plot(self._theme, {"bottom": axis})
             plot.setMouseEnabled(x=True, y=False)
+            plot.setMinimumHeight(self._theme.px(150))
             plot.setAccessibleName(f"Chart of {quantity} over the run")
             plot.scene().sigMouseMoved.connect(lambda pos, q=quantity: self._show_cross(q, pos))
             self._plots[quantity], self._axes[quantity] = plot, axis
@@ -127,6 +131,7 @@ class TraceView(FoldingView):
 
             for plot in self._plots.values():
                 restyle(plot, self._theme)
+                plot.setMinimumHeight(self._theme.px(150))
             self._draw()
 
     def _draw(self) -> None:
@@ -310,7 +315,7 @@ class TraceView(FoldingView):
         task.progressed.connect(lambda fraction: self._export.setText(f"Stop the export ({fraction:.0%})"))
 
         def ended(outcome: object) -> None:
-            self._export.setText("&Export readings…")
+            self._export.setText("&Export…")
             self._export.clicked.disconnect()
             self._export.clicked.connect(lambda _checked=False: self.export())
             if isinstance(outcome, CancelledError):
