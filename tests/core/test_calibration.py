@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stathmis.core.calibration import FitError, choose_model, fit_correction, scatter_line, uncorrected, york_line
+from stathmis.core.calibration import choose_model, fit_correction, uncorrected
 from stathmis.core.certificate import CertificateCurve
+from stathmis.core.straight_line import FitError, scatter_line, york_line
 
 
 @given(

@@ -1,149 +1,46 @@
 """Correction curves: what to add to a reading, fitted to comparisons with errors in both axes.
 
-Correction = reference - reading. A curve is an offset or a straight line in (reading - pivot), with the full
-covariance of its coefficients. Outside the readings it was checked at, the uncertainty grows.
+Correction = reference - reading. A curve is an offset, a straight line or a quadratic in (reading - pivot), with the
+full covariance of its coefficients. Every labelled influence is propagated through the fit, so that the budget at any
+reading is exact to first order, shared causes included. Outside the readings it was checked at, u grows.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core.influences import Influence
+from stathmis.core.straight_line import FitError, checked_points, york_line
+from stathmis.core.uncertainty import Budget, Component
+
 Array = NDArray[np.float64]
-Model = Literal["offset", "line"]
+Model = Literal["offset", "line", "quadratic"]
+Choice = Literal["auto", "offset", "line", "quadratic"]
+
+NORMAL_95 = 1.959963984540054
+
+DEGREE: dict[Model, int] = {"offset": 0, "line": 1, "quadratic": 2}
 
 WELL_APART = 10.0
 """A straight line wants points this many standard uncertainties apart; nearer, the slope would be noise.
 Source: common practice."""
 
+BEND_SEEN = 3.0
+"""A quadratic is taken where its bend is at least this many times its own standard uncertainty.
+Source: common practice."""
+
+QUADRATIC_POINTS = 4
+"""Three points always lie on a quadratic: a fourth is needed to see that it is one. Source: common practice."""
+
 _CHI_SQUARE_TAIL = 0.05
 
-
-class FitError(ValueError):
-    """The comparison cannot be turned into a correction; the message says why."""
-
-
-@dataclass(frozen=True)
-class Line:
-    """A straight line y = value + slope (x - pivot), value and slope uncorrelated at the pivot.
-
-    Fields are arrays over the batch, or 0-d. u_value, u_slope: standard uncertainties; chi_square: pure number.
-    """
-
-    pivot: Array
-    value: Array
-    slope: Array
-    u_value: Array
-    u_slope: Array
-    chi_square: Array
-    degrees_of_freedom: int
-
-    @property
-    def intercept(self) -> Array:
-        """y at x = 0."""
-        return self.value - self.slope * self.pivot
-
-    @property
-    def u_intercept(self) -> Array:
-        """Standard uncertainty of y at x = 0."""
-        return np.hypot(self.u_value, self.u_slope * self.pivot)
-
-    def at(self, x: ArrayLike) -> tuple[Array, Array]:
-        """y and its standard uncertainty at x, in the units of y."""
-        step = np.asarray(x, dtype=np.float64) - self.pivot
-        return self.value + self.slope * step, np.hypot(self.u_value, self.u_slope * step)
-
-
-def _inputs(x: ArrayLike, y: ArrayLike, u_x: ArrayLike, u_y: ArrayLike) -> tuple[Array, Array, Array, Array]:
-    xs, ys, uxs, uys = np.broadcast_arrays(*(np.asarray(v, dtype=np.float64) for v in (x, y, u_x, u_y)))
-    if not (np.isfinite(xs).all() and np.isfinite(ys).all()):
-        raise FitError("Every point needs both readings")
-    if not (np.isfinite(uxs).all() and np.isfinite(uys).all()) or (uxs < 0).any() or (uys < 0).any():
-        raise FitError("An uncertainty is a number from 0 up")
-    if ((uxs == 0) & (uys == 0)).any():
-        raise FitError("A point with no uncertainty at all would outweigh every other: give it one")
-    return xs, ys, uxs, uys
-
-
-def york_line(x: ArrayLike, y: ArrayLike, u_x: ArrayLike, u_y: ArrayLike, steps: int = 50) -> Line:
-    """Straight line with independent errors in both axes, for one set of points or a batch.
-
-    x, y: shape (..., n), n of 2 or more; u_x, u_y: standard uncertainties in the units of x and y, broadcast.
-    Returns a Line with fields of the batch's shape. Raises FitError for too few points, for points all at one x, and
-    for uncertainties that are negative or both 0.
-    Source: D. York et al., Am. J. Phys. 72 (2004) 367, eqs. 13-15, uncorrelated errors.
-
-    >>> line = york_line([0.0, 1.0, 2.0], [0.0, 1.0, 2.0], 0.1, 0.1)
-    >>> round(float(line.slope), 6)
-    1.0
-    """
-    xs, ys, uxs, uys = _inputs(x, y, u_x, u_y)
-    if xs.ndim == 0 or xs.shape[-1] < 2:
-        raise FitError("A straight line needs two points or more")
-    if (np.ptp(xs, axis=-1) == 0).any():
-        raise FitError("All points are at one reading; a straight line needs two that differ")
-    vx, vy = uxs**2, uys**2
-    weight = 1.0 / (vy + vx)
-    x_mean, y_mean = _mean(xs, weight), _mean(ys, weight)
-    dx, dy = xs - x_mean, ys - y_mean
-    slope = ((weight * dx * dy).sum(-1) / (weight * dx * dx).sum(-1))[..., None]
-    beta = dx
-    for _ in range(steps):
-        weight = 1.0 / (vy + slope * slope * vx)
-        x_mean, y_mean = _mean(xs, weight), _mean(ys, weight)
-        dx, dy = xs - x_mean, ys - y_mean
-        beta = weight * (dx * vy + slope * dy * vx)
-        denominator = (weight * beta * dx).sum(-1)
-        if (denominator == 0).any():
-            raise FitError("The points are too close together, for their uncertainty, to carry a straight line")
-        new = ((weight * beta * dy).sum(-1) / denominator)[..., None]
-        change = np.abs(new - slope).max(initial=0.0)
-        slope = new
-        if change <= 1e-14 * max(1.0, np.abs(slope).max(initial=0.0)):
-            break
-    adjusted = x_mean + beta
-    pivot = _mean(adjusted, weight)
-    spread = (weight * (adjusted - pivot) ** 2).sum(-1)
-    residual = dy - slope * dx
-    flat_slope, flat_pivot = slope[..., 0], pivot[..., 0]
-    return Line(
-        pivot=flat_pivot,
-        value=y_mean[..., 0] + flat_slope * (flat_pivot - x_mean[..., 0]),
-        slope=flat_slope,
-        u_value=np.sqrt(1.0 / weight.sum(-1)),
-        u_slope=np.sqrt(1.0 / spread),
-        chi_square=(weight * residual**2).sum(-1),
-        degrees_of_freedom=xs.shape[-1] - 2,
-    )
-
-
-def _mean(values: Array, weight: Array) -> Array:
-    return np.asarray((weight * values).sum(-1, keepdims=True) / weight.sum(-1, keepdims=True))
-
-
-def scatter_line(x: ArrayLike, y: ArrayLike) -> Line:
-    """Straight line through points of unknown but equal uncertainty in y, which their own scatter then gives.
-
-    x, y: shape (n,), n of 3 or more. Returns a Line whose uncertainties have n - 2 degrees of freedom.
-    Raises FitError for fewer than three points. Source: JCGM 100, annex H.3 (ordinary least squares).
-
-    >>> round(float(scatter_line([0, 1, 2, 3], [0.0, 1.1, 1.9, 3.0]).slope), 2)
-    0.98
-    """
-    count = np.size(x)
-    if count < 3:
-        raise FitError("Scatter about a straight line needs three points or more")
-    line = york_line(x, y, 0.0, 1.0)
-    deviation = np.sqrt(line.chi_square / (count - 2))
-    return replace(
-        line,
-        u_value=line.u_value * deviation,
-        u_slope=line.u_slope * deviation,
-        chi_square=np.asarray(count - 2.0),
-    )
+BEYOND = "Slope nobody checked beyond the points"
+DISAGREEMENT = "Disagreement of the points"
 
 
 @dataclass(frozen=True)
@@ -162,9 +59,17 @@ class Correction:
     domain: tuple[float, float]
     chi_square: float
     degrees_of_freedom: int
-    coverage_factor: float = 1.959963984540054
+    coverage_factor: float = NORMAL_95
     slope_allowance: float = 0.0
     widened: float = 1.0
+
+    def slope_at(self, reading: ArrayLike) -> Any:
+        """Change of the corrected value per unit of reading, a pure number."""
+        step = np.asarray(reading, dtype=np.float64) - self.pivot
+        slope: Any = np.ones_like(step)
+        for power in range(1, len(self.coefficients)):
+            slope = slope + power * self.coefficients[power] * step ** (power - 1)
+        return slope
 
     def apply(self, reading: ArrayLike, u_reading: ArrayLike = 0.0) -> tuple[Any, Any]:
         """Corrected value and its standard uncertainty.
@@ -179,12 +84,23 @@ class Correction:
         (37.5, 0.1)
         """
         array = np.asarray(reading, dtype=np.float64)
-        step = array - self.pivot
-        slope = self.coefficients[1] if self.model == "line" else 0.0
-        value = array + self.coefficients[0] + slope * step
-        variance: Any = self.covariance[0, 0] + np.square(u_reading) * (1.0 + slope) ** 2
-        if self.model == "line":
-            variance = variance + step * (2.0 * self.covariance[0, 1] + step * self.covariance[1, 1])
+        count = len(self.coefficients)
+        value: Any = array + self.coefficients[0]
+        variance: Any = self.covariance[0, 0] + np.square(u_reading) * (
+            1.0 if count == 1 else self.slope_at(array) ** 2
+        )
+        if count > 1:
+            step = array - self.pivot
+            power: Any = 1.0
+            for i in range(1, count):
+                power = power * step
+                value = value + self.coefficients[i] * power
+            # the variance is a polynomial too: coefficient m is the sum of the covariances with i + j = m
+            power = 1.0
+            for m in range(1, 2 * count - 1):
+                power = power * step
+                both = sum(self.covariance[i, m - i] for i in range(max(0, m - count + 1), min(m, count - 1) + 1))
+                variance = variance + both * power
         if self.slope_allowance:
             beyond = np.maximum(np.maximum(self.domain[0] - array, array - self.domain[1]), 0.0)
             variance = variance + (self.slope_allowance * beyond) ** 2
@@ -192,6 +108,13 @@ class Correction:
         if array.shape == () and np.shape(u) == ():
             return float(value), float(u)
         return value, np.broadcast_to(u, value.shape)
+
+    def reading_for(self, value: float) -> float:
+        """The reading whose corrected value is this, in the reading's unit (found by Newton's steps)."""
+        reading = value
+        for _ in range(20):
+            reading -= (self.apply(reading)[0] - value) / max(0.1, float(self.slope_at(reading)))
+        return reading
 
 
 def uncorrected(standard_uncertainty: float) -> Correction:
@@ -205,6 +128,69 @@ def uncorrected(standard_uncertainty: float) -> Correction:
     if not standard_uncertainty >= 0:
         raise FitError("An uncertainty is a number from 0 up")
     return Correction("offset", np.zeros(1), np.array([[standard_uncertainty**2]]), 0.0, (-np.inf, np.inf), 0.0, 0)
+
+
+@dataclass(frozen=True)
+class Considered:
+    """A curve that was weighed: whether the points allow it, and the figure that decided.
+
+    reason: "alone" (one value asks for nothing more), "few" (too few points; figure: how many there are), "close"
+    (too close together; figure: span over u), "apart" (well apart; figure: span over u), "straight" (no bend to see;
+    figure: bend over its u), "bent" (a bend; same figure), "asked" (the keeper's own choice).
+    """
+
+    model: Model
+    chosen: bool
+    reason: str
+    figure: float
+
+
+@dataclass(frozen=True)
+class Fit:
+    """A fitted correction with all it rests on.
+
+    gain: shape (coefficients, n), change of each coefficient per unit of each reference value; slope: shape (n,),
+    change of the corrected value per unit of each reading; residuals: normalized, pure numbers, 0 where a point has
+    no freedom; suspects: places of the points beyond residual_limit.
+    """
+
+    correction: Correction
+    influences: tuple[Influence, ...]
+    gain: Array
+    slope: Array
+    residuals: Array
+    residual_limit: float
+    suspects: tuple[int, ...]
+    considered: tuple[Considered, ...]
+
+    def budget_at(self, reading: float, in_use: Sequence[Component] = ()) -> Budget:
+        """Influences on a corrected reading, in the channel's unit; in_use: those of the reading itself, when used.
+
+        Source: JCGM 100, 5.1 and 5.2; each sensitivity is taken through the fit.
+        """
+        c = self.correction
+        basis = (reading - c.pivot) ** np.arange(len(c.coefficients)) @ self.gain
+        components, fresh = [], 0.0
+        for influence in self.influences:
+            effect = basis * (influence.on_reference - self.slope * influence.on_reading)
+            sensitivity = abs(effect.sum()) if influence.shared else float(np.sqrt((effect**2).sum()))
+            made = Component(
+                influence.label,
+                influence.standard_uncertainty,
+                influence.distribution,
+                influence.degrees_of_freedom,
+                float(sensitivity),
+                influence.unit,
+            )
+            components.append(made)
+            fresh += 0.0 if influence.shared else made.contribution**2
+        if c.widened > 1.0:
+            extra = float(np.sqrt(fresh * (c.widened**2 - 1.0)))
+            components.append(Component(DISAGREEMENT, extra, "normal", max(1, c.degrees_of_freedom)))
+        beyond = max(c.domain[0] - reading, reading - c.domain[1], 0.0)
+        if c.slope_allowance and beyond:
+            components.append(Component(BEYOND, c.slope_allowance, "normal", sensitivity=beyond))
+        return Budget(tuple(x for x in (*components, *in_use) if x.contribution > 0))
 
 
 def choose_model(reading: ArrayLike, u_point: ArrayLike) -> Model:
@@ -221,63 +207,206 @@ def choose_model(reading: ArrayLike, u_point: ArrayLike) -> Model:
     return "line" if readings.size >= 2 and span >= WELL_APART * float(np.median(np.asarray(u_point))) else "offset"
 
 
+def fit(
+    reading: ArrayLike,
+    reference: ArrayLike,
+    influences: Sequence[Influence],
+    model: Choice = "auto",
+    *,
+    slope_allowance: float = 0.0,
+) -> Fit:
+    """Fit what must be added to a reading, and carry every influence through the fit.
+
+    reading, reference: shape (n,), the instrument's and the reference's (already corrected) values, in one unit.
+    influences: what makes them uncertain; those not shared weigh the points, the shared ones move the whole curve.
+    slope_allowance: see Correction. Where the points disagree more than the influences allow (chi-square beyond its
+    95 % limit), the unshared part is widened until they agree. The coverage factor is left at the normal one; take it
+    from the budget where the curve is used.
+    Raises FitError for no points, for a curve the points cannot carry, and where no influence tells the points apart.
+    Source: JCGM 100; York et al. (2004).
+
+    >>> noise = Influence("scatter", "°C", 0.05, np.ones(2), np.zeros(2))
+    >>> fit([36.8, 20.1], [37.4, 20.2], [noise]).correction.model
+    'line'
+    """
+    n = np.size(reading)
+    own = [i for i in influences if not i.shared]
+    u_x = np.sqrt(sum((i.u_reading**2 for i in own), np.zeros(n)))
+    u_y = np.sqrt(sum((i.u_reference**2 for i in own), np.zeros(n)))
+    xs, ys, uxs, uys = (np.atleast_1d(a) for a in checked_points(reading, reference, u_x, u_y))
+    if xs.ndim != 1 or xs.size == 0:
+        raise FitError("A correction needs one point or more")
+    considered = _weigh(xs, ys, uxs, uys, model)
+    chosen = next(c.model for c in considered if c.chosen)
+    solved = _solve(xs, ys, uxs, uys, DEGREE[chosen])
+    widened = _widening(solved.chi_square, n - DEGREE[chosen] - 1)
+    covariance = np.zeros((len(solved.gain), len(solved.gain)))
+    for influence in influences:
+        effect = solved.gain * (influence.on_reference - solved.slope * influence.on_reading)
+        effect = effect * influence.standard_uncertainty
+        moved = effect.sum(axis=1)
+        covariance += np.outer(moved, moved) if influence.shared else effect @ effect.T * widened**2
+    residuals, limit, suspects = _residuals(xs, solved, uxs, uys)
+    coefficients = solved.coefficients.copy()
+    coefficients[0] -= solved.pivot
+    if len(coefficients) > 1:
+        coefficients[1] -= 1.0
+    correction = Correction(
+        model=chosen,
+        coefficients=coefficients,
+        covariance=covariance,
+        pivot=solved.pivot,
+        domain=(float(xs.min()), float(xs.max())),
+        chi_square=solved.chi_square,
+        degrees_of_freedom=n - DEGREE[chosen] - 1,
+        slope_allowance=slope_allowance,
+        widened=widened,
+    )
+    return Fit(correction, tuple(influences), solved.gain, solved.slope, residuals, limit, suspects, considered)
+
+
 def fit_correction(
     reading: ArrayLike,
     reference: ArrayLike,
     u_reading: ArrayLike,
     u_reference: ArrayLike,
-    model: Literal["auto", "offset", "line"] = "auto",
+    model: Choice = "auto",
     *,
     u_common: float = 0.0,
     slope_allowance: float = 0.0,
-    coverage_factor: float | None = None,
 ) -> Correction:
-    """Fit what must be added to a reading.
+    """Fit what must be added to a reading, from plain standard uncertainties.
 
-    reading, reference: shape (n,), the instrument's and the reference's (already corrected) values, in one unit;
-    u_reading, u_reference: independent standard uncertainties, same unit, broadcast; u_common: standard uncertainty
-    all reference values share (its certificate), which shifts the whole curve. slope_allowance: see Correction.
-    coverage_factor: k where the inputs have few degrees of freedom; None for the normal distribution.
-    Where the points disagree more than their uncertainties allow (chi-square beyond its 95 % limit), u is widened
-    until they agree. Raises FitError for no points, for a line through points at one reading, and for uncertainties
-    that are negative or both 0. Source: JCGM 100; York et al. (2004).
+    reading, reference, model, slope_allowance: see fit; u_reading, u_reference: independent standard uncertainties,
+    same unit, broadcast; u_common: standard uncertainty all reference values share, which shifts the whole curve.
+    Raises FitError as fit does. Source: JCGM 100; York et al. (2004).
 
     >>> c = fit_correction([36.8, 20.1], [37.4, 20.2], 0.05, 0.03)
     >>> c.model, round(c.apply(36.8)[0], 3)
     ('line', 37.4)
     """
-    xs, ys, uxs, uys = (np.atleast_1d(a) for a in _inputs(reading, reference, u_reading, u_reference))
-    if xs.ndim != 1 or xs.size == 0:
-        raise FitError("A correction needs one point or more")
+    xs, ys, uxs, uys = (np.atleast_1d(a) for a in checked_points(reading, reference, u_reading, u_reference))
     if not u_common >= 0:
         raise FitError("An uncertainty is a number from 0 up")
-    chosen = choose_model(xs, np.hypot(uxs, uys)) if model == "auto" else model
-    if chosen == "line":
-        line = york_line(xs, ys, uxs, uys)
-        pivot, dof, chi_square = float(line.pivot), line.degrees_of_freedom, float(line.chi_square)
-        coefficients = np.array([float(line.value) - pivot, float(line.slope) - 1.0])
-        covariance = np.diag([float(line.u_value) ** 2, float(line.u_slope) ** 2])
-    else:
-        weight = 1.0 / (uxs**2 + uys**2)
-        mean = float((weight * (ys - xs)).sum() / weight.sum())
-        pivot, dof = float((weight * xs).sum() / weight.sum()), xs.size - 1
-        chi_square = float((weight * (ys - xs - mean) ** 2).sum())
-        coefficients, covariance = np.array([mean]), np.array([[1.0 / weight.sum()]])
-    widened = _widening(chi_square, dof)
-    covariance = covariance * widened**2
-    covariance[0, 0] += u_common**2
-    return Correction(
-        model=chosen,
-        coefficients=coefficients,
-        covariance=covariance,
-        pivot=pivot,
-        domain=(float(xs.min()), float(xs.max())),
-        chi_square=chi_square,
-        degrees_of_freedom=dof,
-        coverage_factor=1.959963984540054 if coverage_factor is None else coverage_factor,
-        slope_allowance=slope_allowance,
-        widened=widened,
+    none, all_alike = np.zeros(xs.size), np.ones(xs.size)
+    influences = (
+        Influence("reading", "", 1.0, uxs, none),
+        Influence("reference", "", 1.0, none, uys),
+        Influence("common", "", u_common, none, all_alike, shared=True),
     )
+    return fit(xs, ys, influences, model, slope_allowance=slope_allowance).correction
+
+
+@dataclass(frozen=True)
+class _Solved:
+    """reference = sum of coefficients (reading - pivot)^i, with its gain and the points as adjusted."""
+
+    coefficients: Array
+    pivot: float
+    gain: Array
+    slope: Array
+    basis: Array
+    misfit: Array
+    chi_square: float
+
+
+def _weigh(xs: Array, ys: Array, uxs: Array, uys: Array, model: Choice) -> tuple[Considered, ...]:
+    """Which curve, and why not the others."""
+    if model != "auto":
+        return (Considered(model, True, "asked", 0.0),)
+    u_typical = float(np.median(np.hypot(uxs, uys)))
+    ratio = float(np.ptp(xs)) / u_typical
+    if choose_model(xs, np.hypot(uxs, uys)) == "offset":
+        few = xs.size < 2
+        against = Considered("line", False, "few" if few else "close", float(xs.size) if few else ratio)
+        return (Considered("offset", True, "alone", ratio), against)
+    offset = Considered("offset", False, "apart", ratio)
+    if np.unique(xs).size < QUADRATIC_POINTS:
+        few_points = Considered("quadratic", False, "few", float(xs.size))
+        return (offset, Considered("line", True, "apart", ratio), few_points)
+    try:
+        bent = _solve(xs, ys, uxs, uys, 2)
+        own = bent.gain[2] * np.hypot(uys, bent.slope * uxs)
+        # points that scatter more than they should would show a bend by chance
+        bend = abs(bent.coefficients[2]) / (np.sqrt((own**2).sum()) * _widening(bent.chi_square, xs.size - 3))
+    except FitError:
+        bend = 0.0
+    seen = bool(bend >= BEND_SEEN)
+    return (
+        offset,
+        Considered("line", not seen, "apart", ratio),
+        Considered("quadratic", seen, "bent" if seen else "straight", float(bend)),
+    )
+
+
+def _solve(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int) -> _Solved:
+    if degree == 0:
+        pivot, slope = 0.0, np.ones(xs.size)
+        weight = 1.0 / (uxs**2 + uys**2)
+        adjusted = xs
+        pivot = float((weight * xs).sum() / weight.sum())
+        coefficients = np.array([pivot + float((weight * (ys - xs)).sum() / weight.sum())])
+        misfit = ys - xs - (coefficients[0] - pivot)
+    elif degree == 1:
+        line = york_line(xs, ys, uxs, uys)
+        pivot, coefficients = float(line.pivot), np.array([float(line.value), float(line.slope)])
+        slope = np.full(xs.size, float(line.slope))
+        weight = 1.0 / (uys**2 + slope**2 * uxs**2)
+        misfit = ys - line.at(xs)[0]
+        adjusted = xs + uxs**2 * slope * weight * misfit
+    else:
+        pivot, coefficients, adjusted, slope, weight = _bent(xs, ys, uxs, uys, degree)
+        misfit = ys - np.polynomial.polynomial.polyval(adjusted - pivot, coefficients) - slope * (xs - adjusted)
+    basis = np.vander(adjusted - pivot, degree + 1, increasing=True)
+    gain = np.asarray(np.linalg.solve((basis.T * weight) @ basis, basis.T * weight), dtype=np.float64)
+    return _Solved(coefficients, pivot, gain, slope, basis, misfit, float((weight * misfit**2).sum()))
+
+
+def _bent(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int) -> tuple[float, Array, Array, Array, Array]:
+    """A polynomial with errors in both axes, by Gauss–Newton steps on the curve and on where each point sits on it."""
+    if np.unique(xs).size <= degree:
+        raise FitError(f"A quadratic needs {degree + 1} different readings or more")
+    pivot = float(xs.mean())
+    adjusted = xs.copy()
+    coefficients: Array = np.asarray(np.polynomial.polynomial.polyfit(xs - pivot, ys, degree), dtype=np.float64)
+    slope: Array = np.ones(xs.size)
+    weight: Array = np.ones(xs.size)
+    for _ in range(100):
+        step = adjusted - pivot
+        bend = np.polynomial.polynomial.polyder(coefficients)
+        slope = np.asarray(np.polynomial.polynomial.polyval(step, bend), dtype=np.float64)
+        weight = 1.0 / (uys**2 + slope**2 * uxs**2)
+        basis = np.vander(step, degree + 1, increasing=True)
+        target = ys - slope * (xs - adjusted)
+        new = np.asarray(np.linalg.solve((basis.T * weight) @ basis, (basis.T * weight) @ target), dtype=np.float64)
+        misfit = target - basis @ new
+        moved = xs + uxs**2 * slope * weight * misfit
+        change = max(np.abs(new - coefficients).max(), np.abs(moved - adjusted).max())
+        coefficients, adjusted = new, moved
+        if change < 1e-13 * max(1.0, float(np.abs(coefficients).max())):
+            break
+    return pivot, coefficients, adjusted, slope, weight
+
+
+def _residuals(xs: Array, solved: _Solved, uxs: Array, uys: Array) -> tuple[Array, float, tuple[int, ...]]:
+    """Each point's distance from the curve over its own uncertainty, the limit, and the points beyond it.
+
+    The limit is passed by chance by one set of points in twenty. With one degree of freedom all points lie off the
+    curve alike and none can be named.
+    """
+    n, p = xs.size, len(solved.coefficients)
+    if n <= p:
+        return np.zeros(n), np.inf, ()
+    from scipy.special import ndtri
+
+    own = uys**2 + solved.slope**2 * uxs**2
+    used = np.einsum("ij,ji->i", solved.basis, solved.gain) * own
+    left = own - used
+    free = left > 1e-9 * own
+    residuals = np.where(free, solved.misfit / np.sqrt(np.where(free, left, 1.0)), 0.0)
+    limit = float(ndtri(1.0 - 0.025 / n))
+    suspects = tuple(int(i) for i in np.flatnonzero(np.abs(residuals) > limit)) if n > p + 1 else ()
+    return residuals, limit, suspects
 
 
 def _widening(chi_square: float, degrees_of_freedom: int) -> float:

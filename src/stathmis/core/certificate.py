@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
-from stathmis.core.calibration import FitError
+from stathmis.core.straight_line import FitError
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ Not a vote: the combined value leans on the smallest uncertainty, and an instrum
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -36,11 +37,18 @@ class Consensus(NamedTuple):
     suspects: tuple[int, ...]
 
 
-def combine(values: ArrayLike, standard_uncertainties: ArrayLike) -> Consensus:
+def combine(
+    values: ArrayLike,
+    standard_uncertainties: ArrayLike,
+    groups: Sequence[int] = (),
+    u_group: Sequence[float] = (),
+) -> Consensus:
     """Combine what independent instruments say about one quantity.
 
     values, standard_uncertainties: shape (n,), one unit, uncertainties above 0. A suspect disagrees with the others
-    together at |E_n| above 1. Where the values scatter more than their uncertainties allow, u is widened
+    together at |E_n| above 1. groups: for each value the number of the reference its instrument was checked against, -1
+    for none; u_group: standard uncertainty each reference left in all its instruments alike, part of theirs: it does
+    not average out. Where the values scatter more than their uncertainties allow, u is widened
     by √(chi-square/(n - 1)). Raises ValueError for no values or an uncertainty not above 0.
     Source: weighted mean, JCGM 100; widening after R. Birge, Phys. Rev. 40 (1932) 207.
 
@@ -60,6 +68,12 @@ def combine(values: ArrayLike, standard_uncertainties: ArrayLike) -> Consensus:
     chi_square = float((weight * (x - mean) ** 2).sum())
     if x.size > 1 and chi_square > x.size - 1:
         u_mean *= float(np.sqrt(chi_square / (x.size - 1)))
+    if groups:
+        share = weight / weight.sum()
+        for number, shared in enumerate(u_group):
+            part = share[[g == number for g in groups]]
+            # what the members have in common adds up instead of averaging
+            u_mean = float(np.sqrt(u_mean**2 + shared**2 * (part.sum() ** 2 - (part**2).sum())))
     return Consensus(mean, u_mean, chi_square, _suspects(x, u))
 
 

@@ -25,6 +25,7 @@ class Component:
     distribution: str = "normal"
     degrees_of_freedom: float = inf
     sensitivity: float = 1.0
+    unit: str = ""
 
     def __post_init__(self) -> None:
         if not (self.standard_uncertainty >= 0 and isfinite(self.standard_uncertainty)):

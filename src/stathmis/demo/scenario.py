@@ -5,19 +5,21 @@ Everything is invented. It is anchored to the time it is made for, so that the b
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
 import numpy as np
 
+from stathmis.core.fixed_points import salt_humidity
 from stathmis.demo.simulation import Sensor, Upset, simulate_air
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel, Incubator, NewReading, Quantity
-from stathmis.services import checking, rounds, setting_up
+from stathmis.services import rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
+from stathmis.services.instruments import checking, draft, places
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.wording import typed_text
 from stathmis.services.workbench import Workbench
@@ -37,6 +39,9 @@ class _Face:
     at_egg_top: bool = True
 
 
+ROUND = Sensor(13.0, 0.88, 0.3, 1.0, 12.0)
+"""The round hygrometer as it is now; it read lower in the years before."""
+
 CABINET = (
     _Face(
         "Lid display",
@@ -49,7 +54,7 @@ CABINET = (
     ),
     _Face("Blue probe", "probe", (("temperature", Sensor(0.12, 1.0, 0.02, 0.1, 2.0), 0.5),)),
     _Face("Long stick", "stick", (("temperature", Sensor(0.35, 1.0, 0.05, 0.5, 9.0), 0.8),)),
-    _Face("Round hygrometer", "hygrometer", (("humidity", Sensor(13.0, 0.88, 0.3, 1.0, 12.0), 5.0),)),
+    _Face("Round hygrometer", "hygrometer", (("humidity", ROUND, 5.0),)),
     _Face(
         "Shelf logger",
         "logger",
@@ -104,8 +109,9 @@ def _references(bench: Workbench, clock: FixedClock, now_ms: int) -> None:
         [(0.0, 0.02, 0.04), (20.0, 0.03, 0.04), (37.5, 0.05, 0.04), (45.0, 0.05, 0.05)],
         [(33.0, 0.6, 1.2), (53.0, 0.4, 1.2), (75.0, -0.3, 1.4)],
     )
-    for channel, points in zip(keeping.all_of(bench.logbook, Channel), certificates, strict=True):
-        setting_up.add_certificate(bench, channel.id, clock.at_ms, points)
+    drifts = (0.02, 0.5)
+    for channel, points, drift in zip(bench.records(Channel), certificates, drifts, strict=True):
+        setting_up.add_certificate(bench, channel.id, clock.at_ms, points, drift_per_year=drift)
 
 
 def _hang(
@@ -132,24 +138,45 @@ def _hang(
 
 
 def _check(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Generator, at: tuple[float, ...]) -> None:
-    """Compare with the reference at true values, two readings each, and put the correction to use from the start."""
+    """Compare with the reference at true values, two readings each, and put the correction to use from then on."""
     reference = checking.references(bench, channel)[0][1]
     points = bench.corrections.certificate_of(reference.id)
-    entries = []
+    taken = draft.new_draft(channel, bench.altitude_m, "side")
+    taken.sets[0].reference_id = reference.id
+    taken.sets[0].rows = []
     for true in at:
         correction = float(np.interp(true, [p.reading for p in points], [p.correction for p in points]))
         spread = 0.02 if channel.quantity == "temperature" else 0.4
         shown = sensor.shown(rng, np.full(2, true + rng.normal(0.0, spread)))
         step = reference.resolution
         ref = np.round((true - correction + rng.normal(0.0, spread / 2, 2)) / step) * step
-        entries.append(
-            checking.PointEntry(
-                " ".join(typed_text(v, channel.resolution) for v in shown), " ".join(typed_text(v, step) for v in ref)
-            )
-        )
-    unevenness = checking.UNEVENNESS[channel.quantity]
-    check = checking.evaluate(bench, channel, reference, entries, unevenness)
-    checking.put_to_use(bench, check, unevenness, bench.now_ms)
+        row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown))
+        row.cells["reference"] = " ".join(typed_text(v, step) for v in ref)
+        taken.sets[0].rows.append(row)
+    checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
+
+
+def _salt_jars(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Generator) -> None:
+    """Three jars at room temperature, and the correction put to use from then on."""
+    taken = draft.new_draft(channel, bench.altitude_m, "salt")
+    taken.sets[0].rows = []
+    for salt in ("MgCl2", "Mg(NO3)2", "NaCl"):
+        true = salt_humidity(salt, 21.5)[0] + rng.normal(0.0, 0.3)
+        shown = sensor.shown(rng, np.full(3, true))
+        row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown), {"salt": salt, "jar": "21.5C"})
+        taken.sets[0].rows.append(row)
+    checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
+
+
+def _map(bench: Workbench, incubator: Incubator, rng: np.random.Generator) -> None:
+    """The certified probe moved through nine places of the empty cabinet."""
+    probe = bench.records(Channel)[0]
+    off = {"back left": 0.14, "back": 0.22, "back right": 0.17, "front left": -0.24, "front": -0.12}
+    cells = []
+    for name in (n for row in places.PLACES for n in row):
+        true = 37.55 + off.get(name, -0.16 if name == "front right" else 0.0) + rng.normal(0.0, 0.03, 3)
+        cells.append(places.Cell(name, probe.id, " ".join(f"{v:.2f}" for v in true)))
+    places.keep_survey(bench, incubator, places.compare_places(bench, cells, "0.1"), None)
 
 
 def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> None:
@@ -159,17 +186,24 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     incubator_id = setting_up.add_incubator(bench, "North cabinet", "forced", 37.6)
     incubator = keeping.one(bench.logbook, Incubator, incubator_id)
     channels = _hang(bench, CABINET, incubator_id, clock.at_ms)
+    for days, offset in ((560, 9.3), (385, 10.4), (205, 11.9)):
+        clock.at_ms = now_ms - days * DAY_MS
+        _salt_jars(bench, channels["Round hygrometer", "humidity"], replace(ROUND, offset=offset), rng)
+    clock.at_ms = start - 21 * DAY_MS
     warm, moist = (36.6, 37.6, 38.7), (33.0, 53.0, 75.0)
     for name, quantity, at in (
         ("Lid display", "temperature", warm),
         ("Blue probe", "temperature", warm),
         ("Shelf logger", "temperature", (21.0, *warm)),
         ("Shelf logger", "humidity", moist),
-        ("Round hygrometer", "humidity", moist),
     ):
         sensor = next(s for f in CABINET if f.name == name for q, s, _ in f.channels if q == quantity)
         clock.at_ms += 3_600_000
         _check(bench, channels[name, quantity], sensor, rng, at)
+    clock.at_ms += 3_600_000
+    _salt_jars(bench, channels["Round hygrometer", "humidity"], ROUND, rng)
+    clock.at_ms += 3_600_000
+    _map(bench, incubator, rng)
     clock.at_ms = set_ms
     setting_up.set_batch(bench, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
 

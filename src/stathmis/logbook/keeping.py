@@ -20,9 +20,23 @@ from stathmis.logbook.records import (
     Instrument,
     LoggerImport,
     Placement,
+    Survey,
+    SurveyPoint,
 )
 
-Record = TypeVar("Record", Batch, CertificatePoint, Channel, Event, Incubator, Instrument, LoggerImport, Placement)
+Record = TypeVar(
+    "Record",
+    Batch,
+    CertificatePoint,
+    Channel,
+    Event,
+    Incubator,
+    Instrument,
+    LoggerImport,
+    Placement,
+    Survey,
+    SurveyPoint,
+)
 
 _TABLES: dict[type, Table] = {
     Incubator: schema.incubator,
@@ -33,6 +47,8 @@ _TABLES: dict[type, Table] = {
     Event: schema.event,
     CertificatePoint: schema.certificate_point,
     LoggerImport: schema.logger_import,
+    Survey: schema.survey,
+    SurveyPoint: schema.survey_point,
 }
 
 

@@ -20,7 +20,7 @@ from sqlalchemy import URL, Connection, create_engine, event
 from sqlalchemy.exc import DatabaseError
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import schema
+from stathmis.logbook import migrations, schema
 
 log = logging.getLogger(__name__)
 
@@ -149,13 +149,44 @@ def open_logbook(path: Path) -> Logbook:
             "Update Stathmis, or open an older backup.",
         )
     read_only = not os.access(path, os.W_OK) or not path.stat().st_mode & 0o222
-    logbook = Logbook(path, read_only=read_only, lock=None if read_only else _take_lock(path))
+    if version < schema.SCHEMA_VERSION and read_only:
+        raise LogbookError(
+            f"{path.name} was written by an older Stathmis and is read-only, so it cannot be brought up to date.",
+            "Make a copy you may write to, and open that.",
+        )
+    lock = None if read_only else _take_lock(path)
+    if version < schema.SCHEMA_VERSION:
+        _bring_up_to_date(path, version, lock)
+    logbook = Logbook(path, read_only=read_only, lock=lock)
     try:
         _check(logbook)
     except BaseException:
         logbook.close()
         raise
     return logbook
+
+
+def _bring_up_to_date(path: Path, version: int, lock: IO[str] | None) -> None:
+    try:
+        if version < 1:
+            raise LogbookError(
+                f"{path.name} is damaged or was never finished.",
+                "Open the newest file in its backups folder instead.",
+            )
+        aside = migrations.migrate(path, schema.SCHEMA_VERSION)
+        log.info("brought up to date from version %d; the old file is %s", version, aside)
+    except (OSError, sqlite3.Error) as error:
+        if lock is not None:
+            lock.close()
+        log.warning("bringing %s up to date failed: %s", path, error)
+        raise LogbookError(
+            f"{path.name} is from an older Stathmis and could not be brought up to date. It was left as it was.",
+            "Check the space left on the disk, or open the newest file in its backups folder.",
+        ) from error
+    except LogbookError:
+        if lock is not None:
+            lock.close()
+        raise
 
 
 def _check(logbook: Logbook) -> None:

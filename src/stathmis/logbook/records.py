@@ -33,7 +33,11 @@ class Instrument:
 
 @dataclass(frozen=True)
 class Channel:
-    """One quantity an instrument shows, in its unit: resolution, stated accuracy (± this much), range."""
+    """One quantity an instrument shows, in its unit: resolution, stated accuracy (± this much), range.
+
+    response_s: time to follow 63 % of a step, s, None where the keeper gave none; between_checks: "hold" the last
+    check's correction, or go straight "between" two checks.
+    """
 
     id: int
     instrument_id: int
@@ -43,6 +47,8 @@ class Channel:
     accuracy: float
     low: float
     high: float
+    response_s: float | None = None
+    between_checks: str = "hold"
 
 
 @dataclass(frozen=True)
@@ -109,7 +115,10 @@ class Event:
 
 @dataclass(frozen=True)
 class CertificatePoint:
-    """A line of a reference's certificate, in the channel's unit."""
+    """A line of a reference's certificate, in the channel's unit; lines of one certificate share channel and date.
+
+    drift_per_year: half-width by which such a reference may move in a year; expires_ms: when it is due again.
+    """
 
     id: int
     channel_id: int
@@ -118,11 +127,17 @@ class CertificatePoint:
     correction: float
     expanded_uncertainty: float
     coverage_factor: float
+    drift_per_year: float = 0.0
+    expires_ms: int | None = None
 
 
 @dataclass(frozen=True)
 class CalibrationPoint:
-    """A point of a check: what was typed on both sides, and the means and uncertainties used, in channel units."""
+    """A point of a check: what was typed on both sides, and the means and uncertainties used, in channel units.
+
+    source: what the reference value rests on ("ice point", "table salt at 24.0 °C"); direction: "rising", "falling"
+    or empty; residual: distance from the curve over its own uncertainty.
+    """
 
     shown: str
     reference_shown: str
@@ -130,6 +145,34 @@ class CalibrationPoint:
     reference: float
     u_reading: float
     u_reference: float
+    source: str = ""
+    direction: str = ""
+    residual: float = 0.0
+
+
+@dataclass(frozen=True)
+class Survey:
+    """A comparison of places (or heights) in an incubator; egg_top_cm: height of the egg tops over the floor."""
+
+    id: int
+    incubator_id: int
+    done_ms: int
+    kind: Literal["places", "heights"]
+    egg_top_cm: float | None
+
+
+@dataclass(frozen=True)
+class SurveyPoint:
+    """One place of a survey: what was typed, the mean reading and its own standard uncertainty, in channel units."""
+
+    id: int
+    survey_id: int
+    channel_id: int
+    place: str
+    height_cm: float | None
+    typed: str
+    reading: float
+    u_own: float
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from sqlalchemy import (
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 metadata = MetaData()
 
@@ -72,6 +72,8 @@ channel = Table(
     Column("low", Float, nullable=False),
     Column("high", Float, nullable=False),
     _withdrawn(),
+    Column("response_s", Float),
+    Column("between_checks", String, nullable=False, server_default="hold"),
 )
 
 placement = Table(
@@ -140,6 +142,8 @@ certificate_point = Table(
     Column("expanded_uncertainty", Float, nullable=False),
     Column("coverage_factor", Float, nullable=False),
     _withdrawn(),
+    Column("drift_per_year", Float, nullable=False, server_default="0"),
+    Column("expires_ms", Integer),
 )
 
 calibration = Table(
@@ -147,7 +151,7 @@ calibration = Table(
     metadata,
     _id(),
     _to("channel"),
-    Column("reference_channel_id", Integer, ForeignKey("channel.id"), nullable=False),
+    Column("reference_channel_id", Integer, ForeignKey("channel.id")),
     Column("done_ms", Integer, nullable=False),
     Column("valid_from_ms", Integer, nullable=False),
     Column("model", String, nullable=False),
@@ -161,7 +165,10 @@ calibration = Table(
     Column("coverage_factor", Float, nullable=False),
     Column("slope_allowance", Float, nullable=False),
     Column("widened", Float, nullable=False),
-    Column("unevenness", Float, nullable=False),
+    Column("method", String, nullable=False, server_default="side"),
+    Column("state", String, nullable=False, server_default="as found"),
+    Column("reference_calibration_id", Integer, ForeignKey("calibration.id")),
+    Column("conditions", String, nullable=False, server_default=""),
     _withdrawn(),
 )
 
@@ -176,6 +183,47 @@ calibration_point = Table(
     Column("reference", Float, nullable=False),
     Column("u_reading", Float, nullable=False),
     Column("u_reference", Float, nullable=False),
+    Column("source", String, nullable=False, server_default=""),
+    Column("direction", String, nullable=False, server_default=""),
+    Column("residual", Float, nullable=False, server_default="0"),
+)
+
+budget_line = Table(
+    "budget_line",
+    metadata,
+    _id(),
+    _to("calibration"),
+    Column("label", String, nullable=False),
+    Column("unit", String, nullable=False),
+    Column("standard_uncertainty", Float, nullable=False),
+    Column("distribution", String, nullable=False),
+    Column("degrees_of_freedom", Float),
+    Column("sensitivity", Float, nullable=False),
+)
+
+survey = Table(
+    "survey",
+    metadata,
+    _id(),
+    _to("incubator"),
+    Column("done_ms", Integer, nullable=False),
+    Column("kind", String, CheckConstraint("kind IN ('places', 'heights')"), nullable=False),
+    Column("egg_top_cm", Float),
+    _withdrawn(),
+)
+
+survey_point = Table(
+    "survey_point",
+    metadata,
+    _id(),
+    _to("survey"),
+    _to("channel"),
+    Column("place", String, nullable=False),
+    Column("height_cm", Float),
+    Column("typed", String, nullable=False),
+    Column("reading", Float, nullable=False),
+    Column("u_own", Float, nullable=False),
+    _withdrawn(),
 )
 
 logger_import = Table(

@@ -7,7 +7,6 @@ from functools import cached_property
 
 from stathmis.core import profile
 from stathmis.core.profile import Band, Phase, Species
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, Incubator, Quantity
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS
@@ -85,5 +84,5 @@ class Course:
 
 def running(bench: Workbench, incubator: Incubator) -> Course | None:
     """The batch an incubator runs now: the newest that has not ended."""
-    open_batches = [b for b in keeping.all_of(bench.logbook, Batch, incubator_id=incubator.id) if b.ended_ms is None]
+    open_batches = [b for b in bench.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
     return Course(max(open_batches, key=lambda b: b.set_ms), incubator) if open_batches else None

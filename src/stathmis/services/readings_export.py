@@ -8,10 +8,10 @@ from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
+from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.logger_csv import CancelledError, Progress
-from stathmis.services.corrections import NORMAL_95
 from stathmis.services.trace import BatchTrace, Run
 from stathmis.services.workbench import Workbench
 

@@ -22,6 +22,7 @@ class NewChannel:
     unit: Unit
     resolution: float
     accuracy: float
+    response_s: float | None = None
 
 
 KINDS = {
@@ -31,6 +32,7 @@ KINDS = {
     "hygrometer": "Hygrometer",
     "logger": "Logger",
     "lab thermometer": "Lab thermometer",
+    "infrared gun": "Infrared gun",
 }
 
 TYPICAL = {"temperature": (0.1, 1.0), "humidity": (1.0, 7.0)}
@@ -41,7 +43,8 @@ def channel_range(quantity: Quantity, unit: Unit) -> tuple[float, float]:
     """Lowest and highest number such a channel can sensibly show, in its unit."""
     if quantity == "humidity":
         return 0.0, 100.0
-    return (-10.0, 60.0) if unit == "°C" else (14.0, 140.0)
+    # up to steam: a probe may be checked there
+    return (-10.0, 110.0) if unit == "°C" else (14.0, 230.0)
 
 
 def _need_name(name: str, what: str) -> str:
@@ -102,6 +105,7 @@ def add_instrument(
             accuracy=channel.accuracy,
             low=low,
             high=high,
+            response_s=channel.response_s,
         )
     if incubator_id is not None:
         keeping.add(
@@ -176,11 +180,19 @@ def set_place(bench: Workbench, name: str, altitude_m: float) -> None:
 
 
 def add_certificate(
-    bench: Workbench, channel_id: int, dated_ms: int, points: Sequence[tuple[float, float, float]], k: float = 2.0
+    bench: Workbench,
+    channel_id: int,
+    dated_ms: int,
+    points: Sequence[tuple[float, float, float]],
+    k: float = 2.0,
+    drift_per_year: float = 0.0,
+    expires_ms: int | None = None,
 ) -> None:
-    """Enter a reference's certificate; undoable. points: reading, correction, U, in the channel's unit.
+    """Enter a reference's certificate, which takes over from an older one on its date; undoable.
 
-    Raises UserError for no points, U not above 0, or two points at one reading.
+    points: reading, correction, U, in the channel's unit; drift_per_year: half-width by which it may move in a year,
+    same unit; expires_ms: when it is due again, UTC ms. Raises UserError for no points, U or k not above 0, two points
+    at one reading, a date to come or an end before the date.
     """
     if not points:
         raise UserError("The certificate needs a point.", "Copy reading, correction and U from the paper.")
@@ -188,6 +200,18 @@ def add_certificate(
         raise UserError("U and k on a certificate are above 0.", "Copy them from the paper.")
     if len({reading for reading, _, _ in points}) < len(points):
         raise UserError("Two points stand at the same reading.", "Remove one.")
+    if not drift_per_year >= 0:
+        raise UserError("Drift in a year is a number from 0 up.", "Write how far it may move, either way.")
+    if dated_ms > bench.now_ms:
+        raise UserError("The certificate is dated in the future.", "Copy its date from the paper.")
+    if expires_ms is not None and expires_ms <= dated_ms:
+        raise UserError("The certificate runs out before its date.", "Check both dates on the paper.")
+    channel = keeping.one(bench.logbook, Channel, channel_id)
+    if any(not channel.low <= reading <= channel.high for reading, _, _ in points):
+        raise UserError(
+            f"A certificate's reading lies outside what this instrument shows, {channel.low:g} to {channel.high:g}.",
+            "The order is reading, correction, U.",
+        )
     ids = [
         keeping.add(
             bench.logbook,
@@ -198,6 +222,8 @@ def add_certificate(
             correction=correction,
             expanded_uncertainty=U,
             coverage_factor=k,
+            drift_per_year=drift_per_year,
+            expires_ms=expires_ms,
         )
         for reading, correction, U in points
     ]
@@ -205,6 +231,25 @@ def add_certificate(
         "certificate entered",
         undo=lambda: keeping.withdraw(bench.logbook, CertificatePoint, ids, bench.now_ms),
         redo=lambda: keeping.withdraw(bench.logbook, CertificatePoint, ids, None),
+    )
+
+
+def change_channel(
+    bench: Workbench, channel: Channel, resolution: float, accuracy: float, response_s: float | None
+) -> None:
+    """Mend what was entered about an instrument's display; undoable. Units as in Channel.
+
+    Raises UserError for numbers not above 0.
+    """
+    if not resolution > 0 or not accuracy > 0 or (response_s is not None and not response_s > 0):
+        raise UserError("Steps, accuracy and response time are numbers above 0.", "Leave the time empty if unknown.")
+    before = {"resolution": channel.resolution, "accuracy": channel.accuracy, "response_s": channel.response_s}
+    after = {"resolution": resolution, "accuracy": accuracy, "response_s": response_s}
+    keeping.change(bench.logbook, Channel, channel.id, **after)
+    bench.did(
+        "instrument changed",
+        undo=lambda: keeping.change(bench.logbook, Channel, channel.id, **before),
+        redo=lambda: keeping.change(bench.logbook, Channel, channel.id, **after),
     )
 
 

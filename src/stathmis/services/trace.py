@@ -11,7 +11,7 @@ from stathmis.core.adherence import Adherence, judge
 from stathmis.core.profile import band_edges, day_of
 from stathmis.core.units import to_inside
 from stathmis.logbook import keeping, readings
-from stathmis.logbook.records import Channel, Event, Instrument, Placement, Quantity
+from stathmis.logbook.records import Channel, Event, Incubator, Instrument, Placement, Quantity
 from stathmis.services.batches import Course
 from stathmis.services.verdict import layers_u_k
 from stathmis.services.workbench import Workbench
@@ -98,21 +98,34 @@ def trace(bench: Workbench, course: Course) -> BatchTrace:
 
 
 def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: int) -> QuantityTrace:
-    instruments = {i.id: i for i in keeping.all_of(bench.logbook, Instrument)}
-    channels = keeping.all_of(bench.logbook, Channel, quantity=quantity)
-    runs = []
-    for placement in keeping.all_of(bench.logbook, Placement, incubator_id=course.incubator.id):
-        start = max(course.start_ms, placement.from_ms)
-        stop = min(until_ms, placement.to_ms - 1 if placement.to_ms is not None else until_ms)
-        for channel in channels:
-            if channel.instrument_id == placement.instrument_id and start <= stop:
-                layers = layers_u_k(course.incubator, placement, channel)
-                run = _run(bench, instruments[channel.instrument_id], channel, start, stop, course.batch.set_ms, layers)
-                if run is not None:
-                    runs.append(run)
+    runs = runs_between(bench, course.incubator, quantity, course.start_ms, until_ms, course.batch.set_ms)
     runs.sort(key=lambda r: (not r.dense, float(np.median(r.u))))
     shares = _shares(course, quantity, runs[0], until_ms) if runs else ()
     return QuantityTrace(quantity, tuple(runs), shares)
+
+
+def temperature_runs(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) -> list[Run]:
+    """Corrected temperatures of all instruments in an incubator over a stretch (UTC ms)."""
+    return runs_between(bench, incubator, "temperature", start_ms, stop_ms, start_ms)
+
+
+def runs_between(
+    bench: Workbench, incubator: Incubator, quantity: Quantity, start_ms: int, stop_ms: int, set_ms: int
+) -> list[Run]:
+    """Runs of every instrument that hung in an incubator, as long as it hung there; set_ms: see Run.typical."""
+    instruments = {i.id: i for i in keeping.all_of(bench.logbook, Instrument)}
+    channels = keeping.all_of(bench.logbook, Channel, quantity=quantity)
+    runs = []
+    for placement in keeping.all_of(bench.logbook, Placement, incubator_id=incubator.id):
+        start = max(start_ms, placement.from_ms)
+        stop = min(stop_ms, placement.to_ms - 1 if placement.to_ms is not None else stop_ms)
+        for channel in channels:
+            if channel.instrument_id == placement.instrument_id and start <= stop:
+                layers = layers_u_k(incubator, placement, channel)
+                run = _run(bench, instruments[channel.instrument_id], channel, start, stop, set_ms, layers)
+                if run is not None:
+                    runs.append(run)
+    return runs
 
 
 def _run(

@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot
 
+from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import UNDECIDED, decide
-from stathmis.core.consensus import combine
+from stathmis.core.consensus import Consensus, combine
 from stathmis.core.profile import Band
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
-from stathmis.services.corrections import NORMAL_95, Corrected
+from stathmis.services.corrections import Corrected
 from stathmis.services.workbench import Workbench
 
 STILL_AIR_HEIGHT_U_K = 1.0
@@ -23,7 +24,10 @@ CURRENT_MS = 14 * 3_600_000
 
 @dataclass(frozen=True)
 class Judged:
-    """One reading, corrected (°C or %), and whether it is in the band ("inside", "outside", "undecided")."""
+    """One reading, corrected (°C or %), and whether it is in the band ("inside", "outside", "undecided").
+
+    leans_on: channel id of the reference its correction rests on, and that one's own standard uncertainty.
+    """
 
     instrument: Instrument
     channel: Channel
@@ -32,6 +36,7 @@ class Judged:
     shown: float
     corrected: Corrected
     decision: str
+    leans_on: tuple[int, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -70,7 +75,8 @@ def judge_reading(
     instrument, placement, channel = hanging
     corrected = bench.corrections.correct(channel, shown, at_ms)
     corrected = Corrected(corrected.value, hypot(corrected.U, NORMAL_95 * layers_u_k(incubator, placement, channel)))
-    return Judged(instrument, channel, placement, at_ms, shown, corrected, _decision(corrected, band))
+    leans_on = bench.corrections.leans_on(channel, corrected.value, at_ms)
+    return Judged(instrument, channel, placement, at_ms, shown, corrected, _decision(corrected, band), leans_on)
 
 
 def _decision(corrected: Corrected, band: Band | None) -> str:
@@ -79,12 +85,21 @@ def _decision(corrected: Corrected, band: Band | None) -> str:
     return str(decide(corrected.value, corrected.u, band.low, band.high))
 
 
+def together_u(readings: Sequence[Judged]) -> Consensus:
+    """Readings of one quantity combined by their uncertainties; what a common reference left does not average out."""
+    order = list(dict.fromkeys(r.leans_on[0] for r in readings if r.leans_on is not None))
+    groups = [order.index(r.leans_on[0]) if r.leans_on is not None else -1 for r in readings]
+    u_group = [max(r.leans_on[1] for r in readings if r.leans_on is not None and r.leans_on[0] == i) for i in order]
+    values, u = [r.corrected.value for r in readings], [max(r.corrected.u, 1e-6) for r in readings]
+    return combine(values, u, groups, u_group)
+
+
 def overall(quantity: Quantity, readings: Sequence[Judged], band: Band | None) -> Verdict | None:
     """Combine readings of one quantity; None without any. Suspects are named, not outvoted: they weigh by their U."""
     own = [r for r in readings if r.channel.quantity == quantity]
     if not own:
         return None
-    together = combine([r.corrected.value for r in own], [max(r.corrected.u, 1e-6) for r in own])
+    together = together_u(own)
     corrected = Corrected(together.value, NORMAL_95 * together.u)
     return Verdict(
         quantity=quantity,

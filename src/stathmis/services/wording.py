@@ -63,3 +63,8 @@ def typed_text(value: float, resolution: float) -> str:
     """A reading as the display shows it, with the decimals of its resolution."""
     places = max(0, -floor(log10(resolution) + 1e-9)) if resolution > 0 else 1
     return f"{value:.{places}f}"
+
+
+def places_for(step: float) -> int:
+    """Decimals that show a step: 0.01 → 2."""
+    return len(f"{step:.6f}".rstrip("0").partition(".")[2])

@@ -4,18 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
 from stathmis.core.psychrometrics import standard_pressure
 from stathmis.core.units import Unit
 from stathmis.logbook import keeping
 from stathmis.logbook.opening import Logbook
-from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
+from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement
 from stathmis.services import clock as clocks
 from stathmis.services.corrections import CorrectionBook
 from stathmis.services.undo import Edit, History
 
 TemperatureUnit = Literal["°C", "°F"]
+Kept = TypeVar("Kept", Batch, Channel, Incubator, Instrument, Placement)
+Found = TypeVar("Found", Channel, Instrument)
+
+
+def _with_id(records: list[Found], record_id: int) -> Found:
+    for record in records:
+        if record.id == record_id:
+            return record
+    raise KeyError(f"no record {record_id}")
 
 
 class Workbench:
@@ -27,6 +36,7 @@ class Workbench:
         self.history = History()
         self.listeners: list[Callable[[], None]] = []
         self._corrections: CorrectionBook | None = None
+        self._records: dict[type, list[Any]] = {}
         self.read_settings()
 
     def read_settings(self) -> None:
@@ -66,6 +76,7 @@ class Workbench:
     def changed(self) -> None:
         """Tell every view that the logbook changed."""
         self._corrections = None
+        self._records.clear()
         for listener in list(self.listeners):
             listener()
 
@@ -93,16 +104,32 @@ class Workbench:
             keeping.save_setting(self.logbook, "temperature_unit", unit)
         self.changed()
 
+    def records(self, kind: type[Kept]) -> list[Kept]:
+        """All records of a kind, oldest first, read once until something changes."""
+        if kind not in self._records:
+            self._records[kind] = keeping.all_of(self.logbook, kind)
+        return self._records[kind]
+
     def incubators(self) -> list[Incubator]:
         """All incubators, in the order they were entered."""
-        return keeping.all_of(self.logbook, Incubator)
+        return self.records(Incubator)
+
+    def channel(self, channel_id: int) -> Channel:
+        """The channel with this id. Raises KeyError when there is none."""
+        return _with_id(self.records(Channel), channel_id)
+
+    def instrument(self, instrument_id: int) -> Instrument:
+        """The instrument with this id. Raises KeyError when there is none."""
+        return _with_id(self.records(Instrument), instrument_id)
 
     def hanging_in(self, incubator_id: int, at_ms: int) -> list[tuple[Instrument, Placement, list[Channel]]]:
         """Instruments in an incubator at a time, with where they hang and what they show."""
-        instruments = {i.id: i for i in keeping.all_of(self.logbook, Instrument)}
-        channels = keeping.all_of(self.logbook, Channel)
+        instruments = {i.id: i for i in self.records(Instrument)}
+        channels = self.records(Channel)
         found = []
-        for placement in keeping.all_of(self.logbook, Placement, incubator_id=incubator_id):
+        for placement in self.records(Placement):
+            if placement.incubator_id != incubator_id:
+                continue
             here = placement.from_ms <= at_ms and (placement.to_ms is None or at_ms < placement.to_ms)
             if here and placement.instrument_id in instruments:
                 own = [c for c in channels if c.instrument_id == placement.instrument_id]

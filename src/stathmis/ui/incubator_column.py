@@ -9,7 +9,8 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Incubator, Quantity
-from stathmis.services import advice, checking, rounds
+from stathmis.services import advice, rounds
+from stathmis.services.instruments import history
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Verdict
 from stathmis.services.wording import unit_word, value_text
@@ -192,7 +193,7 @@ class IncubatorColumn(QWidget):
         for key, made in self.places.items():
             made.setChecked(key == place)
         due = sum(
-            checking.is_due(bench, channel)
+            history.is_due(bench, channel)
             for incubator in bench.incubators()
             for _, _, channels in bench.hanging_in(incubator.id, bench.now_ms)
             for channel in channels

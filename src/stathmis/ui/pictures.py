@@ -9,8 +9,11 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
+from stathmis.core.units import from_inside
+from stathmis.logbook.records import Channel
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
+from stathmis.ui.instruments.drawer_view import InstrumentsView
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
@@ -27,7 +30,17 @@ def write_pictures(
     window.resize(*size)
     window.show()
     try:
-        for name in ("round", "trace", "instruments", "check", "bring-in", "enter"):
+        for name in (
+            "round",
+            "trace",
+            "instruments",
+            "check",
+            "history",
+            "side-by-side",
+            "places",
+            "bring-in",
+            "enter",
+        ):
             _go(window, name)
             settle()
             path = folder / f"{name}.png"
@@ -50,9 +63,9 @@ def _go(window: Window, name: str) -> None:
                 window.pages.round.type_into(row, texts[index])
     elif name == "trace":
         window.show_page("trace")
-    elif name == "check":
+    elif name in ("check", "history", "side-by-side", "places"):
         window.show_place("instruments")
-        window.stack.currentWidget().show_example()  # type: ignore[union-attr]
+        _go_instruments(window, name)
     elif name == "bring-in":
         window.show_place("bring_in")
         with tempfile.TemporaryDirectory() as folder:
@@ -63,6 +76,32 @@ def _go(window: Window, name: str) -> None:
             window.stack.currentWidget().path.setText("porch-logger.csv")  # type: ignore[union-attr]
     else:
         window.show_place(name)
+
+
+def _go_instruments(window: Window, name: str) -> None:
+    view = window.stack.currentWidget()
+    assert isinstance(view, InstrumentsView)
+    bench = window.bench
+    names = {c.id: bench.instrument(c.instrument_id).name for c in bench.records(Channel)}
+    humid = next(c for c in bench.records(Channel) if names[c.id] == "Card hygrometer")
+    checked = next(c for c in bench.records(Channel) if names[c.id] == "Round hygrometer")
+    if name == "check":
+        view.begin_check(bench.instrument(humid.instrument_id), humid, "salt")
+        draft = view.check.draft
+        assert draft is not None
+        jars = (("28 29 28", "MgCl2"), ("47 48 47", "Mg(NO3)2"), ("70 70 71", "NaCl"))
+        for row, (shown, salt) in zip(draft.sets[0].rows, jars, strict=False):
+            row.shown, row.cells = shown, {"salt": salt, "jar": str(bench_temperature(bench, 22.0))}
+        view.check.load(draft)
+    elif name == "history":
+        view.show_history(checked)
+    else:
+        view.show_tab("together" if name == "side-by-side" else "places")
+
+
+def bench_temperature(bench: Workbench, celsius: float) -> str:
+    """A temperature as the keeper would type it."""
+    return f"{from_inside(celsius, bench.temperature_unit):.0f}"
 
 
 def _sample(bench: Workbench) -> str:

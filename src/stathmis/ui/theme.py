@@ -204,6 +204,10 @@ def _style_sheet(theme: Theme) -> str:
     QPushButton[role="main"]:disabled {{ background: {i.column}; color: {i.muted}; border-color: {i.rule}; }}
     QPushButton[role="link"] {{ background: transparent; border: 1px solid transparent; color: {i.selection};
         padding: 0 {px(4)}px; text-align: left; text-decoration: underline; }}
+    QPushButton[role="name"] {{ background: transparent; border: 1px solid transparent; padding: 0;
+        font-weight: 600; text-align: left; }}
+    QPushButton[role="name"]:hover {{ text-decoration: underline; }}
+    QPushButton[role="name"]:focus {{ border: 1px solid {i.selection}; padding: 0; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {i.selection}; }}
     QPushButton[role="tab"] {{ background: transparent; border: none; border-bottom: 3px solid transparent;
         border-radius: 0; padding: {px(6)}px 0; font-size: {px(16)}px; color: {i.muted}; }}

@@ -245,7 +245,7 @@ class Window(QMainWindow):
 def _make_place(place: str, window: Window) -> QWidget:
     # imported when first wanted: none of these is needed for the first paint
     if place == "instruments":
-        from stathmis.ui.instruments_view import InstrumentsView
+        from stathmis.ui.instruments.drawer_view import InstrumentsView
 
         return InstrumentsView(window.bench, window.theme)
     if place == "bring_in":

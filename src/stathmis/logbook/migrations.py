@@ -1,0 +1,96 @@
+"""Older logbook files brought up to date: each step one transaction with its record, after a copy was put aside.
+
+A step that fails leaves the file as it was. A new step goes into STEPS under the version it leads to.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable
+from contextlib import closing, suppress
+from pathlib import Path
+
+
+def _to_2(connection: sqlite3.Connection) -> None:
+    """Checks by every method: no reference instrument needed, conditions and budget kept; surveys of places."""
+    for statement in (
+        "ALTER TABLE channel ADD COLUMN response_s FLOAT",
+        "ALTER TABLE channel ADD COLUMN between_checks VARCHAR NOT NULL DEFAULT 'hold'",
+        "ALTER TABLE certificate_point ADD COLUMN drift_per_year FLOAT NOT NULL DEFAULT 0",
+        "ALTER TABLE certificate_point ADD COLUMN expires_ms INTEGER",
+        "ALTER TABLE calibration_point ADD COLUMN source VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE calibration_point ADD COLUMN direction VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE calibration_point ADD COLUMN residual FLOAT NOT NULL DEFAULT 0",
+        # a column cannot be told to allow nothing afterwards: the table is made anew and takes the old one's place
+        """CREATE TABLE calibration_2 (
+            id INTEGER NOT NULL PRIMARY KEY,
+            channel_id INTEGER NOT NULL REFERENCES channel (id),
+            reference_channel_id INTEGER REFERENCES channel (id),
+            done_ms INTEGER NOT NULL, valid_from_ms INTEGER NOT NULL, model VARCHAR NOT NULL,
+            coefficients VARCHAR NOT NULL, covariance VARCHAR NOT NULL, pivot FLOAT NOT NULL,
+            domain_low FLOAT NOT NULL, domain_high FLOAT NOT NULL, chi_square FLOAT NOT NULL,
+            degrees_of_freedom INTEGER NOT NULL, coverage_factor FLOAT NOT NULL, slope_allowance FLOAT NOT NULL,
+            widened FLOAT NOT NULL, method VARCHAR NOT NULL DEFAULT 'side', state VARCHAR NOT NULL DEFAULT 'as found',
+            reference_calibration_id INTEGER REFERENCES calibration (id), conditions VARCHAR NOT NULL DEFAULT '',
+            withdrawn_ms INTEGER)""",
+        """INSERT INTO calibration_2 (id, channel_id, reference_channel_id, done_ms, valid_from_ms, model, coefficients,
+            covariance, pivot, domain_low, domain_high, chi_square, degrees_of_freedom, coverage_factor,
+            slope_allowance, widened, conditions, withdrawn_ms)
+            SELECT id, channel_id, reference_channel_id, done_ms, valid_from_ms, model, coefficients,
+            covariance, pivot, domain_low, domain_high, chi_square, degrees_of_freedom, coverage_factor,
+            slope_allowance, widened, 'sensors apart by up to ± ' || unevenness, withdrawn_ms FROM calibration""",
+        "DROP TABLE calibration",
+        "ALTER TABLE calibration_2 RENAME TO calibration",
+        """CREATE TABLE budget_line (id INTEGER NOT NULL PRIMARY KEY,
+            calibration_id INTEGER NOT NULL REFERENCES calibration (id), label VARCHAR NOT NULL, unit VARCHAR NOT NULL,
+            standard_uncertainty FLOAT NOT NULL, distribution VARCHAR NOT NULL, degrees_of_freedom FLOAT,
+            sensitivity FLOAT NOT NULL)""",
+        """CREATE TABLE survey (id INTEGER NOT NULL PRIMARY KEY,
+            incubator_id INTEGER NOT NULL REFERENCES incubator (id), done_ms INTEGER NOT NULL,
+            kind VARCHAR NOT NULL CHECK (kind IN ('places', 'heights')), egg_top_cm FLOAT, withdrawn_ms INTEGER)""",
+        """CREATE TABLE survey_point (id INTEGER NOT NULL PRIMARY KEY,
+            survey_id INTEGER NOT NULL REFERENCES survey (id), channel_id INTEGER NOT NULL REFERENCES channel (id),
+            place VARCHAR NOT NULL, height_cm FLOAT, typed VARCHAR NOT NULL, reading FLOAT NOT NULL,
+            u_own FLOAT NOT NULL, withdrawn_ms INTEGER)""",
+    ):
+        connection.execute(statement)
+
+
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2}
+
+
+def migrate(path: Path, target: int) -> Path:
+    """Bring a logbook file from its version to the target, and return the copy of the old file.
+
+    The copy stands in the backups folder before anything is changed. Raises sqlite3.Error or OSError; the file is then
+    as it was after the last whole step.
+    """
+    folder = path.with_name(path.stem + " backups")
+    folder.mkdir(exist_ok=True)
+    with closing(sqlite3.connect(path, isolation_level=None)) as connection:
+        # asked of the database, not of the file's head: a step may have been kept in the side file only
+        version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+        aside = folder / f"{path.stem} version {version}.old-stathmis"
+        partial = aside.with_suffix(".part")
+        try:
+            with closing(sqlite3.connect(partial)) as copy:
+                connection.backup(copy)
+            partial.replace(aside)
+        except (OSError, sqlite3.Error):
+            with suppress(OSError):
+                partial.unlink()
+            raise
+        # off while a table is made anew; SQLite ignores this inside a transaction
+        connection.execute("PRAGMA foreign_keys = OFF")
+        for step in range(version + 1, target + 1):
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                STEPS[step](connection)
+                if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
+                    raise sqlite3.IntegrityError("a row points nowhere")
+                connection.execute(f"PRAGMA user_version = {step}")
+                connection.execute("COMMIT")
+            except BaseException:
+                connection.execute("ROLLBACK")
+                raise
+    return aside

@@ -1,0 +1,578 @@
+"""Checking an instrument: what is typed, by whatever methods, to a correction with its budget, and to verdicts."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from math import hypot, inf, sqrt
+
+import numpy as np
+
+from stathmis.core.calibration import Correction, Fit, fit
+from stathmis.core.errors import UserError
+from stathmis.core.influences import Effect, Influence, gather
+from stathmis.core.profile import Band
+from stathmis.core.settling import Settling, settling
+from stathmis.core.straight_line import FitError
+from stathmis.core.uncertainty import Budget, type_b_half_width, type_b_resolution
+from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed
+from stathmis.logbook import calibrations
+from stathmis.logbook.calibrations import Conditions
+from stathmis.logbook.records import CalibrationPoint, Channel, Instrument
+from stathmis.services import batches
+from stathmis.services.clock import DAY_MS
+from stathmis.services.corrections import SLOPE_ALLOWANCE, resolution_u
+from stathmis.services.instruments.draft import Draft, PointSet, Row
+from stathmis.services.instruments.methods import RESPONSE_S
+from stathmis.services.instruments.reference_values import (
+    FieldError,
+    ReferenceValue,
+    Scatter,
+    allowance_size,
+    corrected_with_effects,
+    readings_in,
+    reference_value,
+)
+from stathmis.services.workbench import Workbench
+
+CHECK_EVERY_DAYS = {"temperature": 365, "humidity": 182}
+"""Thermometers yearly, hygrometers every half year. Source: common practice."""
+
+HYSTERESIS_LABEL = "Rising and falling differ"
+OWN_SCATTER = "Scatter of this instrument"
+OWN_STEPS = "Display steps during the check"
+STEPS_IN_USE = "Display steps when it is read in use"
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is wrong: in which set of points (-1: the whole check), which row (-1: the set), which field."""
+
+    set_index: int
+    row: int
+    field: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Point:
+    """A point that can be used, in the channel's unit, with what acts on it and how far it had settled."""
+
+    set_index: int
+    row: int
+    shown: str
+    reference_shown: str
+    reading: float
+    reference: float
+    on_reading: tuple[Effect, ...]
+    on_reference: tuple[Effect, ...]
+    source: str
+    direction: str
+    settled: Settling | None = None
+
+    @property
+    def u_reading(self) -> float:
+        """Standard uncertainty of the reading."""
+        return hypot(*(e.sensitivity * e.standard_uncertainty for e in self.on_reading))
+
+    @property
+    def u_reference(self) -> float:
+        """Standard uncertainty of the reference value."""
+        return hypot(0.0, *(e.sensitivity * e.standard_uncertainty for e in self.on_reference))
+
+
+@dataclass(frozen=True)
+class Zone:
+    """A band (°C or %) an instrument is wanted for, and what for in words."""
+
+    what: str
+    band: Band
+
+
+@dataclass(frozen=True)
+class ZoneVerdict:
+    """Whether an instrument can decide about a zone: U (channel's unit) at the reading that means its middle."""
+
+    zone: Zone
+    reading: float
+    U: float
+    half: float
+
+    @property
+    def can_decide(self) -> bool:
+        """Whether some reading could be told to be inside."""
+        return self.half > self.U
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check as far as it can be computed."""
+
+    channel: Channel
+    points: tuple[Point, ...]
+    problems: tuple[Problem, ...]
+    warnings: tuple[Problem, ...]
+    fitted: Fit | None
+    trouble: str
+    at: float
+    hysteresis: float | None
+    verdicts: tuple[ZoneVerdict, ...] = ()
+
+    @property
+    def correction(self) -> Correction | None:
+        """The correction with k of the working point; None while there is none."""
+        if self.fitted is None:
+            return None
+        return replace(self.fitted.correction, coverage_factor=self.budget_at(self.at).coverage_factor)
+
+    def budget_at(self, reading: float) -> Budget:
+        """All influences on a corrected reading, in the channel's unit."""
+        assert self.fitted is not None
+        return self.fitted.budget_at(reading, [type_b_resolution(STEPS_IN_USE, self.channel.resolution)])
+
+    @property
+    def budget(self) -> Budget | None:
+        """The budget at the working point."""
+        return None if self.fitted is None else self.budget_at(self.at)
+
+    def corrected_at(self, shown: float) -> tuple[float, float]:
+        """Corrected value and expanded uncertainty U of a reading, in the channel's unit."""
+        correction = self.correction
+        assert correction is not None
+        value, u = correction.apply(shown, resolution_u(self.channel))
+        return value, u * correction.coverage_factor
+
+    def note(self, set_index: int, row: int, field: str = "") -> str:
+        """The first problem or warning of a row (or field) in words, empty when there is none."""
+        for p in (*self.problems, *self.warnings):
+            if (p.set_index, p.row) == (set_index, row) and (not field or p.field == field):
+                return p.text
+        return ""
+
+
+def evaluate(bench: Workbench, draft: Draft) -> Check:
+    """Turn a draft into a correction. Faulty rows are named and left out, never guessed."""
+    channel = draft.channel
+    scatter = _pooled(bench, draft)
+    points, problems = _points(bench, draft, scatter)
+    target = working_point(bench, channel)
+    hysteresis, trouble = None, ""
+    try:
+        hysteresis = _hysteresis_typed(draft)
+    except FieldError as error:
+        problems.append(Problem(-1, -1, error.field, str(error)))
+    fitted = None
+    if points:
+        try:
+            fitted, hysteresis = _fit(draft, points, hysteresis or 0.0)
+        except FitError as error:
+            trouble = f"{error}."
+    if fitted is not None:
+        # where the instrument shows the working point by its own correction
+        target = fitted.correction.reading_for(target)
+    found = Check(
+        channel,
+        tuple(points),
+        tuple(problems),
+        tuple(_warnings(bench, draft, points, fitted)),
+        fitted,
+        trouble,
+        target,
+        hysteresis,
+    )
+    return replace(found, verdicts=verdicts(bench, channel, found.correction)) if fitted is not None else found
+
+
+def _pooled(bench: Workbench, draft: Draft) -> dict[int, Scatter]:
+    """Scatter of each instrument's replicates, pooled over all its points, by channel id."""
+    groups: dict[int, list[list[float]]] = {}
+    for points in draft.sets:
+        columns = [("shown", draft.channel.id), ("reference", points.reference_id), ("wet", points.second_id)]
+        for row in points.rows:
+            for field, channel_id in columns:
+                text = row.shown if field == "shown" else row.cells.get(field, "")
+                if channel_id is None or not text.strip():
+                    continue
+                channel = bench.channel(channel_id)
+                try:
+                    groups.setdefault(channel_id, []).append(readings_in(text, channel, field))
+                except FieldError:
+                    continue
+    found = {}
+    for channel_id, runs in groups.items():
+        dof = sum(len(g) - 1 for g in runs)
+        squares = sum(float(np.var(g)) * len(g) for g in runs)
+        found[channel_id] = Scatter(sqrt(squares / dof), float(dof)) if dof else Scatter(0.0, 0.0)
+    return found
+
+
+def _points(bench: Workbench, draft: Draft, scatter: dict[int, Scatter]) -> tuple[list[Point], list[Problem]]:
+    points: list[Point] = []
+    problems: list[Problem] = []
+    for i, taken in enumerate(draft.sets):
+        for allowance in taken.method.allowances:
+            try:
+                allowance_size(taken, allowance)
+            except FieldError as error:
+                problems.append(Problem(i, -1, error.field, str(error)))
+        if any(p.set_index == i for p in problems):
+            continue
+        if taken.logged is not None:
+            points += _logged_points(bench, draft.channel, taken, i)
+        for r, row in enumerate(taken.rows):
+            if row.empty:
+                continue
+            wrong: list[FieldError] = []
+            shown, value = [], None
+            try:
+                shown = readings_in(row.shown, draft.channel, "shown")
+            except FieldError as error:
+                wrong.append(error)
+            try:
+                value = reference_value(bench, draft.channel, taken, row, scatter)
+            except FieldError as error:
+                wrong.append(error)
+            problems += [Problem(i, -1 if _of_set(e.field) else r, e.field, str(e)) for e in wrong]
+            if shown and value is not None:
+                points.append(_point(bench, draft, taken, (i, r), shown, value, scatter))
+    return points, list(dict.fromkeys(problems))
+
+
+def _of_set(field: str) -> bool:
+    return field in ("reference_id", "second", "pressure", "altitude", "emissivity", "gun_setting")
+
+
+def _point(
+    bench: Workbench,
+    draft: Draft,
+    taken: PointSet,
+    place: tuple[int, int],
+    shown: Sequence[float],
+    value: ReferenceValue,
+    scatter: dict[int, Scatter],
+) -> Point:
+    channel, row = draft.channel, taken.rows[place[1]]
+    pool = scatter.get(channel.id, Scatter(0.0, 0.0))
+    own = Effect(
+        OWN_SCATTER,
+        channel.unit,
+        pool.deviation,
+        1.0 / sqrt(len(shown)),
+        degrees_of_freedom=pool.degrees_of_freedom or inf,
+    )
+    steps = Effect(OWN_STEPS, channel.unit, resolution_u(channel), distribution="rectangular")
+    typed = [row.cells.get(key, "").strip() for key in ("reference", "wet", "walls", "salt", "jar")]
+    return Point(
+        set_index=place[0],
+        row=place[1],
+        shown=row.shown.strip(),
+        reference_shown=" · ".join(t for t in typed if t),
+        reading=float(np.mean(shown)),
+        reference=value.value,
+        on_reading=(own, steps),
+        on_reference=value.effects,
+        source=value.source,
+        direction=row.direction,
+        settled=_settled(bench, channel, taken, row, shown),
+    )
+
+
+def response_s(bench: Workbench, channel: Channel, taken: PointSet) -> float:
+    """Response time of the slowest instrument in a set of points, s."""
+    times = [channel.response_s or RESPONSE_S[channel.quantity]]
+    for other_id in (taken.reference_id, taken.second_id):
+        if other_id is not None and taken.method.needs_instrument:
+            other = bench.channel(other_id)
+            times.append(other.response_s or RESPONSE_S[other.quantity])
+    return max(times)
+
+
+def settle_limit(channel: Channel) -> float:
+    """How much may be left to go, in the channel's unit: half a display step, at least 0.02 K or 0.3 %."""
+    least = float(difference_from_inside(0.02, channel.unit)) if channel.quantity == "temperature" else 0.3
+    return max(0.5 * channel.resolution, least)
+
+
+def _settled(bench: Workbench, channel: Channel, taken: PointSet, row: Row, shown: Sequence[float]) -> Settling | None:
+    if len(row.moments) != len(shown) or len(shown) < 2:
+        return None
+    times = [m / 1000.0 for m in row.moments]
+    # several numbers copied from paper in one go say nothing about time
+    if times[-1] - times[0] < 2.0 * (len(times) - 1):
+        return None
+    limit = settle_limit(channel)
+    return settling(times, list(shown), response_s(bench, channel, taken), limit, channel.resolution)
+
+
+def _logged_points(bench: Workbench, channel: Channel, taken: PointSet, set_index: int) -> list[Point]:
+    """Points from two logs: blocks of paired means. The instruments hung as they did all the time."""
+    assert taken.logged is not None and taken.reference_id is not None
+    pairs = taken.logged.pairs
+    other = bench.channel(taken.reference_id)
+    instrument = bench.instrument(other.instrument_id)
+    allowed = [
+        Effect(a.label, a.unit(channel.unit), a.standard(allowance_size(taken, a)), 1.0, True, a.distribution)
+        for a in taken.method.allowances
+    ]
+    per = float(difference_from_inside(1.0, channel.unit)) / float(difference_from_inside(1.0, other.unit))
+    made = []
+    for i, (at, reading, shown) in enumerate(zip(pairs.times_s, pairs.reading, pairs.reference, strict=True)):
+        value, effects = corrected_with_effects(bench, instrument, other, float(shown), channel.unit)
+        flicker = Effect(
+            "Block to block scatter", channel.unit, pairs.scatter, degrees_of_freedom=float(pairs.degrees_of_freedom)
+        )
+        steps = Effect(OWN_STEPS, channel.unit, resolution_u(channel), distribution="rectangular")
+        theirs = Effect(
+            f"Display steps of {instrument.name}", other.unit, resolution_u(other), per, distribution="rectangular"
+        )
+        moment = bench.local(at * 1000.0)
+        made.append(
+            Point(
+                set_index,
+                -2 - i,
+                f"{reading:.3f}",
+                f"{shown:.3f}",
+                float(reading),
+                value,
+                (flicker, steps),
+                (*effects, *allowed, theirs),
+                f"{instrument.name}, log of {moment:%d %b %H:%M}",
+                "",
+            )
+        )
+    return made
+
+
+def _hysteresis_typed(draft: Draft) -> float:
+    text = draft.hysteresis.strip() or "0"
+    try:
+        value = parse_typed(text).value
+    except NotANumberError:
+        value = -1.0
+    if value < 0:
+        raise FieldError("hysteresis", "How much rising and falling differ is a number from 0 up, such as 1.")
+    return value
+
+
+def influences_of(points: Sequence[Point]) -> tuple[Influence, ...]:
+    """Everything that acts on some points, gathered by cause."""
+    return gather([p.on_reading for p in points], [p.on_reference for p in points])
+
+
+def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit, float]:
+    """The fit, and the half-width by which rising and falling differ: measured where both were taken."""
+    channel = draft.channel
+
+    def fitted(half: float) -> Fit:
+        rows = list(influences_of(points))
+        if half > 0:
+            component = type_b_half_width(HYSTERESIS_LABEL, half)
+            none, alike = np.zeros(len(points)), np.ones(len(points))
+            u = component.standard_uncertainty
+            rows.append(Influence(HYSTERESIS_LABEL, channel.unit, u, none, alike, True, "rectangular"))
+        return fit(
+            [p.reading for p in points],
+            [p.reference for p in points],
+            rows,
+            draft.model,  # type: ignore[arg-type]
+            slope_allowance=SLOPE_ALLOWANCE[channel.quantity],
+        )
+
+    first = fitted(hysteresis)
+    directions = [p.direction for p in points]
+    if {"rising", "falling"} <= set(directions):
+        c = first.correction
+        left = np.array([p.reference - c.apply(p.reading)[0] for p in points])
+        means = [left[[d == way for d in directions]].mean() for way in ("rising", "falling")]
+        hysteresis = 0.5 * abs(float(means[0] - means[1]))
+        return fitted(hysteresis), hysteresis
+    return first, hysteresis
+
+
+def _warnings(bench: Workbench, draft: Draft, points: Sequence[Point], fitted: Fit | None) -> list[Problem]:
+    """What the keeper should know but may overrule."""
+    found: list[Problem] = []
+    for i, taken in enumerate(draft.sets):
+        if taken.method.needs_instrument and taken.reference_id is not None:
+            text = _reference_doubt(bench, draft.channel, taken, [p for p in points if p.set_index == i])
+            found += [Problem(i, -1, "reference_id", text)] if text else []
+    seen: dict[tuple[str, str, str], Point] = {}
+    for p in points:
+        before = seen.setdefault((p.shown, p.reference_shown, p.direction), p)
+        if before is not p:
+            text = f"The same as row {before.row + 1}: read anew, a copied row adds no knowledge."
+            found.append(Problem(p.set_index, p.row, "shown", text))
+    if fitted is not None:
+        found += _one_end(bench, draft.channel, fitted)
+        for index in fitted.suspects:
+            p = points[index]
+            text = (
+                f"Off the curve by {abs(fitted.residuals[index]):.1f} times its uncertainty (looked at from "
+                f"{fitted.residual_limit:.1f}): read this point again, or mend a slip of the pen. It still counts."
+            )
+            found.append(Problem(p.set_index, p.row, "shown", text))
+    return found
+
+
+def _one_end(bench: Workbench, channel: Channel, fitted: Fit) -> list[Problem]:
+    low, high = fitted.correction.domain
+    wanted = fitted.correction.reading_for(working_point(bench, channel))
+    far = 3.0 if channel.unit == "°C" else 5.4 if channel.unit == "°F" else 10.0
+    if low - far <= wanted <= high + far:
+        return []
+    unit = "%" if channel.unit == "%" else channel.unit
+    span = f"at {low:.1f} {unit}" if high - low < 0.05 else f"between {low:.1f} and {high:.1f} {unit}"
+    text = f"All points lie {span}, and it works near {wanted:.1f} {unit}: U grows on the way. Add a point there."
+    return [Problem(-1, -1, "points", text)]
+
+
+def _reference_doubt(bench: Workbench, channel: Channel, taken: PointSet, points: Sequence[Point]) -> str:
+    """What is doubtful about a reference: due, out of its range, unchecked, or worse than what is checked."""
+    assert taken.reference_id is not None
+    other = bench.channel(taken.reference_id)
+    name = bench.instrument(other.instrument_id).name
+    force = bench.corrections.in_force(other, bench.now_ms)
+    expires = certificate_expires_ms(bench, other)
+    if force.basis == "certificate" and expires is not None and bench.now_ms > expires:
+        return f"The certificate of {name} ran out on {bench.local(expires):%d %b %Y}: its drift since is a guess."
+    if force.basis == "stated accuracy":
+        return f"{name} was never checked itself: only its maker's accuracy is known, and U shows it."
+    low, high = force.curve.domain
+    read = [float(from_inside(p.reference, other.unit)) if other.unit != channel.unit else p.reference for p in points]
+    if channel.quantity == other.quantity and read and (min(read) < low - 1.0 or max(read) > high + 1.0):
+        unit = "%" if other.unit == "%" else other.unit
+        return f"{name} was checked from {low:g} to {high:g} {unit} only: beyond that its uncertainty grows."
+    own = bench.corrections.correct(channel, working_point(bench, channel), bench.now_ms).U
+    theirs = bench.corrections.correct(other, working_point(bench, other), bench.now_ms).U
+    if channel.quantity == other.quantity and own < theirs:
+        return f"{name} (± {theirs:.2g}) is less sure than this one (± {own:.2g}): are the two swapped?"
+    return ""
+
+
+def certificate_expires_ms(bench: Workbench, channel: Channel) -> int | None:
+    """When a reference's certificate runs out, UTC ms: as written on it, else by the trade's interval."""
+    points = bench.corrections.certificate_of(channel.id, bench.now_ms)
+    if not points:
+        return None
+    written = points[0].expires_ms
+    return points[0].dated_ms + CHECK_EVERY_DAYS[channel.quantity] * DAY_MS if written is None else written
+
+
+def zones(bench: Workbench, channel: Channel) -> list[Zone]:
+    """What an instrument is wanted for: the bands of all batches in hand, else common ones."""
+    found: dict[tuple[float, float], str] = {}
+    for incubator in bench.incubators():
+        course = batches.running(bench, incubator)
+        for phase in course.phases if course is not None else ():
+            band = phase.temperature_c if channel.quantity == "temperature" else phase.humidity
+            if band is not None and phase.name != "warm-up":
+                found.setdefault((band.low, band.high), f"{incubator.name}, {phase.name}")
+    if not found:
+        common = [(37.2, 37.8)] if channel.quantity == "temperature" else [(45.0, 55.0), (65.0, 75.0)]
+        found = dict.fromkeys(common, "common practice")
+    return [Zone(what, Band(*edges)) for edges, what in sorted(found.items())]
+
+
+def verdicts(bench: Workbench, channel: Channel, correction: Correction | None) -> tuple[ZoneVerdict, ...]:
+    """Whether an instrument with a correction can decide about each zone."""
+    assert correction is not None
+    made = []
+    for zone in zones(bench, channel):
+        low, high = (float(from_inside(v, channel.unit)) for v in (zone.band.low, zone.band.high))
+        reading = correction.reading_for(0.5 * (low + high))
+        _, u = correction.apply(reading, resolution_u(channel))
+        made.append(ZoneVerdict(zone, reading, u * correction.coverage_factor, 0.5 * (high - low)))
+    return tuple(made)
+
+
+def working_point(bench: Workbench, channel: Channel) -> float:
+    """Where this instrument works: the middle of the band of the batch it hangs with, else 37.5 °C or 50 %."""
+    low, high = working_zone(bench, channel)
+    return float(from_inside(0.5 * (low + high), channel.unit))
+
+
+def working_zone(bench: Workbench, channel: Channel) -> tuple[float, float]:
+    """The band (°C or %) this instrument is to decide about: its batch's now, else common ones."""
+    now = bench.now_ms
+    for incubator in bench.incubators():
+        course = batches.running(bench, incubator)
+        for instrument, _, channels in bench.hanging_in(incubator.id, now):
+            if course is not None and any(c.id == channel.id for c in channels) and instrument:
+                band = course.band(channel.quantity, now)
+                if band is not None:
+                    return band.low, band.high
+    return (37.2, 37.8) if channel.quantity == "temperature" else (45.0, 55.0)
+
+
+def put_to_use(bench: Workbench, draft: Draft, check: Check, valid_from_ms: int) -> int:
+    """Store a check and use its correction for readings from a time (UTC ms) on; undoable. Returns its id.
+
+    Raises UserError when the check has no correction or rows with problems, and for a check as left that would
+    reach back to before the instrument was adjusted.
+    """
+    if check.correction is None or check.fitted is None:
+        raise UserError("There is no correction yet.", "Enter at least one point.")
+    if check.problems:
+        raise UserError("Some fields cannot be read.", "Mend or empty them first.")
+    if draft.state == "as left" and valid_from_ms < bench.now_ms:
+        raise UserError(
+            "As left holds from now on only: before, the instrument was not adjusted yet.",
+            "Use it from now, or choose as found.",
+        )
+    kept = [
+        CalibrationPoint(
+            p.shown, p.reference_shown, p.reading, p.reference, p.u_reading, p.u_reference, p.source, p.direction, r
+        )
+        for p, r in zip(check.points, check.fitted.residuals.tolist(), strict=True)
+    ]
+    budget = check.budget
+    assert budget is not None
+    calibration_id = calibrations.add_calibration(
+        bench.logbook,
+        check.channel.id,
+        next((s.reference_id for s in draft.sets if s.method.needs_instrument), None),
+        bench.now_ms,
+        valid_from_ms,
+        check.correction,
+        _conditions(bench, draft),
+        kept,
+        budget.components,
+    )
+    bench.did(
+        "correction put to use",
+        undo=lambda: calibrations.withdraw_calibration(bench.logbook, calibration_id, bench.now_ms),
+        redo=lambda: calibrations.withdraw_calibration(bench.logbook, calibration_id, None),
+    )
+    return calibration_id
+
+
+def _conditions(bench: Workbench, draft: Draft) -> Conditions:
+    chain = None
+    notes = []
+    for taken in draft.sets:
+        if taken.method.needs_instrument and taken.reference_id is not None and chain is None:
+            other = bench.channel(taken.reference_id)
+            chain = bench.corrections.in_force(other, bench.now_ms).calibration_id
+        for allowance in taken.method.allowances:
+            unit = allowance.unit(draft.channel.unit)
+            size = taken.allowances.get(allowance.key, "").strip()
+            notes.append(f"{allowance.label}: ± {size} {unit}".strip())
+        if taken.logged is not None:
+            start, end = (bench.local(t) for t in (taken.logged.start_ms, taken.logged.end_ms))
+            notes.append(
+                f"From the logs, {start:%d %b %H:%M} to {end:%d %b %H:%M}, lag {taken.logged.pairs.lag_s:.0f} s"
+            )
+    keys = list(dict.fromkeys(s.method.key for s in draft.sets))
+    return Conditions("+".join(keys), draft.state, "; ".join(notes), chain)
+
+
+def references(bench: Workbench, channel: Channel, quantity: str | None = None) -> list[tuple[Instrument, Channel]]:
+    """Instruments this channel can be checked against: references first, then the others; same quantity by default."""
+    instruments = {i.id: i for i in bench.records(Instrument)}
+    wanted = quantity or channel.quantity
+    found = [
+        (instruments[c.instrument_id], c)
+        for c in bench.records(Channel)
+        if c.quantity == wanted and c.id != channel.id and c.instrument_id in instruments
+    ]
+    return sorted(found, key=lambda pair: pair[0].role != "reference")

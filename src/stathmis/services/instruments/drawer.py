@@ -1,0 +1,134 @@
+"""All instruments at one glance, and those that hung together held against each other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.conformity import decide
+from stathmis.core.consensus import Consensus, combine, normalized_error
+from stathmis.core.profile import Band
+from stathmis.core.units import from_inside, to_inside
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.services import batches, rounds
+from stathmis.services.corrections import Corrected, InForce
+from stathmis.services.instruments import history
+from stathmis.services.instruments.checking import working_zone
+from stathmis.services.verdict import Judged, together_u
+from stathmis.services.workbench import Workbench
+
+
+@dataclass(frozen=True)
+class Glance:
+    """One channel in the drawer: where it is, and what it can tell at its working point (°C or %)."""
+
+    instrument: Instrument
+    channel: Channel
+    where: str
+    band: Band
+    shown: float
+    corrected: Corrected
+    decision: str
+    force: InForce
+    age: str
+    due: bool
+
+
+def glances(bench: Workbench) -> list[Glance]:
+    """Every channel of every instrument, references first."""
+    return [_glance(bench, instrument, channel) for instrument, channel in _pairs(bench)]
+
+
+def _glance(bench: Workbench, instrument: Instrument, channel: Channel) -> Glance:
+    low, high = working_zone(bench, channel)
+    middle = 0.5 * (low + high)
+    shown = float(from_inside(middle, channel.unit))
+    corrected = bench.corrections.correct(channel, shown, bench.now_ms)
+    force = bench.corrections.in_force(channel, bench.now_ms)
+    return Glance(
+        instrument,
+        channel,
+        where(bench, instrument),
+        Band(low, high),
+        shown,
+        corrected,
+        # the question is how finely it can tell, not whether this made-up reading is right
+        str(decide(middle, corrected.u, low, high)),
+        force,
+        rounds.basis_text(bench, force),
+        history.is_due(bench, channel),
+    )
+
+
+def instruments_for(bench: Workbench, quantity: Quantity) -> list[tuple[Instrument, Channel]]:
+    """All instruments that show a quantity, references first."""
+    return [(g, c) for g, c in _pairs(bench) if c.quantity == quantity]
+
+
+def _pairs(bench: Workbench) -> list[tuple[Instrument, Channel]]:
+    ordered = sorted(bench.records(Instrument), key=lambda i: i.role != "reference")
+    return [(i, c) for i in ordered for c in bench.records(Channel) if c.instrument_id == i.id]
+
+
+def read_value(judged: Judged) -> float:
+    """What an instrument showed, in °C or %."""
+    return float(to_inside(judged.shown, judged.channel.unit))
+
+
+def where(bench: Workbench, instrument: Instrument) -> str:
+    """Where an instrument is now, in words."""
+    names = {i.id: i.name for i in bench.records(Incubator)}
+    now = bench.now_ms
+    for place in (p for p in bench.records(Placement) if p.instrument_id == instrument.id):
+        if place.from_ms <= now and (place.to_ms is None or now < place.to_ms):
+            return f"{names.get(place.incubator_id, '')}, {place.place}"
+    return "reference, in the drawer" if instrument.role == "reference" else "in the drawer"
+
+
+@dataclass(frozen=True)
+class Together:
+    """Instruments that hung together, read within a quarter of an hour, held against each other (°C or %).
+
+    share: what each counts for in the consensus, 0 to 1; e_n: normalized error of each against the others together;
+    pairs: normalized errors between every two, by their places in readings.
+    """
+
+    incubator: Incubator
+    quantity: Quantity
+    band: Band | None
+    readings: tuple[Judged, ...]
+    share: tuple[float, ...]
+    e_n: tuple[float, ...]
+    pairs: dict[tuple[int, int], float]
+    consensus: Consensus
+
+    @property
+    def corrected(self) -> Corrected:
+        """The consensus with its expanded uncertainty."""
+        return Corrected(self.consensus.value, NORMAL_95 * self.consensus.u)
+
+
+def side_by_side(bench: Workbench, incubator: Incubator, quantity: Quantity) -> Together | None:
+    """The newest readings of two or more instruments in an incubator held against each other; None for fewer."""
+    sheet = rounds.sheet(bench, incubator)
+    own = [j for j in sheet.latest if j.channel.quantity == quantity]
+    if len(own) < 2:
+        return None
+    values = [j.corrected.value for j in own]
+    u = [max(j.corrected.u, 1e-6) for j in own]
+    together = together_u(own)
+    weights = [1.0 / x**2 for x in u]
+    e_n = []
+    for i in range(len(own)):
+        others = [k for k in range(len(own)) if k != i]
+        rest = combine([values[k] for k in others], [u[k] for k in others])
+        e_n.append(float(normalized_error(values[i], 2 * u[i], rest.value, 2 * rest.u)))
+    pairs = {
+        (i, k): float(normalized_error(values[i], 2 * u[i], values[k], 2 * u[k]))
+        for i in range(len(own))
+        for k in range(i + 1, len(own))
+    }
+    course = batches.running(bench, incubator)
+    band = course.band(quantity, bench.now_ms) if course else None
+    shares = tuple(w / sum(weights) for w in weights)
+    return Together(incubator, quantity, band, tuple(own), shares, tuple(e_n), pairs, together)

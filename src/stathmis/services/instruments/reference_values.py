@@ -1,0 +1,345 @@
+"""What the true value was at each point of a check, by each method, and every influence on it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from math import inf, sqrt
+
+import numpy as np
+
+from stathmis.core import fixed_points
+from stathmis.core.calibration import NORMAL_95, Correction
+from stathmis.core.certificate import CertificateCurve
+from stathmis.core.influences import Effect
+from stathmis.core.psychrometrics import relative_humidity_from_wet_bulb, standard_pressure, ventilated_wick_coefficient
+from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
+from stathmis.logbook.records import Channel, Instrument
+from stathmis.services.clock import DAY_MS
+from stathmis.services.corrections import resolution_u
+from stathmis.services.instruments.draft import PointSet, Row, split_readings
+from stathmis.services.instruments.methods import Allowance
+from stathmis.services.reading_field import interpret
+from stathmis.services.workbench import Workbench
+
+WICKS: Mapping[str, tuple[str, float | None]] = {
+    "ventilated": ("fan on it", None),
+    "light": ("light air", 0.8e-3),
+    "still": ("still air", 1.2e-3),
+}
+"""How much air the wick gets: words, and the psychrometer coefficient 1/K (None: WMO-No. 8, ventilated).
+Source: common practice for light and still air."""
+
+
+class FieldError(ValueError):
+    """Something typed cannot be used; field is its key, the message says what to do."""
+
+    def __init__(self, field: str, text: str) -> None:
+        super().__init__(text)
+        self.field = field
+
+
+@dataclass(frozen=True)
+class ReferenceValue:
+    """The true value at a point, in the checked channel's unit, what acts on it, and what it rests on in words."""
+
+    value: float
+    effects: tuple[Effect, ...]
+    source: str
+
+
+@dataclass(frozen=True)
+class Scatter:
+    """Pooled scatter of an instrument's replicates over the whole check, in its channel's unit."""
+
+    deviation: float
+    degrees_of_freedom: float
+
+
+def readings_in(text: str, channel: Channel, field: str) -> list[float]:
+    """Readings typed in one field, in the channel's unit. Raises FieldError where one cannot be read, none is there,
+    or one is marked in another unit than its neighbors."""
+    values, units = [], set()
+    for part in split_readings(text):
+        found = interpret(part, channel)
+        if found.problem:
+            raise FieldError(field, found.problem)
+        if found.shown is not None:
+            values.append(found.shown)
+            units.add(found.unit)
+    if not values:
+        raise FieldError(field, "A reading is missing here.")
+    if len(units) > 1:
+        raise FieldError(field, "This row mixes °C and °F: write all its readings in one unit.")
+    return values
+
+
+def number_in(text: str, field: str, what: str, low: float, high: float) -> float:
+    """A plain number typed in a field. Raises FieldError outside low to high."""
+    try:
+        value = parse_typed(text).value
+    except NotANumberError:
+        raise FieldError(field, f"{what} is a number, such as {low if low > 0 else 0:g}.") from None
+    if not low <= value <= high:
+        raise FieldError(field, f"{what} runs from {low:g} to {high:g}.")
+    return value
+
+
+def allowance_size(points: PointSet, allowance: Allowance) -> float:
+    """The size typed for an allowance, in its unit. Raises FieldError for a negative one or no number."""
+    field = f"allow:{allowance.key}"
+    try:
+        value = parse_typed(points.allowances.get(allowance.key, "")).value
+    except NotANumberError:
+        raise FieldError(field, f"“{allowance.label}” wants a number from 0 up, such as 0.05.") from None
+    if value < 0:
+        raise FieldError(field, f"“{allowance.label}” cannot be negative: write how far off it may be, either way.")
+    return value
+
+
+def temperature_in(text: str, field: str, bench: Workbench, low: float, high: float) -> float:
+    """A temperature typed in the keeper's unit or marked C or F, in °C. Raises FieldError outside low to high (°C)."""
+    try:
+        typed = parse_typed(text)
+    except NotANumberError:
+        raise FieldError(field, "A temperature is missing here, such as 22 or 72F.") from None
+    unit = typed.unit or bench.temperature_unit
+    if unit == "%":
+        raise FieldError(field, "This field takes a temperature.")
+    value = float(to_inside(typed.value, unit))
+    if not low <= value <= high:
+        other = "write 72F for Fahrenheit" if unit == "°C" else "write 22C for Celsius"
+        raise FieldError(field, f"{typed.value:g} {unit} is out of range here; {other}.")
+    return value
+
+
+def pressure_hpa(bench: Workbench, points: PointSet) -> float:
+    """Air pressure at the place as the set says. Raises FieldError."""
+    how = points.settings.get("pressure_from", "altitude")
+    typed = points.settings.get("pressure", "")
+    if how == "here":
+        return number_in(typed, "pressure", "The pressure here in hPa", 500.0, 1090.0)
+    altitude = number_in(points.settings.get("altitude", ""), "altitude", "The altitude in meters", -500.0, 5000.0)
+    if how == "report":
+        report = number_in(typed, "pressure", "The reported pressure in hPa", 850.0, 1100.0)
+        return fixed_points.pressure_here(report, altitude)
+    return float(standard_pressure(altitude))
+
+
+def reference_value(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    """The true value at one row. scatter: pooled, by channel id. Raises FieldError."""
+    maker = {
+        "instrument": _instrument,
+        "fixed": _ice,
+        "pressure": _steam,
+        "gun": _gun,
+        "salt": _salt,
+        "bulbs": _bulbs,
+    }[points.method.reference]
+    return maker(bench, channel, points, row, scatter)
+
+
+def _allowed(points: PointSet, channel: Channel, sensitivities: Mapping[str, float]) -> list[Effect]:
+    """Effects of a method's allowances; sensitivity 1 unless given."""
+    made = []
+    for a in points.method.allowances:
+        size = allowance_size(points, a)
+        unit = a.unit(channel.unit)
+        slope = sensitivities.get(a.key, 1.0)
+        made.append(Effect(a.label, unit, a.standard(size), slope, a.shared, a.distribution))
+    return made
+
+
+def _channel(bench: Workbench, channel_id: int | None, field: str) -> tuple[Instrument, Channel]:
+    if channel_id is None:
+        raise FieldError(field, "Choose an instrument here; enter one under Enter or change if there is none.")
+    found = bench.channel(channel_id)
+    return bench.instrument(found.instrument_id), found
+
+
+def corrected_with_effects(
+    bench: Workbench, instrument: Instrument, channel: Channel, shown: float, unit: str
+) -> tuple[float, list[Effect]]:
+    """A reference's corrected reading and every influence of its own correction, in unit ("°C", "°F" or "%").
+
+    All are shared: the reference carries the same errors from point to point.
+    """
+    force = bench.corrections.in_force(channel, bench.now_ms)
+    value, u = force.curve.apply(shown)
+    name = instrument.name
+    own: list[Effect] = []
+    if isinstance(force.curve, CertificateCurve):
+        inside = float(np.interp(shown, force.curve.reading, force.curve.u))
+        own.append(Effect(f"Certificate of {name}", channel.unit, inside, 1.0, True))
+        point = bench.corrections.certificate_of(channel.id, bench.now_ms)[0]
+        years = max(0.0, (bench.now_ms - point.dated_ms) / (365.25 * DAY_MS))
+        drift = point.drift_per_year * years / sqrt(3.0)
+        own.append(Effect(f"Drift of {name} since its certificate", channel.unit, drift, 1.0, True, "rectangular"))
+        beyond = sqrt(max(u**2 - inside**2, 0.0))
+        own.append(Effect(f"{name} beyond its certificate's points", channel.unit, beyond, 1.0, True))
+    elif force.basis == "stated accuracy":
+        own.append(Effect(f"Stated accuracy of {name}", channel.unit, u, 1.0, True, "rectangular"))
+    else:
+        own += _own_check(name, channel, force.curve, shown, force.coverage_factor / NORMAL_95)
+    per = float(difference_from_inside(1.0, unit)) / float(difference_from_inside(1.0, channel.unit))  # type: ignore[arg-type]
+    inside_value = float(to_inside(value, channel.unit))
+    return (
+        float(from_inside(inside_value, unit)),  # type: ignore[arg-type]
+        [replace(e, sensitivity=e.sensitivity * per) for e in own if e.standard_uncertainty > 0],
+    )
+
+
+def _own_check(name: str, channel: Channel, curve: Correction, shown: float, few: float) -> list[Effect]:
+    """A reference's own check: its coefficients' covariance taken apart into independent causes."""
+    root = np.linalg.cholesky(curve.covariance + np.eye(len(curve.coefficients)) * 1e-18)
+    basis = (shown - curve.pivot) ** np.arange(len(curve.coefficients))
+    made = []
+    for column, what in zip((basis @ root).tolist(), ("offset", "slope", "bend"), strict=False):
+        label = f"Own check of {name}, {what}"
+        made.append(Effect(label, channel.unit, abs(column) * few, 1.0 if column >= 0 else -1.0, True))
+    beyond = max(curve.domain[0] - shown, shown - curve.domain[1], 0.0) * curve.slope_allowance
+    made.append(Effect(f"{name} beyond its checked range", channel.unit, beyond, 1.0, True))
+    return made
+
+
+def _read(
+    bench: Workbench,
+    points: PointSet,
+    row: Row,
+    field: str,
+    channel_id: int | None,
+    unit: str,
+    scatter: Mapping[int, Scatter],
+) -> tuple[float, list[Effect], str]:
+    """A reference instrument's field: its corrected mean in unit, everything acting on it, and its name."""
+    chooser = "second" if field == "wet" else "reference_id"
+    instrument, channel = _channel(bench, channel_id, chooser)
+    shown = readings_in(row.cells.get(field, ""), channel, field)
+    value, effects = corrected_with_effects(bench, instrument, channel, float(np.mean(shown)), unit)
+    per = float(difference_from_inside(1.0, unit)) / float(difference_from_inside(1.0, channel.unit))  # type: ignore[arg-type]
+    pool = scatter.get(channel.id, Scatter(0.0, 0.0))
+    steps = f"Display steps of {instrument.name}"
+    effects.append(Effect(steps, channel.unit, resolution_u(channel), per, False, "rectangular"))
+    effects.append(
+        Effect(
+            f"Scatter of {instrument.name}",
+            channel.unit,
+            pool.deviation,
+            per / sqrt(len(shown)),
+            False,
+            "normal",
+            pool.degrees_of_freedom or inf,
+        )
+    )
+    return value, effects, instrument.name
+
+
+def _instrument(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    value, effects, name = _read(bench, points, row, "reference", points.reference_id, channel.unit, scatter)
+    return ReferenceValue(value, (*effects, *_allowed(points, channel, {})), name)
+
+
+def _ice(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    value = float(from_inside(fixed_points.ICE_POINT_C, channel.unit))
+    return ReferenceValue(value, tuple(_allowed(points, channel, {})), "ice point")
+
+
+def _steam(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    pressure = pressure_hpa(bench, points)
+    steam_c, per_hpa = fixed_points.steam_point(pressure)
+    slope = float(difference_from_inside(per_hpa, channel.unit))
+    value = float(from_inside(steam_c, channel.unit))
+    return ReferenceValue(value, tuple(_allowed(points, channel, {"pressure": slope})), f"steam at {pressure:.0f} hPa")
+
+
+def _salt(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    salt = row.cells.get("salt", "")
+    if salt not in fixed_points.SALTS:
+        raise FieldError("salt", "Choose the salt in this jar.")
+    jar_c = temperature_in(row.cells.get("jar", ""), "jar", bench, 0.0, 50.0)
+    try:
+        rh, U = fixed_points.salt_humidity(salt, jar_c)
+        slope = fixed_points.salt_slope(salt, jar_c)
+    except fixed_points.FixedPointError as error:
+        raise FieldError("jar", f"{error}; keep the jar within it, or use another salt.") from None
+    name = fixed_points.SALTS[salt].name
+    table = Effect(f"Table value, {name}", "%", U / 2.0, 1.0, True)
+    return ReferenceValue(rh, (table, *_allowed(points, channel, {"jar_c": slope})), f"{name} at {jar_c:.1f} °C")
+
+
+def _bulbs(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    dry, dry_effects, dry_name = _read(bench, points, row, "reference", points.reference_id, "°C", scatter)
+    wet, wet_effects, wet_name = _read(bench, points, row, "wet", points.second_id, "°C", scatter)
+    pressure = pressure_hpa(bench, points)
+    _, fixed = WICKS[points.settings.get("wick", "ventilated")]
+    if wet > dry:
+        raise FieldError("wet", "The wet bulb is above the dry one: swap the two, or wet the wick.")
+
+    def humidity(dry_c: float, wet_c: float, hpa: float, factor: float) -> float:
+        coefficient = factor * float(ventilated_wick_coefficient(wet_c) if fixed is None else fixed)
+        return float(relative_humidity_from_wet_bulb(dry_c, min(wet_c, dry_c), hpa, coefficient))
+
+    try:
+        rh = humidity(dry, wet, pressure, 1.0)
+    except ValueError as error:
+        raise FieldError("wet", f"{error}.") from None
+    if not 0.0 < rh <= 100.0:
+        raise FieldError("wet", "No air is that dry: read both again, and see that the wick is wet.")
+    step = 0.01
+    by_dry = (humidity(dry + step, wet, pressure, 1.0) - rh) / step
+    by_wet = (rh - humidity(dry, wet - step, pressure, 1.0)) / step
+    slopes = {
+        "wick": (humidity(dry, wet, pressure, 1.01) - rh) / 0.01,
+        "pressure": humidity(dry, wet, pressure + 1.0, 1.0) - rh,
+    }
+    effects = [replace(e, sensitivity=e.sensitivity * by_dry) for e in dry_effects]
+    if points.second_id == points.reference_id:
+        # one thermometer read dry, then wet: its correction is the same error twice, its flicker is not
+        wet_effects = [e if e.shared else replace(e, label=f"{e.label}, wet") for e in wet_effects]
+    effects += [replace(e, sensitivity=e.sensitivity * by_wet) for e in wet_effects]
+    names = dry_name if dry_name == wet_name else f"{dry_name} dry, {wet_name} wet"
+    return ReferenceValue(rh, (*effects, *_allowed(points, channel, slopes)), names)
+
+
+def _gun(
+    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+) -> ReferenceValue:
+    """The gun is the reference for a tip on the shell; where the gun itself is checked, the tip is its reference."""
+    value, effects, name = _read(bench, points, row, "reference", points.reference_id, "°C", scatter)
+    walls = temperature_in(row.cells.get("walls", ""), "walls", bench, -10.0, 60.0)
+    emissivity = number_in(points.settings.get("emissivity", ""), "emissivity", "The emissivity", 0.5, 1.0)
+    setting = number_in(points.settings.get("gun_setting", ""), "gun_setting", "The gun's setting", 0.5, 1.0)
+    checked = bench.instrument(channel.instrument_id)
+    turn = fixed_points.gun_reading if checked.kind == "infrared gun" else fixed_points.shell_temperature
+
+    def other(of_c: float, walls_c: float, of_emissivity: float) -> float:
+        return turn(of_c, walls_c, of_emissivity, setting)
+
+    # a shell cannot send out more than a black body: the slope is taken on the side that exists
+    step = 0.01 if emissivity <= 0.99 else -0.01
+    at = other(value, walls, emissivity)
+    unit = channel.unit
+    slopes = {
+        "emissivity": (other(value, walls, emissivity + step) - at) / step,
+        "walls": other(value, walls + 0.5, emissivity) - other(value, walls - 0.5, emissivity),
+    }
+    by_value = other(value + 0.5, walls, emissivity) - other(value - 0.5, walls, emissivity)
+    per = float(difference_from_inside(1.0, unit))
+    effects = [replace(e, sensitivity=e.sensitivity * by_value * per) for e in effects]
+    # the walls' allowance is typed in the channel's unit already; emissivity has none
+    slopes["emissivity"] *= per
+    return ReferenceValue(
+        float(from_inside(at, unit)), (*effects, *_allowed(points, channel, slopes)), f"shell, by {name}"
+    )

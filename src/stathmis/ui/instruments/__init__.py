@@ -1,0 +1,1 @@
+"""Views of the instruments: the drawer, a check and its result, an instrument's history, an incubator's places."""

@@ -1,0 +1,142 @@
+"""A reference's certificate: its points, U and k, date, drift and end; a new one takes over on its date."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.core.units import NotANumberError, parse_typed
+from stathmis.logbook.records import Channel
+from stathmis.services import notify, setting_up
+from stathmis.services.clock import utc_ms
+from stathmis.services.wording import unit_word
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import button, clear, label, set_property
+from stathmis.ui.theme import Theme
+
+
+class CertificateForm(QWidget):
+    """The certificates of one channel, and fields for a new one."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self._bench, self._theme = bench, theme
+        self._channel: Channel | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 0, 0)
+        layout.addWidget(label("Certificate", "heading"))
+        self._known = QVBoxLayout()
+        layout.addLayout(self._known)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        self.points, self.k, self.dated, self.expires, self.drift = (QLineEdit() for _ in range(5))
+        self.points.setPlaceholderText("reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
+        self.dated.setPlaceholderText("2026-01-31")
+        self.expires.setPlaceholderText("optional")
+        fields = (
+            ("Points of a new one", self.points),
+            ("k of its U", self.k),
+            ("Dated", self.dated),
+            ("Runs out on", self.expires),
+            ("May drift in a year by ±", self.drift),
+        )
+        for at, (text, edit) in enumerate(fields):
+            edit.setAccessibleName(text)
+            edit.returnPressed.connect(self.keep)
+            grid.addWidget(label(text, "muted"), at, 0)
+            grid.addWidget(edit, at, 1)
+        grid.setColumnStretch(1, 1)
+        layout.addLayout(grid)
+        self.problem = label("", "problem", wrap=True)
+        self.problem.hide()
+        layout.addWidget(self.problem)
+        layout.addWidget(button("Enter &certificate", self.keep))
+
+    def begin(self, channel: Channel) -> None:
+        """Show a channel's certificate, with empty fields for a new one."""
+        self._channel = channel
+        for edit in (self.points, self.dated, self.expires):
+            edit.clear()
+        self.k.setText("2")
+        self.drift.setText("0")
+        self._show_known()
+
+    def _show_known(self) -> None:
+        assert self._channel is not None
+        clear(self._known)
+        bench, unit = self._bench, unit_word(self._channel.unit)
+        points = bench.corrections.certificate_of(self._channel.id, bench.now_ms)
+        if not points:
+            self._known.addWidget(label("None entered.", "muted"))
+            return
+        dated = f"{bench.local(points[0].dated_ms):%d %b %Y}"
+        ends = points[0].expires_ms
+        until = "" if ends is None else f", runs out {bench.local(ends):%d %b %Y}"
+        rows = "; ".join(f"at {p.reading:g} add {p.correction:+g} ± {p.expanded_uncertainty:g}" for p in points)
+        drift = points[0].drift_per_year
+        moved = f" May drift ± {drift:g} {unit} a year." if drift else ""
+        words = f"{dated}{until}, k = {points[0].coverage_factor:g}: {rows} {unit}.{moved}".replace("-", "−")
+        self._known.addWidget(label(words, "muted", wrap=True))
+
+    def _number(self, edit: QLineEdit, what: str) -> float:
+        try:
+            return parse_typed(edit.text()).value
+        except NotANumberError:
+            raise _FieldError(edit, f"{what} is a number, such as 2.") from None
+
+    def _day(self, edit: QLineEdit, what: str) -> int:
+        text = edit.text().strip()
+        try:
+            day = datetime.strptime(text, "%Y-%m-%d")
+        except ValueError:
+            raise _FieldError(edit, f"{what} is a day such as 2026-01-31.") from None
+        return utc_ms(day.replace(hour=12), self._bench.zone)
+
+    def _typed_points(self) -> list[tuple[float, float, float]]:
+        made = []
+        for part in self.points.text().split(";"):
+            cells = part.split()
+            if not cells:
+                continue
+            try:
+                reading, correction, U = (parse_typed(c).value for c in cells)
+            except ValueError:
+                text = f"“{part.strip()}” is not reading, correction and U. Three numbers, points apart by semicolons."
+                raise _FieldError(self.points, text) from None
+            made.append((reading, correction, U))
+        return made
+
+    def keep(self) -> None:
+        """Enter what is typed."""
+        assert self._channel is not None
+        edits = (self.points, self.k, self.dated, self.expires, self.drift)
+        wrong: QLineEdit | None = None
+        text = ""
+        try:
+            points = self._typed_points()
+            k = self._number(self.k, "k")
+            dated = self._day(self.dated, "The date")
+            expires = self._day(self.expires, "The end") if self.expires.text().strip() else None
+            drift = self._number(self.drift, "The drift")
+            setting_up.add_certificate(self._bench, self._channel.id, dated, points, k, drift, expires)
+        except _FieldError as error:
+            wrong, text = error.edit, str(error)
+        except UserError as error:
+            wrong, text = self.points, str(error)
+        for edit in edits:
+            set_property(edit, "wrong", edit is wrong)
+        self.problem.setText(text)
+        self.problem.setVisible(bool(text))
+        if wrong is not None:
+            wrong.setFocus()
+            return
+        notify.tell("info", "Certificate entered. Ctrl+Z takes it back.")
+        self.begin(self._channel)
+
+
+class _FieldError(ValueError):
+    def __init__(self, edit: QLineEdit, text: str) -> None:
+        super().__init__(text)
+        self.edit = edit

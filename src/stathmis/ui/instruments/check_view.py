@@ -1,0 +1,209 @@
+"""Checking one instrument: points by one or several methods, the correction growing beside them, and using it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout
+
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Channel, Instrument
+from stathmis.services import notify
+from stathmis.services.instruments import checking
+from stathmis.services.instruments.checking import Check
+from stathmis.services.instruments.draft import Draft, new_draft, new_set
+from stathmis.services.instruments.methods import methods_for
+from stathmis.services.wording import unit_word
+from stathmis.services.workbench import Workbench
+from stathmis.ui.instruments.check_result import CheckResult
+from stathmis.ui.instruments.point_set_view import PointSetView
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.theme import Theme
+
+if TYPE_CHECKING:
+    from stathmis.ui.instruments.correction_chart import CorrectionChart
+
+_MODELS = (
+    ("auto", "chosen by the points"),
+    ("offset", "one offset"),
+    ("line", "straight line"),
+    ("quadratic", "quadratic"),
+)
+_STATES = (("as found", "as found"), ("as left", "as left, after adjusting it"))
+
+
+class CheckView(FoldingView):
+    """The check of one channel. draft is what is typed; check is what it comes to."""
+
+    left = Signal()
+    kept = Signal(int)
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__(theme, 800)
+        self._bench, self._theme = bench, theme
+        self.channel: Channel | None = None
+        self.draft: Draft | None = None
+        self.check: Check | None = None
+        self.sets: list[PointSetView] = []
+        self.chart: CorrectionChart | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        head = QHBoxLayout()
+        self._title = label("", "title")
+        head.addWidget(self._title)
+        head.addStretch(1)
+        head.addWidget(button("Back  Esc", self.left.emit, "link"))
+        page.addLayout(head)
+        middle = self.folding_row(24)
+        left = QVBoxLayout()
+        self._sets_holder = QVBoxLayout()
+        self._sets_holder.setSpacing(12)
+        left.addLayout(self._sets_holder)
+        more = QHBoxLayout()
+        more.addWidget(button("Add points by a&nother way", self.add_set, "link"))
+        more.addStretch(1)
+        left.addLayout(more)
+        left.addStretch(1)
+        middle.addLayout(left, 7)
+        self._chart_holder = QVBoxLayout()
+        middle.addLayout(self._chart_holder, 4)
+        page.addLayout(middle)
+        page.addWidget(rule())
+        page.addLayout(self._build_choices())
+        self._result = CheckResult(theme)
+        page.addWidget(self._result)
+        use = QHBoxLayout()
+        use.setSpacing(12)
+        self.use_now = button("&Use this from now", lambda: self.put_to_use(past=False), "main")
+        self.use_past = button("Use it for the &past too", lambda: self.put_to_use(past=True))
+        use.addWidget(self.use_now)
+        use.addWidget(self.use_past)
+        use.addStretch(1)
+        page.addLayout(use)
+        page.addStretch(1)
+        theme.changed.connect(self._evaluate)
+
+    def _build_choices(self) -> QHBoxLayout:
+        """Shape of the correction, as found or as left, hysteresis."""
+        choices = self.folding_row()
+        self.model, self.state = QComboBox(), QComboBox()
+        for box, options, text, name in (
+            (self.model, _MODELS, "curve", "Shape of the correction"),
+            (self.state, _STATES, "instrument", "As found or as left"),
+        ):
+            for key, words in options:
+                box.addItem(words, key)
+            box.setAccessibleName(name)
+            box.currentIndexChanged.connect(lambda _i: self._choose())
+            pair = QHBoxLayout()
+            pair.addWidget(label(text, "muted"))
+            pair.addWidget(box)
+            pair.addStretch(1)
+            choices.addLayout(pair)
+        self.hysteresis = QLineEdit()
+        self.hysteresis.setFixedWidth(self._theme.px(64))
+        self.hysteresis.setAccessibleName("Rising and falling readings differ by, plus or minus")
+        self.hysteresis.textEdited.connect(lambda _t: self._choose())
+        self._hysteresis_words = label("rising and falling differ ±", "muted")
+        self._hysteresis_unit = label("%", "muted")
+        pair = QHBoxLayout()
+        for widget in (self._hysteresis_words, self.hysteresis, self._hysteresis_unit):
+            pair.addWidget(widget)
+        pair.addStretch(1)
+        choices.addLayout(pair)
+        return choices  # type: ignore[return-value]
+
+    def begin(self, instrument: Instrument, channel: Channel, method: str | None = None) -> None:
+        """Start a check of a channel with empty rows."""
+        self.channel = channel
+        self.draft = new_draft(channel, self._bench.altitude_m, method)
+        self._title.setText(f"Check {instrument.name}, {unit_word(channel.unit)}")
+        for box in (self.model, self.state):
+            box.blockSignals(True)
+            box.setCurrentIndex(0)
+            box.blockSignals(False)
+        humid = channel.quantity == "humidity"
+        self.hysteresis.setText(self.draft.hysteresis)
+        for widget in (self._hysteresis_words, self.hysteresis, self._hysteresis_unit):
+            widget.setVisible(humid)
+        self._build_sets()
+        self._evaluate()
+        self.sets[0].rows[0].shown.setFocus()
+
+    def _build_sets(self) -> None:
+        assert self.draft is not None and self.channel is not None
+        clear(self._sets_holder)
+        self.sets = []
+        for i, points in enumerate(self.draft.sets):
+            view = PointSetView(self._bench, self._theme, points, self.channel.id, first=i == 0)
+            view.changed.connect(self._evaluate)
+            view.rebuilt.connect(self._evaluate)
+            self.sets.append(view)
+            self._sets_holder.addWidget(view)
+
+    def add_set(self) -> None:
+        """Points by another method, beside those taken already; the first method not used yet."""
+        if self.draft is None or self.channel is None:
+            return
+        used = {s.method.key for s in self.draft.sets}
+        free = [m for m in methods_for(self.channel.quantity) if m.key not in used]
+        self.draft.sets.append(
+            new_set(self.channel, (free or methods_for(self.channel.quantity))[0], self._bench.altitude_m)
+        )
+        self._build_sets()
+        self._evaluate()
+        self.sets[-1].method.setFocus()
+
+    def load(self, draft: Draft) -> None:
+        """Show a whole draft, as if it had been typed."""
+        self.draft, self.channel = draft, draft.channel
+        self._build_sets()
+        self._evaluate()
+
+    def _choose(self) -> None:
+        if self.draft is None:
+            return
+        self.draft.model = str(self.model.currentData())
+        self.draft.state = str(self.state.currentData())
+        self.draft.hysteresis = self.hysteresis.text()
+        self._evaluate()
+
+    def _evaluate(self) -> None:
+        draft = self.draft
+        if draft is None or self.channel is None:
+            return
+        self.check = check = checking.evaluate(self._bench, draft)
+        for i, view in enumerate(self.sets):
+            view.show_check(check, i)
+        set_property(self.hysteresis, "wrong", any(p.field == "hysteresis" for p in check.problems))
+        lonely = draft.sets[0].method.needs_instrument and draft.sets[0].reference_id is None
+        self._result.show_check(draft, check, lonely)
+        ready = check.correction is not None
+        self.use_now.setEnabled(ready)
+        # what was adjusted just now says nothing about before
+        self.use_past.setEnabled(ready and draft.state == "as found")
+        if check.points and self.chart is None:
+            from stathmis.ui.instruments.correction_chart import CorrectionChart
+
+            self.chart = CorrectionChart(self._theme)
+            self.chart.setFixedHeight(self._theme.px(300))
+            self._chart_holder.addWidget(self.chart)
+            self._chart_holder.addStretch(1)
+        if self.chart is not None:
+            self.chart.show_check(check, checking.working_zone(self._bench, self.channel))
+
+    def put_to_use(self, *, past: bool) -> None:
+        """Use the correction from now, or for all readings so far as well."""
+        if self.draft is None or self.check is None:
+            return
+        try:
+            made = checking.put_to_use(self._bench, self.draft, self.check, 0 if past else self._bench.now_ms)
+        except UserError as error:
+            notify.tell_error(error)
+            return
+        since = "all its readings" if past else "readings from now on"
+        notify.tell("info", f"In force for {since}; what was shown stays as it was. Ctrl+Z takes it back.")
+        self.kept.emit(made)
