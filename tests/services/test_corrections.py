@@ -5,27 +5,21 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+import making
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import readings
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel
-from stathmis.services import checking, setting_up
-from stathmis.services.checking import PointEntry, evaluate, put_to_use
+from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.setting_up import NewChannel
+from stathmis.services.instruments import checking, history
 from stathmis.services.workbench import Workbench
 
 
 @pytest.fixture
 def pair(bench: Workbench) -> tuple[Channel, Channel]:
     """A working thermometer, and a reference whose certificate says add 0.10 ± 0.04 (k = 2)."""
-    setting_up.add_instrument(bench, "Lid", "lid display", [NewChannel("temperature", "°C", 0.1, 1.0)])
-    setting_up.add_instrument(
-        bench, "Lab", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
-    )
-    lid, lab = keeping.all_of(bench.logbook, Channel)
-    setting_up.add_certificate(bench, lab.id, bench.now_ms - 30 * DAY_MS, [(0.0, 0.1, 0.04), (45.0, 0.1, 0.04)])
-    return lid, lab
+    return making.instrument(bench, "Lid"), making.reference(bench)
 
 
 def test_never_checked_means_stated_accuracy(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
@@ -33,16 +27,16 @@ def test_never_checked_means_stated_accuracy(bench: Workbench, pair: tuple[Chann
     assert corrected.value == 37.0
     # ± 1.0 rectangular and steps of 0.1: u = sqrt(1/3 + 0.01/12), U = 1.96 u
     assert pytest.approx(1.96 * np.sqrt(1 / 3 + 0.01 / 12), rel=1e-3) == corrected.U
-    assert checking.is_due(bench, pair[0])
+    assert history.is_due(bench, pair[0])
 
 
 def test_a_check_uses_the_references_own_correction(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
     lid, lab = pair
-    found = evaluate(bench, lid, lab, [PointEntry("37.0 37.0", "37.40 37.40")], 0.05)
+    _, found = making.checked(bench, lid, [("37.0 37.0", "37.40 37.40")], against=lab)
     assert found.correction is not None and found.budget is not None
     assert found.points[0].reference == pytest.approx(37.50)
     assert found.correction.apply(37.0)[0] == pytest.approx(37.50)
-    # by hand: display 0.1/√12, reference display 0.01/√12, unevenness 0.05/√3, certificate 0.02; display again in use
+    # by hand: display 0.1/√12, reference display 0.01/√12, apart 0.05/√3, certificate 0.02; display again in use
     display = 0.1 / np.sqrt(12)
     by_hand = np.sqrt(2 * display**2 + (0.01 / np.sqrt(12)) ** 2 + 0.05**2 / 3 + 0.02**2)
     assert found.budget.standard_uncertainty == pytest.approx(by_hand, rel=1e-6)
@@ -50,8 +44,8 @@ def test_a_check_uses_the_references_own_correction(bench: Workbench, pair: tupl
 
 
 def test_scatter_with_few_replicates_raises_k(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
-    calm = evaluate(bench, *pair, [PointEntry("37.0 37.0", "37.4 37.4")], 0.0)
-    wild = evaluate(bench, *pair, [PointEntry("36.6 37.4", "37.4 37.4")], 0.0)
+    _, calm = making.checked(bench, pair[0], [("37.0 37.0", "37.4 37.4")], against=pair[1], apart="0")
+    _, wild = making.checked(bench, pair[0], [("36.6 37.4", "37.4 37.4")], against=pair[1], apart="0")
     assert calm.correction is not None and wild.correction is not None
     assert calm.correction.coverage_factor == pytest.approx(1.96, abs=0.01)
     assert wild.correction.coverage_factor > 4
@@ -71,12 +65,19 @@ def test_a_new_calibration_judges_history_anew_and_raw_stays(bench: Workbench, p
         return bench.corrections.correct_series(lid, run)[0]
 
     assert (corrected() == 37.0).all()
-    first = evaluate(bench, lid, lab, [PointEntry("37.0", "37.40")], 0.05)
-    put_to_use(bench, first, 0.05, now)
+    making.put_to_use(bench, making.typed(bench, lid, [("37.0", "37.40")], against=lab))
     assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 10)
     clock.at_ms = now + 5 * DAY_MS
-    second = evaluate(bench, lid, lab, [PointEntry("37.0", "37.60")], 0.05)
-    put_to_use(bench, second, 0.05, clock.at_ms)
+    second = making.typed(bench, lid, [("37.0", "37.60")], against=lab)
+    making.put_to_use(bench, second)
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 5 + [37.7] * 5)
+    # the keeper may have it run straight between the two checks instead
+    history.set_between_checks(bench, bench.channel(lid.id), True)
+    lid = bench.channel(lid.id)
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5, 37.54, 37.58, 37.62, 37.66] + [37.7] * 5)
+    assert bench.corrections.correct(lid, 37.0, now + 2.5 * DAY_MS).value == pytest.approx(37.6)
+    bench.undo()
+    lid = bench.channel(lid.id)
     assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 5 + [37.7] * 5)
     bench.undo()
     assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 10)
@@ -84,62 +85,73 @@ def test_a_new_calibration_judges_history_anew_and_raw_stays(bench: Workbench, p
     assert (corrected() == 37.0).all()
     bench.redo()
     assert corrected()[-1] == pytest.approx(37.5)
-    put_to_use(bench, second, 0.05, 0)  # for the past too: it supersedes the earlier check everywhere
+    making.put_to_use(bench, second, 0)  # for the past too: it supersedes the earlier check everywhere
     assert corrected().tolist() == pytest.approx([37.7] * 20)
     assert bench.corrections.correct(lid, 37.0, now).value == pytest.approx(37.7)
+
+
+def test_what_was_adjusted_did_not_drift(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
+    clock = bench.clock
+    assert isinstance(clock, FixedClock)
+    start = clock.at_ms
+    lid, lab = pair
+    making.put_to_use(bench, making.typed(bench, lid, [("37.0", "37.40")], against=lab))
+    history.set_between_checks(bench, bench.channel(lid.id), True)
+    clock.at_ms = start + 10 * DAY_MS
+    left = making.typed(bench, lid, [("37.5", "37.40")], against=lab)
+    left.state = "as left"
+    with pytest.raises(UserError, match="As left holds from now on only"):
+        making.put_to_use(bench, left, 0)
+    making.put_to_use(bench, left)
+    lid = bench.channel(lid.id)
+    # up to the adjustment the first check holds; it does not run towards a reading of another setting
+    assert bench.corrections.correct(lid, 37.0, start + 9 * DAY_MS).value == pytest.approx(37.5)
+    assert bench.corrections.correct(lid, 37.5, clock.at_ms).value == pytest.approx(37.5)
 
 
 def test_fahrenheit_instruments_are_corrected_in_their_own_unit(
     bench: Workbench, pair: tuple[Channel, Channel]
 ) -> None:
-    made = setting_up.add_instrument(bench, "Dial", "stick", [NewChannel("temperature", "°F", 0.5, 2.0)])
-    dial = keeping.all_of(bench.logbook, Channel, instrument_id=made)[0]
-    found = evaluate(bench, dial, pair[1], [PointEntry("98.0 98.0", "37.40")], 0.0)
+    dial = making.instrument(bench, "Dial", unit="°F", step=0.5, accuracy=2.0)
+    draft, found = making.checked(bench, dial, [("98.0 98.0", "37.40")], against=pair[1], apart="0")
     # reference 37.40 + 0.10 = 37.50 °C = 99.5 °F: add 1.5 °F
     assert found.correction is not None
     assert found.correction.coefficients[0] == pytest.approx(1.5)
-    put_to_use(bench, found, 0.0, bench.now_ms)
+    certificate = next(i for i in found.fitted.influences if "Certificate" in i.label)  # type: ignore[union-attr]
+    assert certificate.standard_uncertainty == 0.02 and certificate.on_reference[0] == pytest.approx(1.8)
+    making.put_to_use(bench, draft)
     assert bench.corrections.correct(dial, 98.0, bench.now_ms).value == pytest.approx(37.5)
     values, _ = bench.corrections.correct_series(dial, Series(np.array([bench.now_ms]), np.array([98.0])))
     assert values[0] == pytest.approx(37.5)
 
 
-@pytest.mark.parametrize(
-    ("entry", "side", "says"),
-    [
-        (PointEntry("37.0", ""), "reference", "missing"),
-        (PointEntry("", "37.4"), "shown", "missing"),
-        (PointEntry("37.0 warm", "37.4"), "shown", "number"),
-        (PointEntry("37.0", "99.5"), "reference", "Is that °F"),
-        (PointEntry("370", "37.4"), "shown", "check the number"),
-    ],
-)
-def test_faulty_rows_are_named_and_not_used(
-    bench: Workbench, pair: tuple[Channel, Channel], entry: PointEntry, side: str, says: str
-) -> None:
-    found = evaluate(bench, *pair, [PointEntry("37.0", "37.40"), entry], 0.05)
-    assert [(p.row, p.side) for p in found.problems] == [(1, side)]
-    assert says in found.problems[0].text
-    assert len(found.points) == 1
-    with pytest.raises(UserError, match="Mend or empty"):
-        put_to_use(bench, found, 0.05, 0)
-
-
-def test_checks_that_give_nothing(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
-    empty = evaluate(bench, *pair, [PointEntry("", "")], 0.05)
-    with pytest.raises(UserError, match="no correction yet"):
-        put_to_use(bench, empty, 0.05, 0)
-    forced = evaluate(bench, *pair, [PointEntry("37.0", "37.4"), PointEntry("37.0", "37.5")], 0.05, "line")
-    assert forced.correction is None and "one reading" in forced.trouble
+def test_corrected_humidity_stays_within_0_and_100(bench: Workbench) -> None:
+    wet = making.instrument(bench, "Card", "humidity")
+    making.put_to_use(bench, making.typed(bench, wet, [("70", {"salt": "NaCl", "jar": "22"})], "salt"), 0)
+    assert bench.corrections.correct(wet, 50.0, bench.now_ms).value == pytest.approx(55.4, abs=0.1)
+    assert bench.corrections.correct(wet, 99.0, bench.now_ms).value == 100.0
 
 
 @pytest.mark.parametrize(
     ("points", "says"),
     [([], "needs a point"), ([(37.0, 0.1, 0.0)], "above 0"), ([(37.0, 0.1, -1.0)], "above 0"),
-     ([(37.0, 0.1, 0.1), (37.0, 0.2, 0.1)], "same reading")],
+     ([(37.0, 0.1, 0.1), (37.0, 0.2, 0.1)], "same reading"), ([(400.0, 0.1, 0.1)], "order is reading")],
 )  # fmt: skip
 def test_faulty_certificates(
     bench: Workbench, pair: tuple[Channel, Channel], points: list[tuple[float, float, float]], says: str
 ) -> None:
     with pytest.raises(UserError, match=says):
         setting_up.add_certificate(bench, pair[0].id, 0, points)
+
+
+def test_certificates_in_time(bench: Workbench, pair: tuple[Channel, Channel]) -> None:
+    now, lab = bench.now_ms, pair[1]
+    with pytest.raises(UserError, match="dated in the future"):
+        setting_up.add_certificate(bench, lab.id, now + DAY_MS, [(37.0, 0.1, 0.1)])
+    with pytest.raises(UserError, match="runs out before"):
+        setting_up.add_certificate(bench, lab.id, now, [(37.0, 0.1, 0.1)], expires_ms=now - DAY_MS)
+    setting_up.add_certificate(bench, lab.id, now - DAY_MS, [(37.0, 0.3, 0.02)], expires_ms=now + DAY_MS)
+    # the newer one takes over on its date; before it the older one holds
+    assert bench.corrections.correct(lab, 37.0, now).value == pytest.approx(37.3)
+    assert bench.corrections.correct(lab, 37.0, now - 2 * DAY_MS).value == pytest.approx(37.1)
+    assert checking.certificate_expires_ms(bench, lab) == now + DAY_MS

@@ -44,12 +44,6 @@ def restyle(plot: pg.PlotWidget, theme: Theme) -> None:
     plot.getAxis("bottom").setHeight(theme.px(24))
 
 
-def caption(plot: pg.PlotWidget, theme: Theme, text: str) -> None:
-    """Say over a plot what it shows, small and muted."""
-    size, ink = theme.px(12), theme.inks.muted
-    plot.plotItem.setTitle(f'<span style="font-family:Inter;font-size:{size}px;color:{ink}">{text}</span>')
-
-
 class DayAxis(pg.AxisItem):
     """A time axis in days since setting; zoomed in it shows the local time of day as well."""
 

@@ -18,6 +18,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
 WIDTH, HEIGHT = 1280, 800
+VIEWS = ("round", "trace", "instruments", "check", "history", "side-by-side", "places", "bring-in", "enter")
 _TYPED = {"Lid display": ("37.0", "45"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("48",)}
 
 
@@ -91,7 +92,7 @@ def _go_instruments(window: Window, name: str) -> None:
         assert draft is not None
         jars = (("28 29 28", "MgCl2"), ("47 48 47", "Mg(NO3)2"), ("70 70 71", "NaCl"))
         for row, (shown, salt) in zip(draft.sets[0].rows, jars, strict=False):
-            row.shown, row.cells = shown, {"salt": salt, "jar": str(bench_temperature(bench, 22.0))}
+            row.shown, row.cells = shown, {"salt": salt, "jar": _typed_temperature(bench, 22.0)}
         view.check.load(draft)
     elif name == "history":
         view.show_history(checked)
@@ -99,7 +100,7 @@ def _go_instruments(window: Window, name: str) -> None:
         view.show_tab("together" if name == "side-by-side" else "places")
 
 
-def bench_temperature(bench: Workbench, celsius: float) -> str:
+def _typed_temperature(bench: Workbench, celsius: float) -> str:
     """A temperature as the keeper would type it."""
     return f"{from_inside(celsius, bench.temperature_unit):.0f}"
 

@@ -4,18 +4,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
 from stathmis.core.consensus import Consensus, combine, normalized_error
 from stathmis.core.profile import Band
 from stathmis.core.units import from_inside, to_inside
+from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
 from stathmis.services import batches, rounds
 from stathmis.services.corrections import Corrected, InForce
 from stathmis.services.instruments import history
 from stathmis.services.instruments.checking import working_zone
-from stathmis.services.verdict import Judged, together_u
+from stathmis.services.verdict import CURRENT_MS, Judged, judge_reading, together_u
 from stathmis.services.workbench import Workbench
+
+TOGETHER_MS = 8 * 60_000
+"""Readings this near to one moment count as taken together. Source: common practice (a round takes minutes)."""
 
 
 @dataclass(frozen=True)
@@ -32,6 +38,7 @@ class Glance:
     force: InForce
     age: str
     due: bool
+    due_ms: int | None
 
 
 def glances(bench: Workbench) -> list[Glance]:
@@ -45,6 +52,7 @@ def _glance(bench: Workbench, instrument: Instrument, channel: Channel) -> Glanc
     shown = float(from_inside(middle, channel.unit))
     corrected = bench.corrections.correct(channel, shown, bench.now_ms)
     force = bench.corrections.in_force(channel, bench.now_ms)
+    due_ms = history.history(bench, channel).due_ms
     return Glance(
         instrument,
         channel,
@@ -56,8 +64,34 @@ def _glance(bench: Workbench, instrument: Instrument, channel: Channel) -> Glanc
         str(decide(middle, corrected.u, low, high)),
         force,
         rounds.basis_text(bench, force),
-        history.is_due(bench, channel),
+        due_ms is None or bench.now_ms > due_ms,
+        due_ms,
     )
+
+
+def _read_together(bench: Workbench, incubator: Incubator, quantity: Quantity) -> list[Judged]:
+    """One reading of each instrument around one moment: of the newest ones, the moment most were read at."""
+    now = bench.now_ms
+    course = batches.running(bench, incubator)
+    runs = []
+    for instrument, placement, channels in bench.hanging_in(incubator.id, now):
+        for channel in (c for c in channels if c.quantity == quantity):
+            found = readings.series(bench.logbook, channel, now - CURRENT_MS, now)
+            if found.times_ms.size:
+                runs.append(((instrument, placement, channel), found))
+    best: list[Judged] = []
+    for moment in sorted({int(found.times_ms[-1]) for _, found in runs}, reverse=True):
+        around = []
+        for hanging, found in runs:
+            nearest = int(np.argmin(np.abs(found.times_ms - moment)))
+            at = int(found.times_ms[nearest])
+            if abs(at - moment) <= TOGETHER_MS:
+                band = course.band(quantity, at) if course else None
+                shown = float(found.shown[nearest])
+                around.append(judge_reading(bench, incubator, hanging, shown, at, band))
+        if len(around) > len(best):
+            best = around
+    return best
 
 
 def instruments_for(bench: Workbench, quantity: Quantity) -> list[tuple[Instrument, Channel]]:
@@ -110,8 +144,7 @@ class Together:
 
 def side_by_side(bench: Workbench, incubator: Incubator, quantity: Quantity) -> Together | None:
     """The newest readings of two or more instruments in an incubator held against each other; None for fewer."""
-    sheet = rounds.sheet(bench, incubator)
-    own = [j for j in sheet.latest if j.channel.quantity == quantity]
+    own = _read_together(bench, incubator, quantity)
     if len(own) < 2:
         return None
     values = [j.corrected.value for j in own]

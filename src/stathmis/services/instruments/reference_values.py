@@ -11,7 +11,7 @@ import numpy as np
 from stathmis.core import fixed_points
 from stathmis.core.calibration import NORMAL_95, Correction
 from stathmis.core.certificate import CertificateCurve
-from stathmis.core.influences import Effect
+from stathmis.core.influences import Effect, merged
 from stathmis.core.psychrometrics import relative_humidity_from_wet_bulb, standard_pressure, ventilated_wick_coefficient
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Channel, Instrument
@@ -310,7 +310,7 @@ def _bulbs(
         wet_effects = [e if e.shared else replace(e, label=f"{e.label}, wet") for e in wet_effects]
     effects += [replace(e, sensitivity=e.sensitivity * by_wet) for e in wet_effects]
     names = dry_name if dry_name == wet_name else f"{dry_name} dry, {wet_name} wet"
-    return ReferenceValue(rh, (*effects, *_allowed(points, channel, slopes)), names)
+    return ReferenceValue(rh, merged([*effects, *_allowed(points, channel, slopes)]), names)
 
 
 def _gun(

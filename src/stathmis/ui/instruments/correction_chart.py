@@ -12,7 +12,8 @@ from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services.instruments.checking import Check
 from stathmis.services.wording import unit_word
-from stathmis.ui.chart import caption, restyle, styled_plot
+from stathmis.ui.chart import restyle, styled_plot
+from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme
 
 
@@ -24,6 +25,8 @@ class CorrectionChart(QWidget):
         self._theme = theme
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
+        self._caption = label("", "small", wrap=True)
+        layout.addWidget(self._caption)
         self.plot = styled_plot(theme)
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.setAccessibleName("Chart of the correction against the reading")
@@ -37,7 +40,7 @@ class CorrectionChart(QWidget):
         """Draw a check; zone in °C or %."""
         if check is None or not check.points:
             self.plot.clear()
-            self.plot.plotItem.setTitle("")
+            self._caption.setText("")
             return
         x = np.array([p.reading for p in check.points])
         y = np.array([p.reference - p.reading for p in check.points])
@@ -55,7 +58,7 @@ class CorrectionChart(QWidget):
     ) -> None:
         """Draw points (reading, correction, standard uncertainty) with their curve; zone in °C or %."""
         self.plot.clear()
-        theme, inks = self._theme, self._theme.inks
+        inks = self._theme.inks
         x, y, u_points = points
         wide = 2.0 * u_points
         color = inks.of(channel.quantity)
@@ -88,7 +91,7 @@ class CorrectionChart(QWidget):
         pad = 0.1 * (top - bottom) or 0.1
         self.plot.setYRange(min(bottom, 0.0) - pad, max(top, 0.0) + pad, padding=0)
         unit = unit_word(channel.unit)
-        caption(self.plot, theme, f"{unit} to add, by what it shows; upright: working zone")
+        self._caption.setText(f"{unit} to add, by what it shows; upright: working zone")
 
     def _curve(self, correction: Correction, left: float, right: float, color: QColor) -> tuple[float, float]:
         """The curve with its ± U, and the lowest and highest of it."""

@@ -178,7 +178,10 @@ class InstrumentsView(QStackedWidget):
         grid.addLayout(names, at, 0)
         grid.addWidget(self._to_add(glance), at, 1)
         grid.addLayout(self._can_tell(glance), at, 2)
-        age = glance.age + (" · due" if glance.due and glance.force.since_ms else "")
+        age = glance.age
+        if glance.due_ms is not None:
+            by = f"{self._bench.local(glance.due_ms):%d %b %Y}"
+            age += f" · due since {by}" if glance.due else f"; next by {by}"
         grid.addWidget(label(age, "small", "eggs" if glance.due else "", wrap=True), at, 3)
         made = button("Check", lambda: self.begin_check(instrument, channel))
         made.setAccessibleName(f"Check {instrument.name}, {unit_word(channel.unit)}")

@@ -11,7 +11,8 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.instruments.history import History
 from stathmis.services.wording import unit_word
 from stathmis.services.workbench import Workbench
-from stathmis.ui.chart import caption, restyle, styled_plot
+from stathmis.ui.chart import restyle, styled_plot
+from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme
 
 
@@ -36,6 +37,8 @@ class DriftChart(QWidget):
         self._bench, self._theme = bench, theme
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
+        self._caption = label("", "small", wrap=True)
+        layout.addWidget(self._caption)
         self.plot = styled_plot(theme, {"bottom": _DateAxis(bench)})
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.setAccessibleName("Chart of the error over time, with its drift")
@@ -47,7 +50,7 @@ class DriftChart(QWidget):
         self.plot.clear()
         if not found.checks or found.drift is None:
             return
-        theme, inks = self._theme, self._theme.inks
+        inks = self._theme.inks
         color = inks.of(found.channel.quantity)
         days = np.array([c.calibration.done_ms / DAY_MS for c in found.checks])
         errors, U = np.array([c.error for c in found.checks]), np.array([c.U for c in found.checks])
@@ -79,9 +82,7 @@ class DriftChart(QWidget):
         low = min(float((errors - U).min()), found.in_force_error - room)
         high = max(float((errors + U).max()), found.in_force_error + room)
         self.plot.setYRange(low, high, padding=0.03)
-        caption(
-            self.plot,
-            theme,
+        self._caption.setText(
             f"error at the working point, {unit_word(found.channel.unit)}; straight lines: what its correction may "
-            "miss; upright: today",
+            "miss; upright: today"
         )

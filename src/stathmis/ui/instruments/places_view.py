@@ -104,7 +104,6 @@ class PlacesView(FoldingView):
             for column, name in enumerate(names):
                 edit, who = QLineEdit(), QComboBox()
                 edit.setAccessibleName(f"Reading {name}")
-                edit.setPlaceholderText(name)
                 edit.textEdited.connect(lambda _t: self._evaluate())
                 edit.returnPressed.connect(lambda e=edit: self._step_from(e))
                 who.setAccessibleName(f"Instrument {name}")

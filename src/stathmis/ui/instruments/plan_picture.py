@@ -61,7 +61,7 @@ class PlanPicture(QWidget):
         painter.setFont(theme.font(12))
         painter.setPen(QColor(inks.muted))
         words = QRectF(area.left(), area.bottom() + 2, area.width(), foot)
-        painter.drawText(words, Qt.AlignmentFlag.AlignCenter, "front, door or window side")
+        painter.drawText(words, Qt.AlignmentFlag.AlignCenter, f"{self._unit} · front, door or window side")
 
     def _cell(self, painter: QPainter, cell: QRectF, name: str, index: int | None) -> None:
         theme, inks = self._theme, self._theme.inks

@@ -82,7 +82,7 @@ class _RowWidgets:
         box = QComboBox()
         box.addItem("choose", "")
         for salt in SALTS.values():
-            box.addItem(f"{salt.name}, about {salt.rh[len(salt.rh) // 2]:.0f} %", salt.formula)
+            box.addItem(salt.name, salt.formula)
         box.setCurrentIndex(max(0, box.findData(self.row.cells.get("salt", ""))))
         box.setMinimumContentsLength(12)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

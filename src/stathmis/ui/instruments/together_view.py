@@ -86,7 +86,7 @@ class TogetherView(QWidget):
                 shown,
                 with_u(judged.corrected.value, judged.corrected.U, found.quantity, unit),
                 "",
-                f"{found.share[i]:.0%}".replace("%", " %"),
+                f"{100 * found.share[i]:.0f} %" if found.share[i] >= 0.01 else "under 1 %",
                 f"{found.e_n[i]:+.1f}".replace("-", "−"),
             )
             doubted = i in found.consensus.suspects

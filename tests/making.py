@@ -1,0 +1,74 @@
+"""Makes things tests need often: instruments with references, and checks as a keeper would type them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Channel
+from stathmis.services import setting_up
+from stathmis.services.clock import DAY_MS
+from stathmis.services.instruments import checking
+from stathmis.services.instruments.checking import Check
+from stathmis.services.instruments.draft import Draft, Row, new_draft
+from stathmis.services.setting_up import NewChannel
+from stathmis.services.workbench import Workbench
+
+Point = tuple[str, str] | tuple[str, dict[str, str]]
+
+
+def instrument(bench: Workbench, name: str, quantity: str = "temperature", **more: object) -> Channel:
+    """Enter an instrument with one channel (0.1 °C, or 1 %) and return it."""
+    unit = str(more.pop("unit", "°C" if quantity == "temperature" else "%"))
+    step = float(more.pop("step", 0.1 if quantity == "temperature" else 1.0))  # type: ignore[arg-type]
+    accuracy = float(more.pop("accuracy", 1.0 if quantity == "temperature" else 5.0))  # type: ignore[arg-type]
+    channel = NewChannel(quantity, unit, step, accuracy)  # type: ignore[arg-type]
+    kind = str(more.pop("kind", "probe"))
+    made = setting_up.add_instrument(bench, name, kind, [channel], **more)  # type: ignore[arg-type]
+    return keeping.all_of(bench.logbook, Channel, instrument_id=made)[0]
+
+
+def reference(bench: Workbench, name: str = "Lab", quantity: str = "temperature", **more: object) -> Channel:
+    """Enter a reference (0.01 °C, or 0.1 %) whose certificate of 30 days ago says: add 0.10 ± 0.04 (k = 2)."""
+    points = more.pop("points", None) or (
+        [(0.0, 0.1, 0.04), (45.0, 0.1, 0.04)] if quantity == "temperature" else [(30.0, 0.0, 1.0), (80.0, 0.0, 1.0)]
+    )
+    days = int(more.pop("days", 30))  # type: ignore[call-overload]
+    drift = float(more.pop("drift", 0.0))  # type: ignore[arg-type]
+    step = 0.01 if quantity == "temperature" else 0.1
+    found = instrument(bench, name, quantity, step=step, accuracy=0.1, reference=True, **more)
+    dated = bench.now_ms - days * DAY_MS
+    setting_up.add_certificate(bench, found.id, dated, points, drift_per_year=drift)  # type: ignore[arg-type]
+    return found
+
+
+def typed(
+    bench: Workbench,
+    channel: Channel,
+    points: Sequence[Point],
+    method: str = "side",
+    against: Channel | None = None,
+    *,
+    model: str = "auto",
+    **allowances: str,
+) -> Draft:
+    """A check as typed: (this one shows, reference shows or the other fields by key) a point."""
+    made = new_draft(channel, bench.altitude_m, method)
+    made.model = model
+    taken = made.sets[0]
+    taken.reference_id = None if against is None else against.id
+    taken.allowances.update(allowances)
+    taken.rows = [Row(shown, {"reference": cell} if isinstance(cell, str) else dict(cell)) for shown, cell in points]
+    return made
+
+
+def checked(bench: Workbench, channel: Channel, points: Sequence[Point], **how: object) -> tuple[Draft, Check]:
+    """A check as typed, and what it comes to."""
+    draft = typed(bench, channel, points, **how)  # type: ignore[arg-type]
+    return draft, checking.evaluate(bench, draft)
+
+
+def put_to_use(bench: Workbench, draft: Draft, valid_from_ms: int | None = None) -> int:
+    """Put a draft to use, from now by default."""
+    at = bench.now_ms if valid_from_ms is None else valid_from_ms
+    return checking.put_to_use(bench, draft, checking.evaluate(bench, draft), at)
