@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stathmis.core.calibration import choose_model, fit_correction, uncorrected
+from stathmis.core.calibration import choose_model, fit, fit_correction, uncorrected
 from stathmis.core.certificate import CertificateCurve
+from stathmis.core.influences import Effect, Influence, gather
 from stathmis.core.straight_line import FitError, scatter_line, york_line
 
 
@@ -73,6 +74,86 @@ def test_swapping_the_axes_gives_the_same_line() -> None:
     assert float(forward.slope) == pytest.approx(1 / float(back.slope), rel=1e-9)
 
 
+def influences(n: int, u: float = 0.05, shared: float = 0.0) -> list[Influence]:
+    none, alike = np.zeros(n), np.ones(n)
+    return [Influence("own", "", u, alike, none), Influence("reference", "", shared, none, alike, shared=True)]
+
+
+@given(
+    n=st.integers(1, 6),
+    at=st.floats(20, 60),
+    u=st.floats(0.01, 0.5),
+    shared=st.floats(0, 0.5),
+    model=st.sampled_from(["offset", "line", "quadratic"]),
+    seed=st.integers(0, 99),
+)
+def test_the_budget_is_the_uncertainty(n: int, at: float, u: float, shared: float, model: str, seed: int) -> None:
+    """Whatever the curve: the budget's lines together are the u that apply gives."""
+    n = max(n, {"offset": 1, "line": 2, "quadratic": 3}[model])
+    x = np.linspace(25, 50, n)
+    y = x + 0.5 + np.random.default_rng(seed).normal(0, 2 * u, n)
+    found = fit(x, y, influences(n, u, shared), model, slope_allowance=0.005)  # type: ignore[arg-type]
+    assert found.budget_at(at).standard_uncertainty == pytest.approx(found.correction.apply(at)[1], rel=1e-9)
+    where = found.correction.reading_for(float(found.correction.apply(at)[0]))
+    assert found.correction.apply(where)[0] == pytest.approx(found.correction.apply(at)[0], abs=1e-6)
+
+
+def test_a_bend_is_taken_only_when_it_is_seen() -> None:
+    x = np.linspace(20, 80, 7)
+    straight = fit(x, x + 1 + 0.02 * (x - 50), influences(7, 0.5))
+    assert straight.correction.model == "line"
+    assert [c.reason for c in straight.considered] == ["apart", "apart", "straight"]
+    bent = fit(x, x + 1 + 0.004 * (x - 50) ** 2, influences(7, 0.5))
+    assert bent.correction.model == "quadratic"
+    assert bent.correction.apply(65.0)[0] == pytest.approx(65 + 1 + 0.004 * 15**2, abs=0.05)
+    assert bent.considered[-1].chosen and bent.considered[-1].figure > 3
+    three = fit(x[::3], x[::3] + 1 + 0.004 * (x[::3] - 50) ** 2, influences(3, 0.5))
+    assert three.correction.model == "line" and three.considered[-1].reason == "few"
+    assert fit([37.0], [37.2], influences(1)).considered[1].reason == "few"
+
+
+def test_an_outlier_is_pointed_at_and_still_counts() -> None:
+    x = np.array([36.0, 36.5, 37.0, 37.5, 38.0, 38.5])
+    y = x + 0.3
+    y[2] += 0.4
+    found = fit(x, y, influences(6), "line")
+    assert found.suspects == (2,)
+    assert abs(found.residuals[2]) > found.residual_limit > 2
+    assert found.correction.degrees_of_freedom == 4
+    calm = fit(x, x + 0.3, influences(6), "line")
+    assert calm.suspects == ()
+    # two points on a line leave nothing to tell an outlier by
+    assert fit(x[:2], y[:2], influences(2), "line").suspects == ()
+
+
+def test_references_that_differ_average_and_one_alone_does_not() -> None:
+    x = np.array([36.0, 37.0, 38.0, 39.0])
+    none, alike = np.zeros(4), np.ones(4)
+    own = Influence("own", "", 0.01, alike, none)
+    one = fit(x, x, [own, Influence("lab", "", 0.1, none, alike, shared=True)], "offset")
+    half, other = np.array([1.0, 1, 0, 0]), np.array([0, 0, 1.0, 1])
+    two = fit(
+        x,
+        x,
+        [own, Influence("a", "", 0.1, none, half, shared=True), Influence("b", "", 0.1, none, other, shared=True)],
+        "offset",
+    )
+    assert one.correction.apply(37.5)[1] == pytest.approx(np.hypot(0.1, 0.005))
+    assert two.correction.apply(37.5)[1] == pytest.approx(np.hypot(0.1 / np.sqrt(2), 0.005))
+
+
+def test_causes_are_gathered_by_name() -> None:
+    point = [Effect("certificate", "°C", 0.02, 1.8, True), Effect("steps", "°C", 0.03)]
+    rows = gather([[], []], [point, [Effect("certificate", "°C", 0.04, 1.8, True)]])
+    assert [i.label for i in rows] == ["certificate", "steps"]
+    np.testing.assert_allclose(rows[0].u_reference, [0.036, 0.072])
+    np.testing.assert_allclose(rows[1].u_reference, [0.03, 0.0])
+    with pytest.raises(FitError, match="two different influences"):
+        gather([[], []], [point, [Effect("steps", "°C", 0.04, 1.0, True)]])
+    with pytest.raises(FitError, match="from 0 up"):
+        Influence("steps", "", -0.1, np.ones(1), np.ones(1))
+
+
 @pytest.mark.parametrize(
     ("call", "says"),
     [
@@ -82,6 +163,8 @@ def test_swapping_the_axes_gives_the_same_line() -> None:
         (lambda: york_line([1.0, 2.0], [1.0, 2.0], -0.1, 0.1), "from 0 up"),
         (lambda: york_line([1.0, np.nan], [1.0, 2.0], 0.1, 0.1), "both readings"),
         (lambda: fit_correction([], [], 0.1, 0.1), "one point"),
+        (lambda: fit_correction([1.0, 2.0], [1.0, 2.0], 0.1, 0.1, "quadratic"), "3 different readings"),
+        (lambda: fit_correction([1.0, 1.0], [1.0, 2.0], 0.1, 0.1, "line"), "one reading"),
         (lambda: fit_correction([1.0], [1.0], 0.1, 0.1, u_common=-1), "from 0 up"),
         (lambda: scatter_line([1.0, 2.0], [1.0, 2.0]), "three points"),
         (lambda: uncorrected(-1.0), "from 0 up"),

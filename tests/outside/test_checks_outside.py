@@ -1,4 +1,4 @@
-"""Checks held against outside references: GTC for whole budgets, odrpack for bent curves, tables, simulated coverage."""
+"""Checks held against outside references: GTC for budgets, odrpack for bent curves, tables, simulated coverage."""
 
 from __future__ import annotations
 
@@ -8,8 +8,8 @@ from math import inf, sqrt
 
 import numpy as np
 import pytest
-from making import checked, instrument, reference
 
+from making import checked, instrument, reference
 from stathmis.core import fixed_points
 from stathmis.core.calibration import fit
 from stathmis.core.influences import Influence

@@ -1,4 +1,4 @@
-"""Checks through the window: typed points to a correction in force; and the trace and logger files."""
+"""Instruments through the window: checks by every way with the keyboard alone, histories, places, printed sheets."""
 
 from __future__ import annotations
 
@@ -7,17 +7,20 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.records import Channel, LoggerImport
-from stathmis.services.checking import PointEntry
-from stathmis.ui import background
-from stathmis.ui.bring_in_view import BringInView
-from stathmis.ui.instruments_view import InstrumentsView
+from stathmis.logbook import calibrations, keeping, readings
+from stathmis.logbook.records import CertificatePoint, Channel, Survey
+from stathmis.services.clock import DAY_MS, FixedClock
+from stathmis.ui.instruments.drawer_view import InstrumentsView
+from stathmis.ui.instruments.history_view import HistoryView
+from stathmis.ui.instruments.places_view import PlacesView
+from stathmis.ui.instruments.together_view import TogetherView
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
+
+ALT, CONTROL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
 
 def texts(window: Window) -> str:
@@ -29,167 +32,334 @@ def texts(window: Window) -> str:
 @pytest.fixture
 def instruments(window: Window) -> InstrumentsView:
     window.show_place("instruments")
+    settle(0.1)
     view = window.stack.currentWidget()
     assert isinstance(view, InstrumentsView)
     return view
 
 
-def stick(window: Window) -> Channel:
-    """The slow stick thermometer nobody has checked."""
-    return next(c for c in keeping.all_of(window.bench.logbook, Channel) if c.resolution == 0.5 and c.accuracy == 0.8)
+def named(window: Window, name: str, quantity: str) -> Channel:
+    bench = window.bench
+    return next(
+        c for c in bench.records(Channel) if bench.instrument(c.instrument_id).name == name and c.quantity == quantity
+    )
 
 
-def test_a_check_by_keyboard_alone(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
-    channel = stick(window)
-    before = window.bench.corrections.correct(channel, 38.0, window.bench.now_ms)
-    made = instruments.buttons[channel.id]
-    made.setFocus()
-    qtbot.keyClick(made, Qt.Key.Key_Space)
+def press(window: Window, qtbot: QtBot, key: Qt.Key, modifier: Qt.KeyboardModifier | None = None) -> None:
+    at = window.focusWidget() or window
+    qtbot.keyClick(at, key) if modifier is None else qtbot.keyClick(at, key, modifier)
+
+
+def tab_to(window: Window, qtbot: QtBot, name: str) -> QWidget:
+    """Press Tab until the focus is on a control of this name."""
+    for _ in range(150):
+        focused = window.focusWidget()
+        said = focused.accessibleName() or (focused.text() if hasattr(focused, "text") else "")
+        if said == name:
+            return focused
+        press(window, qtbot, Qt.Key.Key_Tab)
+    raise AssertionError(f"{name} cannot be reached with Tab")
+
+
+def open_check(window: Window, qtbot: QtBot, name: str, way: str) -> None:
+    """From the drawer to a check by a way, by keyboard."""
+    tab_to(window, qtbot, name)
+    press(window, qtbot, Qt.Key.Key_Space)
+    settle(0.05)
+    tab_to(window, qtbot, "Way of checking")
+    qtbot.keyClicks(window.focusWidget(), way)
+    settle(0.05)
+
+
+def type_points(window: Window, qtbot: QtBot, fields: list[str]) -> None:
+    """Type field after field, Enter after each; starts at the first point."""
+    tab_to(window, qtbot, "Point 1, this one shows")
+    for text in fields:
+        qtbot.keyClicks(window.focusWidget(), text)
+        press(window, qtbot, Qt.Key.Key_Return)
+
+
+WAYS = [
+    # instrument, quantity, way as typed, points as typed, where it reads, what it then is
+    (
+        "Long stick, °C",
+        "temperature",
+        "beside",
+        ["37.0 37.0 37.5", "36.80 36.81", "39.5 39.5", "39.10 39.11"],
+        38.0,
+        37.68,
+    ),
+    ("Long stick, °C", "temperature", "in", ["37.5 37.5", "37.00 37.01", "39.5", "39.00"], 38.0, 37.53),
+    ("Long stick, °C", "temperature", "ice", ["0.5 0.5"], 37.5, 37.0),
+    ("Long stick, °C", "temperature", "steam", ["97.0 97.5 97.0"], 97.0, 96.83),
+    ("Long stick, °C", "temperature", "infra", ["37.5", "36.90", "36"], 37.5, 36.95),
+    ("Card hygrometer, % RH", "humidity", "salt", ["70 70", "table", "22", "", "29", "mag", "22"], 50.0, 54.6),
+    ("Card hygrometer, % RH", "humidity", "wet", ["50 50", "37.40 37.41", "28.90", ""], 50.0, 53.9),
+    ("Card hygrometer, % RH", "humidity", "beside", ["48 48", "52.0 52.1"], 48.0, 52.5),
+]
+
+
+@pytest.mark.parametrize("case", WAYS, ids=[f"{w[2]} {w[1]}" for w in WAYS])
+def test_every_way_by_keyboard_alone(
+    window: Window, instruments: InstrumentsView, qtbot: QtBot, case: tuple[str, str, str, list[str], float, float]
+) -> None:
+    name, quantity, way, fields, shown, true = case
+    channel = named(window, name.split(",")[0], quantity)
+    now = window.bench.now_ms
+    before = window.bench.corrections.correct(channel, shown, now)
+    open_check(window, qtbot, f"Check {name}", way)
     view = instruments.check
-    for text in ("37.0 37.0 37.5", "36.80 36.81", "39.5 39.5", "39.10 39.11"):
-        field = window.focusWidget()
-        qtbot.keyClicks(field, text)
-        qtbot.keyClick(field, Qt.Key.Key_Return)
-    assert view.check is not None and view.check.correction is not None
-    assert len(view.check.points) == 2
-    assert "When it shows" in texts(window) and "± " in texts(window)
-    assert view.chart is not None
-    qtbot.keyClick(window, Qt.Key.Key_U, Qt.KeyboardModifier.AltModifier)
-    settle(0.3)
-    assert instruments.currentIndex() == 0
-    after = window.bench.corrections.correct(channel, 38.0, window.bench.now_ms)
-    assert after.value < before.value - 0.2
+    assert view.draft is not None and view.draft.sets[0].method.name.startswith(way)
+    assert all(step in texts(window) for step in view.draft.sets[0].method.steps)
+    if way == "wet":
+        tab_to(window, qtbot, "Thermometer of the wet bulb")
+    type_points(window, qtbot, fields)
+    assert view.check is not None and view.check.problems == ()
+    assert view.check.correction is not None, view.check.trouble
+    assert "When it shows" in texts(window) and "95 %" in texts(window)
+    press(window, qtbot, Qt.Key.Key_G, ALT)
+    qtbot.waitUntil(lambda: "counts times" in texts(window) and "together: U = k u = " in texts(window), timeout=3000)
+    press(window, qtbot, Qt.Key.Key_U, ALT)
+    qtbot.waitUntil(lambda: instruments.currentIndex() > 1, timeout=3000)
+    assert instruments.currentWidget() is instruments.history
+    assert "In force for readings from now on" in window.messages.text.text()
+    after = window.bench.corrections.correct(channel, shown, now)
+    assert after.value == pytest.approx(true, abs=0.03 if quantity == "temperature" else 0.3)
     assert after.U < before.U
     # readings before the check keep what was in force then
-    assert window.bench.corrections.correct(channel, 38.0, window.bench.now_ms - 1) == before
-    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert window.bench.corrections.correct(channel, 38.0, window.bench.now_ms) == before
+    assert window.bench.corrections.correct(channel, shown, now - 1) == before
+    press(window, qtbot, Qt.Key.Key_Z, CONTROL)
+    assert window.bench.corrections.correct(channel, shown, now) == before
 
 
-def test_for_the_past_too_judges_history_anew(window: Window, instruments: InstrumentsView) -> None:
-    channel = stick(window)
-    instruments.buttons[channel.id].click()  # type: ignore[attr-defined]
-    instruments.check.fill([PointEntry("38.0 38.0", "37.50 37.52")])
+def test_two_ways_in_one_check(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    open_check(window, qtbot, "Check Long stick, °C", "ice")
+    type_points(window, qtbot, ["0.5 0.5"])
+    press(window, qtbot, Qt.Key.Key_N, ALT)
+    settle(0.3)
+    assert window.focusWidget().accessibleName() == "Way of checking"
+    qtbot.keyClicks(window.focusWidget(), "in")
+    settle(0.1)
+    tab_to(window, qtbot, "Point 1, this one shows")
+    for text in ("37.5 38.0", "37.40 37.41"):
+        qtbot.keyClicks(window.focusWidget(), text)
+        press(window, qtbot, Qt.Key.Key_Return)
+    view = instruments.check
+    assert view.check is not None and view.check.correction is not None
+    assert view.check.correction.model == "line" and len(view.check.points) == 2
+    tab_to(window, qtbot, "Shape of the correction")
+    qtbot.keyClicks(window.focusWidget(), "one")
+    assert view.check.correction.model == "offset"
+    assert "as you asked" in texts(window)
+
+
+def test_points_from_the_logs(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    """The blue probe is read by hand only: its logs give nothing; the reference has none either, and that is said."""
+    open_check(window, qtbot, "Check Shelf logger, °C", "beside")
+    tab_to(window, qtbot, "Pick from the &logs …")
+    press(window, qtbot, Qt.Key.Key_Space)
+    press(window, qtbot, Qt.Key.Key_Return)
+    assert "readings of the reference" in texts(window)
+    # a copy of the logger's own log, 0.2 higher, is a reference it can be held against
+    bench, channel = window.bench, named(window, "Shelf logger", "temperature")
+    lab = named(window, "Certified probe", "temperature")
+    run = readings.series(bench.logbook, channel, bench.now_ms - DAY_MS, bench.now_ms)
+    true = readings.Series(run.times_ms, run.shown + 0.2)
+    readings.store_import(bench.logbook, "lab.csv", bench.now_ms, {lab.id: true}, 0, 0)
+    press(window, qtbot, Qt.Key.Key_Return)
+    assert "blocks from" in texts(window)
+    check = instruments.check.check
+    assert check is not None and check.correction is not None
+    assert check.corrected_at(37.3)[0] == pytest.approx(37.55, abs=0.01)
+
+
+def test_for_the_past_too_judges_history_anew(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    channel = named(window, "Long stick", "temperature")
     raw = readings.series(window.bench.logbook, channel, 0, window.bench.now_ms).shown.copy()
-    instruments.check.put_to_use(past=True)
+    open_check(window, qtbot, "Check Long stick, °C", "beside")
+    type_points(window, qtbot, ["38.0 38.0", "37.50 37.52"])
+    press(window, qtbot, Qt.Key.Key_P, ALT)
+    settle(0.3)
     run = readings.series(window.bench.logbook, channel, 0, window.bench.now_ms)
     np.testing.assert_array_equal(run.shown, raw)
     corrected, _ = window.bench.corrections.correct_series(channel, run)
     assert (raw - corrected).mean() == pytest.approx(0.44, abs=0.03)
 
 
-def test_faulty_points_are_marked_at_their_row(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
-    instruments.buttons[stick(window).id].click()  # type: ignore[attr-defined]
+def test_as_left_does_not_reach_back(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    open_check(window, qtbot, "Check Long stick, °C", "ice")
+    type_points(window, qtbot, ["0.0 0.0"])
     view = instruments.check
-    view.fill([PointEntry("38.0", "37.5"), PointEntry("warm", "37.5"), PointEntry("38.0", "99.5")])
-    assert "Type a number" in view.rows[1].problem.text()
-    assert "Is that °F" in view.rows[2].problem.text()
-    view.put_to_use(past=False)
-    assert "Some rows cannot be read" in window.messages.text.text()
-    view.unevenness.setText("-1")
-    view.edited()
-    assert view.check is None and not view.use_now.isEnabled()
-    assert "from 0 up" in texts(window)
-    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert view.use_past.isEnabled()
+    tab_to(window, qtbot, "As found or as left")
+    qtbot.keyClicks(window.focusWidget(), "as")
+    press(window, qtbot, Qt.Key.Key_Down)
+    assert view.draft is not None and view.draft.state == "as left"
+    assert view.use_now.isEnabled() and not view.use_past.isEnabled()
+    press(window, qtbot, Qt.Key.Key_U, ALT)
+    qtbot.waitUntil(lambda: "as left · in force" in texts(window), timeout=3000)
+
+
+def test_faults_are_marked_at_their_field(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    open_check(window, qtbot, "Check Long stick, °C", "beside")
+    type_points(window, qtbot, ["38.0", "37.5", "warm", "37.5", "38.0", "99.5"])
+    view = instruments.check
+    rows = view.sets[0].rows
+    assert "Type a number" in rows[1].note.text() and rows[1].shown.property("wrong")
+    assert "Is that °F" in rows[2].note.text() and rows[2].edits["reference"].property("wrong")
+    press(window, qtbot, Qt.Key.Key_U, ALT)
+    settle(0.3)
+    assert "Some fields cannot be read" in window.messages.text.text()
+    edit = tab_to(window, qtbot, "Air differs between the two sensors, plus or minus")
+    press(window, qtbot, Qt.Key.Key_A, CONTROL)
+    qtbot.keyClicks(edit, "-1")
+    assert edit.property("wrong") and "cannot be negative" in texts(window)
+    assert not view.use_now.isEnabled()
+    press(window, qtbot, Qt.Key.Key_Escape)
     assert instruments.currentIndex() == 0
 
 
-def test_enter_at_the_last_field_adds_a_point(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
-    instruments.buttons[stick(window).id].click()  # type: ignore[attr-defined]
-    view = instruments.check
-    count = len(view.rows)
-    view.step_from(view.rows[-1].reference)
-    assert len(view.rows) == count + 1
+def test_readings_settle_as_they_come(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    clock = window.bench.clock
+    assert isinstance(clock, FixedClock)
+    open_check(window, qtbot, "Check Blue probe, °C", "beside")
+    tab_to(window, qtbot, "Point 1, this one shows")
+    for i, text in enumerate(("36.9", " 37.3", " 37.5", " 37.5")):
+        clock.at_ms += 60_000 if i else 0
+        qtbot.keyClicks(window.focusWidget(), text)
+    press(window, qtbot, Qt.Key.Key_Return)
+    qtbot.keyClicks(window.focusWidget(), "37.40")
+    note = instruments.check.sets[0].rows[0].note
+    assert "not settled" in note.text() and "rising" in note.text()
+    edit = instruments.check.sets[0].rows[0].shown
+    edit.setFocus()
+    press(window, qtbot, Qt.Key.Key_End)
+    for _ in range(4):
+        clock.at_ms += 120_000
+        qtbot.keyClicks(edit, " 37.6")
+    assert ": settled, less than 0.05 °C to go" in note.text()
 
 
-def test_the_list_says_which_can_decide(window: Window, instruments: InstrumentsView) -> None:
+def test_the_drawer_says_which_can_decide(window: Window, instruments: InstrumentsView) -> None:
     shown = texts(window)
-    assert "Certified probe" in shown and "never checked" in shown
-    assert "± 0.95 °C" in shown
-    assert "−7.8 ± 1.8 %" in shown
+    assert "Certified probe" in [b.text() for b in instruments.names.values()]  # type: ignore[attr-defined]
+    assert "never checked" in shown and "± 0.95 °C" in shown
+    assert "checked 36 days ago; next by 10 Oct 2026" in shown
 
 
-def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> None:
-    window.show_page("trace")
-    view = window.pages.trace
-    qtbot.waitUntil(lambda: view.traced is not None and not background.busy(), timeout=10_000)
+def test_histories_drift_and_paper(window: Window, instruments: InstrumentsView, qtbot: QtBot, tmp_path: Path) -> None:
+    tab_to(window, qtbot, "History of Round hygrometer, % RH")
+    press(window, qtbot, Qt.Key.Key_Space)
+    view = instruments.history
+    assert isinstance(view, HistoryView)
+    shown = texts(window)
+    assert "Drift +" in shown and "% RH a year from 4 checks" in shown and "passes ± 5.0 % RH on" in shown
+    assert "Against nature itself: magnesium chloride at 21.5 °C" in shown
+    tab_to(window, qtbot, "between two checks, let the correction run straight from one to the next")
+    channel = named(window, "Round hygrometer", "humidity")
+    midway = window.bench.now_ms - 120 * DAY_MS
+    held = window.bench.corrections.correct(channel, 50.0, midway).value
+    press(window, qtbot, Qt.Key.Key_Space)
+    between = window.bench.corrections.correct(window.bench.channel(channel.id), 50.0, midway).value
+    assert between < held - 0.3
+    one = calibrations.calibrations(window.bench.logbook)[-1]
+    view.write_sheet(one, tmp_path / "sheet.pdf")
+    assert "Sheet written" in window.messages.text.text()
+    from pypdf import PdfReader
+
+    pages = PdfReader(tmp_path / "sheet.pdf").pages
+    text = " ".join(" ".join(page.extract_text() for page in pages).split())
+    for part in (
+        "Check of ",
+        "What makes up U",
+        "How it leads to a reference",
+        "To cut out and tape",
+        "contributes",
+    ):
+        assert part in text
+    assert len(pages) <= 2
+    view.write_sheet(one, tmp_path / "nowhere" / "sheet.pdf")
+    assert "cannot be written" in window.messages.text.text()
+    press(window, qtbot, Qt.Key.Key_Escape)
+    assert instruments.currentIndex() == 0
+
+
+def test_details_and_certificates(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    tab_to(window, qtbot, "History of Certified probe, °C")
+    press(window, qtbot, Qt.Key.Key_Space)
+    edit = tab_to(window, qtbot, "Response time in seconds")
+    qtbot.keyClicks(edit, "30")
+    press(window, qtbot, Qt.Key.Key_Return)
+    probe = named(window, "Certified probe", "temperature")
+    assert probe.response_s == 30.0
+    edit = tab_to(window, qtbot, "Display steps")
+    press(window, qtbot, Qt.Key.Key_A, CONTROL)
+    qtbot.keyClicks(edit, "0")
+    press(window, qtbot, Qt.Key.Key_Return)
+    assert "numbers above 0" in texts(window)
+    points = tab_to(window, qtbot, "Points of a new one")
+    qtbot.keyClicks(points, "37.5 0.08")
+    dated = tab_to(window, qtbot, "Dated")
+    qtbot.keyClicks(dated, "2026-05-10")
+    press(window, qtbot, Qt.Key.Key_Return)
+    assert "is not reading, correction and U" in texts(window) and window.focusWidget() is points
+    qtbot.keyClicks(points, " 0,03")
+    edit = tab_to(window, qtbot, "May drift in a year by ±")
+    press(window, qtbot, Qt.Key.Key_A, CONTROL)
+    qtbot.keyClicks(edit, "0.05")
+    press(window, qtbot, Qt.Key.Key_Return)
+    assert "Certificate entered" in window.messages.text.text()
+    assert "10 May 2026" in texts(window)
+    assert window.bench.corrections.correct(probe, 37.5, window.bench.now_ms).value == pytest.approx(37.58)
+    press(window, qtbot, Qt.Key.Key_Z, CONTROL)
+    assert len(keeping.all_of(window.bench.logbook, CertificatePoint, channel_id=probe.id)) == 4
+
+
+def test_side_by_side(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    tab_to(window, qtbot, "Side by side")
+    press(window, qtbot, Qt.Key.Key_Space)
+    assert instruments.findChildren(TogetherView)
+    shown = texts(window)
+    assert "Not a vote" in shown and "North cabinet, temperature" in shown and "North cabinet, humidity" in shown
+    assert "counts for" in shown and "under 1 %" in shown and "normalized error" in shown
+    press(window, qtbot, Qt.Key.Key_Escape)
+    assert instruments.tab == "drawer"
+
+
+def test_a_map_by_keyboard(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    tab_to(window, qtbot, "Places and set point")
+    press(window, qtbot, Qt.Key.Key_Space)
     settle(0.1)
-    shown = texts(window)
-    assert "Heat, setting" in shown and "37.5 °C" in shown and "unknown" in shown
-    view.show_days(1.0)
-    left, right = view._plots["temperature"].plotItem.vb.viewRange()[0]
-    assert right - left == pytest.approx(1.0, abs=0.1)
-    assert view._plots["humidity"].plotItem.vb.viewRange()[0] == pytest.approx([left, right])
-    view.raw.setChecked(True)
-    view.others.setChecked(True)
-    center = view._plots["temperature"].plotItem.vb.mapViewToScene(
-        view._plots["temperature"].plotItem.vb.viewRect().center()
-    )
-    view._show_cross("temperature", center)
-    assert "corrected 37." in view._cross.text() and "shown 37." in view._cross.text()
-
-
-def test_trace_exports_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    window.show_page("trace")
-    view = window.pages.trace
-    qtbot.waitUntil(lambda: view.traced is not None and not background.busy(), timeout=10_000)
-    task = view.export_to(tmp_path / "out.csv")
-    with qtbot.waitSignal(task.done, timeout=30_000):
-        pass
-    assert "readings written to out.csv" in window.messages.text.text()
-    assert len((tmp_path / "out.csv").read_text(encoding="utf-8").splitlines()) > 40_000
-
-
-def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    window.show_place("bring_in")
-    view = window.stack.currentWidget()
-    assert isinstance(view, BringInView)
-    path = tmp_path / "porch.csv"
-    rows = (
-        ["Zeit;Temp (°F);Feuchte"]
-        + [f"{d}.04.2026 10:00;99,{d % 10};48,5" for d in range(10, 29)]
-        + ["29.04.2026 10:00;hot;48"]
-    )
-    path.write_text("\n".join(rows) + "\n", encoding="utf-8-sig")
-    qtbot.keyClicks(view.path, str(path))
-    qtbot.keyClick(view.path, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
-    shown = texts(window)
-    assert "19 rows" in shown and "1 row: a value is not a number (line 21)" in shown
-    assert view.take_in.text() == "&Take in 19 rows"
-    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.AltModifier)
-    qtbot.waitUntil(lambda: len(keeping.all_of(window.bench.logbook, LoggerImport)) == 2, timeout=20_000)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=5000)
-    settle(0.1)
-    assert "19 rows taken in" in window.messages.text.text()
-    view.load(path)
-    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
-    assert view.take_in.text() == "Nothing new to take in"
-    assert not view.take_in.isEnabled()
+    view = instruments.findChildren(PlacesView)[0]
+    assert "Map of" in texts(window) and "warmer than front left" in texts(window)
+    tab_to(window, qtbot, "Reading back left")
+    for text in ("38.0 38.0", "38.1", "38.0", "37.5", "37,5", "37.5", "37.2", "37.2", "37.1"):
+        qtbot.keyClicks(window.focusWidget(), text)
+        press(window, qtbot, Qt.Key.Key_Return)
+    assert "Back is 1.00 ± " in texts(window)
+    before = len(keeping.all_of(window.bench.logbook, Survey))
+    press(window, qtbot, Qt.Key.Key_K, ALT)
+    settle(0.3)
+    assert len(keeping.all_of(window.bench.logbook, Survey)) == before + 1
+    assert view.cells["back"].text() == "" and "Map of 18 May 2026" in texts(window)
     window.undo()
-    qtbot.waitUntil(lambda: view.take_in.isEnabled() and not background.busy(), timeout=20_000)
-    assert len(keeping.all_of(window.bench.logbook, LoggerImport)) == 1
+    assert len(keeping.all_of(window.bench.logbook, Survey)) == before
+    qtbot.keyClicks(view.cells["front"], "cold")
+    assert "front: Type a number" in texts(window)
 
 
-def test_files_that_cannot_be_brought_in_say_why(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    window.show_place("bring_in")
-    view = window.stack.currentWidget()
-    assert isinstance(view, BringInView)
-    binary = tmp_path / "picture.csv"
-    binary.write_bytes(b"\x89PNG\x00\x01" * 100)
-    view.load(binary)
-    assert "not a text file" in view.problem.text() and view.problem.isVisible()
-    view.load(tmp_path / "nowhere.csv")
-    assert "cannot be read" in view.problem.text()
-    good = tmp_path / "good.csv"
-    good.write_text("time,temp °C\n2026-05-01 10:00,37.5\n2026-05-01 10:05,37.5\n", encoding="utf-8")
-    view.load(good)
-    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
-    target, unit = view._uses[1]
-    unit.setCurrentText("%")
-    assert "does not fit that instrument" in view.problem.text()
-    unit.setCurrentText("°C")
-    target.setCurrentIndex(0)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
-    settle(0.05)
-    assert "No column goes to an instrument" in view.problem.text()
+def test_layers_in_the_still_box(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
+    instruments.show_tab("places")
+    view = instruments.findChildren(PlacesView)[0]
+    view.incubator.setCurrentText("Old still box")
+    settle(0.1)
+    assert "heat lies in layers" in texts(window)
+    for edit, text in zip(
+        (view.egg_top, *view.levels[0], *view.levels[1]), ("6", "2", "37.0", "10", "39.0"), strict=True
+    ):
+        edit.setFocus()
+        qtbot.keyClicks(edit, text)
+    assert "At the egg tops 38." in texts(window) and "for each cm up" in texts(window)
+    press(window, qtbot, Qt.Key.Key_H, ALT)
+    settle(0.3)
+    assert keeping.all_of(window.bench.logbook, Survey)[-1].kind == "heights"

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.influences import Influence
-from stathmis.core.straight_line import FitError, checked_points, york_line
+from stathmis.core.straight_line import FitError, checked_points, widening, york_line
 from stathmis.core.uncertainty import Budget, Component
 
 Array = NDArray[np.float64]
@@ -36,8 +36,6 @@ Source: common practice."""
 
 QUADRATIC_POINTS = 4
 """Three points always lie on a quadratic: a fourth is needed to see that it is one. Source: common practice."""
-
-_CHI_SQUARE_TAIL = 0.05
 
 BEYOND = "Slope nobody checked beyond the points"
 DISAGREEMENT = "Disagreement of the points"
@@ -239,7 +237,7 @@ def fit(
     considered = _weigh(xs, ys, uxs, uys, model)
     chosen = next(c.model for c in considered if c.chosen)
     solved = _solve(xs, ys, uxs, uys, DEGREE[chosen])
-    widened = _widening(solved.chi_square, n - DEGREE[chosen] - 1)
+    widened = widening(solved.chi_square, n - DEGREE[chosen] - 1)
     covariance = np.zeros((len(solved.gain), len(solved.gain)))
     for influence in influences:
         effect = solved.gain * (influence.on_reference - solved.slope * influence.on_reading)
@@ -328,7 +326,7 @@ def _weigh(xs: Array, ys: Array, uxs: Array, uys: Array, model: Choice) -> tuple
         bent = _solve(xs, ys, uxs, uys, 2)
         own = bent.gain[2] * np.hypot(uys, bent.slope * uxs)
         # points that scatter more than they should would show a bend by chance
-        bend = abs(bent.coefficients[2]) / (np.sqrt((own**2).sum()) * _widening(bent.chi_square, xs.size - 3))
+        bend = abs(bent.coefficients[2]) / (np.sqrt((own**2).sum()) * widening(bent.chi_square, xs.size - 3))
     except FitError:
         bend = 0.0
     seen = bool(bend >= BEND_SEEN)
@@ -407,12 +405,3 @@ def _residuals(xs: Array, solved: _Solved, uxs: Array, uys: Array) -> tuple[Arra
     limit = float(ndtri(1.0 - 0.025 / n))
     suspects = tuple(int(i) for i in np.flatnonzero(np.abs(residuals) > limit)) if n > p + 1 else ()
     return residuals, limit, suspects
-
-
-def _widening(chi_square: float, degrees_of_freedom: int) -> float:
-    if degrees_of_freedom < 1:
-        return 1.0
-    from scipy.special import chdtri
-
-    limit = float(chdtri(degrees_of_freedom, _CHI_SQUARE_TAIL))
-    return float(np.sqrt(chi_square / degrees_of_freedom)) if chi_square > limit else 1.0

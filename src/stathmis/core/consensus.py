@@ -5,7 +5,8 @@ Not a vote: the combined value leans on the smallest uncertainty, and an instrum
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from itertools import combinations
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -28,6 +29,10 @@ def normalized_error(x1: ArrayLike, U1: ArrayLike, x2: ArrayLike, U2: ArrayLike)
     return float(result) if np.shape(result) == () else result
 
 
+_TRIED = 10
+"""So many of the surest instruments are tried in every grouping."""
+
+
 class Consensus(NamedTuple):
     """Combined value and standard uncertainty (the values' unit), chi-square, and the places of the suspects."""
 
@@ -45,11 +50,12 @@ def combine(
 ) -> Consensus:
     """Combine what independent instruments say about one quantity.
 
-    values, standard_uncertainties: shape (n,), one unit, uncertainties above 0. A suspect disagrees with the others
-    together at |E_n| above 1. groups: for each value the number of the reference its instrument was checked against, -1
-    for none; u_group: standard uncertainty each reference left in all its instruments alike, part of theirs: it does
-    not average out. Where the values scatter more than their uncertainties allow, u is widened
-    by √(chi-square/(n - 1)). Raises ValueError for no values or an uncertainty not above 0.
+    values, standard_uncertainties: shape (n,), one unit, uncertainties above 0. Trusted is the weightiest group (by
+    1/u²) whose members all agree with each other (|E_n| up to 1); the others are suspects: a sure one is not outvoted.
+    groups: for each value the number of the reference its instrument was checked against, -1 for none; u_group: the
+    standard uncertainty each reference left in all its instruments alike, part of theirs: it does not average out.
+    Where the values scatter more than their uncertainties allow, u is widened by √(chi-square/(n - 1)).
+    Raises ValueError for no values or an uncertainty not above 0.
     Source: weighted mean, JCGM 100; widening after R. Birge, Phys. Rev. 40 (1932) 207.
 
     >>> c = combine([37.5, 37.6, 38.9], [0.05, 0.1, 0.1])
@@ -78,20 +84,36 @@ def combine(
 
 
 def _suspects(x: Any, u: Any) -> tuple[int, ...]:
-    """Set the worst aside until the rest agree; of two left that differ, the less certain is the one doubted."""
-    left = np.arange(x.size)
-    doubted: list[int] = []
-    while left.size >= 2:
-        weight = 1.0 / u[left] ** 2
-        rest = weight.sum() - weight
-        others = ((weight * x[left]).sum() - weight * x[left]) / rest
-        e_n = np.abs(x[left] - others) / (2.0 * np.sqrt(u[left] ** 2 + 1.0 / rest))
-        if e_n.max() <= 1.0:
-            break
-        worst = int(np.argmax(u[left])) if left.size == 2 else int(np.argmax(e_n))
-        if left.size == 2 and u[left[0]] == u[left[1]]:
-            doubted.extend(int(i) for i in left)
-            break
-        doubted.append(int(left[worst]))
-        left = np.delete(left, worst)
-    return tuple(sorted(doubted))
+    """Those outside the weightiest group whose members all agree; where two groups weigh alike, all that differ."""
+    weight = 1.0 / u**2
+    best, kept = 0.0, [frozenset[int]()]
+    for group in _groups(x.size, u):
+        total = float(weight[list(group)].sum())
+        if total < best * (1.0 - 1e-9) or not _agree(x[list(group)], u[list(group)]):
+            continue
+        if total > best * (1.0 + 1e-9):
+            best, kept = total, []
+        kept.append(frozenset(group))
+    trusted = frozenset.intersection(*kept)
+    return tuple(i for i in range(x.size) if i not in trusted)
+
+
+def _groups(count: int, u: Any) -> Iterator[tuple[int, ...]]:
+    """Every group of the surest few; beyond that the less sure ones join only all together with the others."""
+    order = [int(i) for i in np.argsort(u, kind="stable")]
+    tried, rest = order[:_TRIED], order[_TRIED:]
+    for size in range(1, len(tried) + 1):
+        for group in combinations(tried, size):
+            yield group
+            for more in range(len(rest)):
+                yield (*group, *rest[: more + 1])
+
+
+def _agree(x: Any, u: Any) -> bool:
+    """Whether each agrees with the others together, |E_n| up to 1."""
+    if x.size < 2:
+        return True
+    weight = 1.0 / u**2
+    rest = weight.sum() - weight
+    others = ((weight * x).sum() - weight * x) / rest
+    return bool((np.abs(x - others) <= 2.0 * np.sqrt(u**2 + 1.0 / rest)).all())

@@ -8,7 +8,7 @@ from math import inf
 import numpy as np
 from numpy.typing import ArrayLike
 
-from stathmis.core.straight_line import FitError, york_line
+from stathmis.core.straight_line import FitError, widening, york_line
 from stathmis.core.uncertainty import coverage_factor
 
 
@@ -66,7 +66,7 @@ def fit_drift(
         return Drift(float(t[last]), float(e[last]), 0.0, float(u[last]), usual_rate_per_day, u_shared, 1.96, False)
     line = york_line(t, e, 0.0, u)
     dof = int(t.size) - 2
-    wide = max(1.0, float(np.sqrt(float(line.chi_square) / dof)))
+    wide = widening(float(line.chi_square), dof)
     # where the scatter widens u, it is known no better than these few checks tell it
     k = coverage_factor(dof) if wide > 1.0 else coverage_factor(inf)
     return Drift(

@@ -9,6 +9,8 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
+_CHI_SQUARE_TAIL = 0.05
+
 
 class FitError(ValueError):
     """The comparison cannot be turned into a correction; the message says why."""
@@ -140,3 +142,21 @@ def scatter_line(x: ArrayLike, y: ArrayLike) -> Line:
         u_slope=line.u_slope * deviation,
         chi_square=np.asarray(count - 2.0),
     )
+
+
+def widening(chi_square: float, degrees_of_freedom: int) -> float:
+    """Factor by which standard uncertainties are raised because points disagree, a pure number from 1 up.
+
+    chi_square, degrees_of_freedom: of the fit. 1 while chi-square is within its 95 % limit, else the root of
+    chi-square over its degrees of freedom. Source: R. Birge, Phys. Rev. 40 (1932) 207; the limit, common practice.
+
+    >>> widening(3.0, 2), round(widening(18.0, 2), 1)
+    (1.0, 3.0)
+    """
+    # the 95 % limit of chi-square is above its degrees of freedom, so below them nothing need be looked up
+    if degrees_of_freedom < 1 or chi_square <= degrees_of_freedom:
+        return 1.0
+    from scipy.special import chdtri
+
+    limit = float(chdtri(degrees_of_freedom, _CHI_SQUARE_TAIL))
+    return float(np.sqrt(chi_square / degrees_of_freedom)) if chi_square > limit else 1.0

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot, inf, isfinite, sqrt
+from statistics import NormalDist
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -99,13 +100,13 @@ def coverage_factor(degrees_of_freedom: float, confidence: float = CONFIDENCE) -
     >>> round(coverage_factor(9), 2)
     2.26
     """
-    from scipy.special import ndtri, stdtrit
-
     if not degrees_of_freedom > 0:
         raise ValueError("degrees of freedom are above 0")
     upper = 0.5 * (1.0 + confidence)
     if not isfinite(degrees_of_freedom):
-        return float(ndtri(upper))
+        return NormalDist().inv_cdf(upper)
+    from scipy.special import stdtrit
+
     return float(stdtrit(max(1.0, np.floor(degrees_of_freedom + 1e-9)), upper))
 
 

@@ -17,6 +17,7 @@ from stathmis.logbook.records import Channel
 from stathmis.services.wording import unit_word
 
 _EGGS_COULD_BE_C = (20.0, 50.0)
+_NEAR_K = 12.0
 
 
 @dataclass(frozen=True)
@@ -39,8 +40,11 @@ class Field:
         return not self.typed.strip()
 
 
-def interpret(typed: str, channel: Channel) -> Field:
-    """Read what was typed for a channel. Never guesses silently: 99.5 in a °C field comes back as an offer."""
+def interpret(typed: str, channel: Channel, near_c: float | None = None) -> Field:
+    """Read what was typed for a channel. Never guesses silently: 99.5 in a °C field comes back as an offer.
+
+    near_c: the temperature expected, °C, where it is not an egg's (ice, steam).
+    """
     if not typed.strip():
         return Field(typed)
     try:
@@ -58,14 +62,17 @@ def interpret(typed: str, channel: Channel) -> Field:
         return _within_range(Field(typed, found.value, found.value, "%"), channel)
     shown = found.value if unit == channel.unit else float(from_inside(to_inside(found.value, unit), channel.unit))
     field = Field(typed, shown, found.value, unit)
-    return (found.unit is None and _other_unit(field, channel)) or _within_range(field, channel)
+    bare = (-_NEAR_K + near_c, _NEAR_K + near_c) if near_c is not None else _EGGS_COULD_BE_C
+    return (found.unit is None and _other_unit(field, channel, bare)) or _within_range(field, channel)
 
 
-def _other_unit(field: Field, channel: Channel) -> Field | None:
-    """An offer, where the number makes sense for eggs only in the other unit."""
-    least, most = _EGGS_COULD_BE_C
+def _other_unit(field: Field, channel: Channel, could_be_c: tuple[float, float]) -> Field | None:
+    """An offer, where the number makes sense only in the other unit."""
+    least, most = could_be_c
     bare = field.typed.strip()
-    if channel.unit == "°C" and field.value > most and least <= celsius_from_fahrenheit(field.value) <= most:
+    if least <= float(to_inside(field.value, channel.unit)) <= most:
+        return None
+    if channel.unit == "°C" and least <= celsius_from_fahrenheit(field.value) <= most:
         inside = celsius_from_fahrenheit(field.value)
         return Field(field.typed, problem=f"Is that °F? {bare} °F is {inside:.1f} °C.", offer=f"{bare}F")
     if channel.unit == "°F" and least <= field.value <= most:

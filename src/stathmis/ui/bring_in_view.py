@@ -309,7 +309,7 @@ class BringInView(FoldingView):
         def finished(import_id: object) -> None:
             self.examined = None
             self._reset()
-            self.path.clear()
+            self.path.setText("")
             logger_import.stored(bench, found, int(str(import_id)))
             notify.tell("info", f"{count(found.good, 'row')} taken in. Ctrl+Z takes them back.")
 

@@ -203,7 +203,7 @@ class EnterView(FoldingView):
         def action() -> str:
             name = self.incubator.name.text().strip()
             self.incubator.save()
-            self.incubator.name.clear()
+            self.incubator.name.setText("")
             return f"{name} entered."
 
         _try(self.incubator_problem, action)

@@ -280,6 +280,6 @@ class InstrumentForm(_Form):
 
     def clear(self) -> None:
         """Ready for the next one."""
-        self.name.clear()
-        self.certificate.clear()
+        self.name.setText("")
+        self.certificate.setText("")
         self.reference.setChecked(False)

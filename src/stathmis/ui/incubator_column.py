@@ -192,6 +192,13 @@ class IncubatorColumn(QWidget):
         self._cards.addStretch(1)
         for key, made in self.places.items():
             made.setChecked(key == place)
+        self._show_due()
+        self._unit.setText(f"{bench.temperature_unit}   % RH")
+        self._unit.setAccessibleName(f"Temperatures in {bench.temperature_unit}; press to switch")
+
+    def _show_due(self) -> None:
+        """How many instruments want checking."""
+        bench, theme = self._bench, self._theme
         due = sum(
             history.is_due(bench, channel)
             for incubator in bench.incubators()
@@ -201,5 +208,3 @@ class IncubatorColumn(QWidget):
         words = f"   ·   {due} to check" if self.width() >= theme.px(252) else f" ({due})"
         self.places["instruments"].setText("&Instruments" + (words if due else ""))
         self.places["instruments"].setAccessibleName(f"Instruments, {due} to check")
-        self._unit.setText(f"{bench.temperature_unit}   % RH")
-        self._unit.setAccessibleName(f"Temperatures in {bench.temperature_unit}; press to switch")

@@ -302,7 +302,7 @@ class RoundView(FoldingView):
             return
         fields = {row.line.channel.id: row.field for row in self.rows if not row.field.empty}
         for row in self.rows:
-            row.edit.clear()
+            row.edit.setText("")
             row.field = Field("")
         logged = 0
         try:
@@ -315,7 +315,7 @@ class RoundView(FoldingView):
                 if row.line.channel.id in fields:
                     self.type_into(row, fields[row.line.channel.id].typed)
         if logged:
-            self.time.clear()
+            self.time.setText("")
             notify.tell("info", f"{count(logged, 'reading')} logged. Ctrl+Z takes it back.")
             if self.rows:
                 self.rows[0].edit.setFocus()
@@ -339,8 +339,8 @@ class RoundView(FoldingView):
             self.event_problem.show()
             self.note.setFocus()
             return
-        self.note.clear()
-        self.time.clear()
+        self.note.setText("")
+        self.time.setText("")
         caution = f" {knowledge.cautions()['water']}" if kind == "water" else ""
         notify.tell("info", f"{EVENT_KINDS[kind]}: logged.{caution}")
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QSettings, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QObject, QSettings, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
@@ -63,6 +63,7 @@ class Window(QMainWindow):
         bench.listeners.append(self.refresh)
         theme.changed.connect(self.refresh)
         notify.listen(self.messages.show_message)
+        _application().focusChanged.connect(self._focus_moved)
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
@@ -93,6 +94,24 @@ class Window(QMainWindow):
             ("Esc", "Leave, back to the round", self.leave),
             ("Ctrl+Q", "Close Stathmis", self.close),
         ]
+
+    def _focus_moved(self, before: QWidget | None, now: QWidget | None) -> None:
+        for field in (before, now):
+            if isinstance(field, QLineEdit):
+                field.removeEventFilter(self)
+        if isinstance(now, QLineEdit):
+            now.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Undo in a field takes back its own typing first; with none left, the key is the window's."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(watched, QLineEdit):
+            assert isinstance(event, QKeyEvent)
+            undo = event.matches(QKeySequence.StandardKey.Undo) and not watched.isUndoAvailable()
+            redo = event.matches(QKeySequence.StandardKey.Redo) and not watched.isRedoAvailable()
+            if undo or redo:
+                event.ignore()
+                return True
+        return super().eventFilter(watched, event)
 
     def _shortcuts(self) -> None:
         for keys, _, action in self.shortcut_list():
@@ -236,10 +255,17 @@ class Window(QMainWindow):
         self._minute.stop()
         background.wait_for_all()
         notify.listen(None)
+        _application().focusChanged.disconnect(self._focus_moved)
         self.theme.changed.disconnect(self.refresh)
         if self.refresh in self.bench.listeners:
             self.bench.listeners.remove(self.refresh)
         self.bench.logbook.close()
+
+
+def _application() -> QApplication:
+    found = QApplication.instance()
+    assert isinstance(found, QApplication)
+    return found
 
 
 def _make_place(place: str, window: Window) -> QWidget:

@@ -195,7 +195,8 @@ def _pooled(bench: Workbench, draft: Draft) -> dict[int, Scatter]:
                     continue
                 channel = bench.channel(channel_id)
                 try:
-                    groups.setdefault(channel_id, []).append(readings_in(text, channel, field))
+                    near = points.method.near_c if field == "shown" else None
+                    groups.setdefault(channel_id, []).append(readings_in(text, channel, field, near))
                 except FieldError:
                     continue
     found = {}
@@ -225,7 +226,7 @@ def _points(bench: Workbench, draft: Draft, scatter: dict[int, Scatter]) -> tupl
             wrong: list[FieldError] = []
             shown, value = [], None
             try:
-                shown = readings_in(row.shown, draft.channel, "shown")
+                shown = readings_in(row.shown, draft.channel, "shown", taken.method.near_c)
             except FieldError as error:
                 wrong.append(error)
             try:

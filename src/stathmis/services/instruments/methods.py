@@ -82,6 +82,11 @@ class Method:
         return self.reference in ("instrument", "gun", "bulbs")
 
     @property
+    def near_c(self) -> float | None:
+        """What an instrument about shows during it, °C, where that is not an egg's temperature."""
+        return {"fixed": 0.0, "pressure": 97.0}.get(self.reference)
+
+    @property
     def needs_pressure(self) -> bool:
         """Whether the air pressure matters."""
         return self.reference in ("pressure", "bulbs")

@@ -56,12 +56,14 @@ class Scatter:
     degrees_of_freedom: float
 
 
-def readings_in(text: str, channel: Channel, field: str) -> list[float]:
-    """Readings typed in one field, in the channel's unit. Raises FieldError where one cannot be read, none is there,
-    or one is marked in another unit than its neighbors."""
+def readings_in(text: str, channel: Channel, field: str, near_c: float | None = None) -> list[float]:
+    """Readings typed in one field, in the channel's unit; near_c: expected, where not an egg's.
+
+    Raises FieldError where one cannot be read, none is there, or one is marked in another unit than its neighbors.
+    """
     values, units = [], set()
     for part in split_readings(text):
-        found = interpret(part, channel)
+        found = interpret(part, channel, near_c)
         if found.problem:
             raise FieldError(field, found.problem)
         if found.shown is not None:

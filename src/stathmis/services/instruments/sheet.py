@@ -107,7 +107,7 @@ def budget_rows(budget: Budget, unit: str) -> tuple[tuple[str, ...], ...]:
     rows = [
         (
             x.label,
-            f"{x.standard_uncertainty:.3g} {x.unit or unit}".strip(),
+            f"{x.standard_uncertainty:.3g} {unit if x.unit in ('', '%') else x.unit}",
             x.distribution + ("" if isinf(x.degrees_of_freedom) else f", {x.degrees_of_freedom:.0f} free"),
             f"{x.sensitivity:.3g}",
             f"{x.contribution:.3f} {unit}",

@@ -58,7 +58,7 @@ class CertificateForm(QWidget):
         """Show a channel's certificate, with empty fields for a new one."""
         self._channel = channel
         for edit in (self.points, self.dated, self.expires):
-            edit.clear()
+            edit.setText("")
         self.k.setText("2")
         self.drift.setText("0")
         self._show_known()

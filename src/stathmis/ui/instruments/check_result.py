@@ -18,6 +18,8 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
 
+_OPEN = "What makes up U: the bud&get"
+
 
 class CheckResult(QWidget):
     """The result under the points."""
@@ -26,15 +28,27 @@ class CheckResult(QWidget):
         super().__init__()
         self._theme = theme
         self._check: Check | None = None
-        self._budget_open = False
-        self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(0, 0, 0, 0)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(6)
+        self._layout = QVBoxLayout()
         self._layout.setSpacing(6)
+        outer.addLayout(self._layout)
+        line = QHBoxLayout()
+        self.budget = button(_OPEN, self._toggle, "link")
+        line.addWidget(self.budget)
+        line.addStretch(1)
+        outer.addLayout(line)
+        self._table_holder = QVBoxLayout()
+        outer.addLayout(self._table_holder)
+        self._budget_open = False
 
     def show_check(self, draft: Draft, check: Check | None, nothing_to_compare: bool) -> None:
         """Show what a check found so far."""
         self._check = check
         clear(self._layout)
+        self.budget.setVisible(check is not None and check.fitted is not None)
+        self._show_table()
         if nothing_to_compare:
             words = "There is nothing to compare with. Enter a reference under Enter or change, or check another way."
             self._layout.addWidget(label(words, "problem", wrap=True))
@@ -52,20 +66,16 @@ class CheckResult(QWidget):
         self._verdicts(draft, check)
         self._layout.addWidget(label(choice_words(check.fitted.considered), "muted", wrap=True))
         self._layout.addWidget(label(range_words(check), "muted", wrap=True))
-        line = QHBoxLayout()
-        words = "Close the &budget" if self._budget_open else "What makes up U: the &budget"
-        line.addWidget(button(words, lambda: self._toggle(draft, nothing_to_compare), "link"))
-        line.addStretch(1)
-        self._layout.addLayout(line)
-        if self._budget_open:
-            self._layout.addWidget(self._table(check))
 
-    def _toggle(self, draft: Draft, nothing: bool) -> None:
+    def _toggle(self) -> None:
         self._budget_open = not self._budget_open
-        self.show_check(draft, self._check, nothing)
-        opener = next((b for b in self.findChildren(QWidget) if b.accessibleName() == "budget"), None)
-        if opener is not None:
-            opener.setFocus()
+        self.budget.setText("Close the bud&get" if self._budget_open else _OPEN)
+        self._show_table()
+
+    def _show_table(self) -> None:
+        clear(self._table_holder)
+        if self._budget_open and self._check is not None and self._check.fitted is not None:
+            self._table_holder.addWidget(self._table(self._check))
 
     def _verdicts(self, draft: Draft, check: Check) -> None:
         holder = QWidget()

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Instrument
@@ -55,7 +56,8 @@ class CheckView(FoldingView):
         self._title = label("", "title")
         head.addWidget(self._title)
         head.addStretch(1)
-        head.addWidget(button("Back  Esc", self.left.emit, "link"))
+        self._back = button("Back  Esc", self.left.emit, "link")
+        head.addWidget(self._back)
         page.addLayout(head)
         middle = self.folding_row(24)
         left = QVBoxLayout()
@@ -63,7 +65,8 @@ class CheckView(FoldingView):
         self._sets_holder.setSpacing(12)
         left.addLayout(self._sets_holder)
         more = QHBoxLayout()
-        more.addWidget(button("Add points by a&nother way", self.add_set, "link"))
+        self._another = button("Add points by a&nother way", self.add_set, "link")
+        more.addWidget(self._another)
         more.addStretch(1)
         left.addLayout(more)
         left.addStretch(1)
@@ -140,9 +143,21 @@ class CheckView(FoldingView):
         for i, points in enumerate(self.draft.sets):
             view = PointSetView(self._bench, self._theme, points, self.channel.id, first=i == 0)
             view.changed.connect(self._evaluate)
-            view.rebuilt.connect(self._evaluate)
+            view.rebuilt.connect(self._rebuilt)
             self.sets.append(view)
             self._sets_holder.addWidget(view)
+        self._order_tabs()
+
+    def _rebuilt(self) -> None:
+        self._order_tabs()
+        self._evaluate()
+
+    def _order_tabs(self) -> None:
+        """Tab goes down the page: sets of points come and go, so their order is told anew."""
+        after = [self._another, self.model, self.state, self.hysteresis, self._result.budget]
+        order = [self._back, *(w for view in self.sets for w in view.tab_order()), *after, self.use_now, self.use_past]
+        for one, next_one in pairwise(order):
+            QWidget.setTabOrder(one, next_one)
 
     def add_set(self) -> None:
         """Points by another method, beside those taken already; the first method not used yet."""

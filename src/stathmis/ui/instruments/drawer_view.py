@@ -56,8 +56,6 @@ class InstrumentsView(QStackedWidget):
         row = QHBoxLayout()
         row.setContentsMargins(32, 12, 32, 0)
         row.setSpacing(24)
-        row.addWidget(label("Instruments", "title"))
-        row.addSpacing(8)
         for key, text in TABS:
             made = button(text, partial(self.show_tab, key), "tab")
             made.setCheckable(True)
@@ -94,7 +92,8 @@ class InstrumentsView(QStackedWidget):
     def begin(self) -> None:
         """Come in at the drawer."""
         self.setCurrentIndex(0)
-        self.show_tab("drawer")
+        if self.tab != "drawer":
+            self.show_tab("drawer")
         first = next(iter(self.buttons.values()), None)
         if first is not None:
             first.setFocus()

@@ -191,7 +191,7 @@ class PlacesView(FoldingView):
         self._incubator = next((i for i in self._bench.incubators() if i.id == wanted), None)
         if before is not None and self._incubator is not None and before.id != self._incubator.id:
             for edit in (*self.cells.values(), self.egg_top, *(e for pair in self.levels for e in pair)):
-                edit.clear()
+                edit.setText("")
         self._layers_box.setVisible(self._incubator is not None and self._incubator.air == "still")
         self._show_controller()
         self._evaluate()
@@ -270,7 +270,7 @@ class PlacesView(FoldingView):
             notify.tell_error(error)
             return
         for edit in self.cells.values() if egg_top is None else ():
-            edit.clear()
+            edit.setText("")
         self._evaluate()
         notify.tell("info", "Kept. Ctrl+Z takes it back.")
 

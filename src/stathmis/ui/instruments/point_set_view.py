@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
@@ -27,6 +28,19 @@ _PRESSURES = (
     ("report", "weather report, sea level"),
     ("here", "measured here"),
 )
+
+
+class _Choice(QComboBox):
+    """A list from which Enter goes on, as from a field."""
+
+    entered = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter goes on; anything else as ever."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.entered.emit()
+        else:
+            super().keyPressEvent(event)
 
 
 class _RowWidgets:
@@ -79,7 +93,8 @@ class _RowWidgets:
         self._view.changed.emit()
 
     def _salt(self, number: int) -> QComboBox:
-        box = QComboBox()
+        box = _Choice()
+        box.entered.connect(lambda: self._view.step_from(box))
         box.addItem("choose", "")
         for salt in SALTS.values():
             box.addItem(salt.name, salt.formula)
@@ -92,12 +107,14 @@ class _RowWidgets:
         return box
 
     def _direction(self, number: int) -> QComboBox:
-        box = QComboBox()
+        box = _Choice()
+        box.entered.connect(lambda: self._view.step_from(box))
         for key, text in _DIRECTIONS:
             box.addItem(text, key)
         box.setCurrentIndex([k for k, _ in _DIRECTIONS].index(self.row.direction))
         box.setAccessibleName(f"Point {number}, which way it came")
         box.currentIndexChanged.connect(lambda _i: self._turned(str(box.currentData())))
+        self.order.append(box)
         return box
 
     def _turned(self, direction: str) -> None:
@@ -125,9 +142,24 @@ class PointSetView(QWidget):
         self.rows: list[_RowWidgets] = []
         self._allow: dict[str, QLineEdit] = {}
         self._settings: dict[str, QWidget] = {}
-        self.layout_ = QVBoxLayout(self)
-        self.layout_.setContentsMargins(0, 0, 0, 0)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(6)
+        # the list of ways stays while what is below is built anew: its keyboard search must not be cut short
+        top = QHBoxLayout()
+        self.method = QComboBox()
+        self.method.setAccessibleName("Way of checking")
+        for m in methods_for(self.channel.quantity):
+            self.method.addItem(m.name, m.key)
+        self.method.setCurrentIndex(self.method.findData(self.points.method.key))
+        self.method.currentIndexChanged.connect(lambda _i: self._switch_method())
+        top.addWidget(self.method)
+        self._beside = QHBoxLayout()
+        top.addLayout(self._beside, 1)
+        outer.addLayout(top)
+        self.layout_ = QVBoxLayout()
         self.layout_.setSpacing(6)
+        outer.addLayout(self.layout_)
         self._build()
 
     @property
@@ -137,8 +169,9 @@ class PointSetView(QWidget):
 
     def _build(self) -> None:
         clear(self.layout_)
+        clear(self._beside)
         self.rows, self._allow, self._settings = [], {}, {}
-        self.layout_.addLayout(self._heading())
+        self._heading()
         self._problem = label("", "problem", wrap=True)
         self._problem.hide()
         self.layout_.addWidget(self._problem)
@@ -153,18 +186,9 @@ class PointSetView(QWidget):
         self.layout_.addLayout(self._below())
         self.layout_.addWidget(self._allowances())
 
-    def _heading(self) -> QVBoxLayout:
-        """Method, reference(s), settings: wrapped on two lines where there are many."""
-        lines = QVBoxLayout()
-        lines.setSpacing(6)
-        first, second = QHBoxLayout(), QHBoxLayout()
-        self.method = QComboBox()
-        self.method.setAccessibleName("Way of checking")
-        for m in methods_for(self.channel.quantity):
-            self.method.addItem(m.name, m.key)
-        self.method.setCurrentIndex(self.method.findData(self.points.method.key))
-        self.method.currentIndexChanged.connect(lambda _i: self._switch_method())
-        first.addWidget(self.method)
+    def _heading(self) -> None:
+        """Reference(s) beside the method; settings on a line of their own where there are any."""
+        first, second = self._beside, QHBoxLayout()
         kind = self.points.method.reference
         if kind in ("instrument", "gun"):
             first.addWidget(label("against" if kind == "instrument" else "gun or tip", "muted"))
@@ -174,21 +198,20 @@ class PointSetView(QWidget):
                 first.addWidget(label(text, "muted"))
                 first.addWidget(self._chooser(key, "temperature", f"Thermometer of the {text} bulb"), 1)
         first.addStretch(1)
-        lines.addLayout(first)
         if kind == "bulbs":
             self._choice(second, "wick", "wick in", [(k, words) for k, (words, _) in WICKS.items()])
         if self.points.method.needs_pressure:
             self._choice(second, "pressure_from", "pressure", list(_PRESSURES))
             self._setting(second, "pressure", "hPa", "Air pressure in hPa")
             self._setting(second, "altitude", "m", "Altitude in meters")
-            self._show_pressure_fields()
         if kind == "gun":
             self._setting(second, "emissivity", "emissivity of the shell", "Emissivity of the shell", before=True)
             self._setting(second, "gun_setting", "gun set to", "Emissivity the gun is set to", before=True)
         if second.count():
             second.addStretch(1)
-            lines.addLayout(second)
-        return lines
+            self.layout_.addLayout(second)
+        # only now do the fields have a parent: shown before, they would be windows of their own for a moment
+        self._show_pressure_fields()
 
     def _chooser(self, key: str, quantity: str, name: str) -> QComboBox:
         box = QComboBox()
@@ -267,7 +290,6 @@ class PointSetView(QWidget):
         for name, value in vars(fresh).items():
             setattr(self.points, name, value)
         self._build()
-        self.method.setFocus()
         self.rebuilt.emit()
 
     def _table(self) -> QWidget:
@@ -296,11 +318,15 @@ class PointSetView(QWidget):
         """One more point, and picking points from logs."""
         both = QVBoxLayout()
         line = QHBoxLayout()
-        line.addWidget(button("One m&ore point" if self._first else "One more point", self.add_row, "link"))
+        self._more: list[QWidget] = [
+            button("One &more point" if self._first else "One more point", self.add_row, "link")
+        ]
+        line.addWidget(self._more[0])
         both.addLayout(line)
         if self.points.method.key == "side":
             logs = "Pick from the &logs …" if self._first else "Pick from the logs …"
-            line.addWidget(button(logs, self._toggle_logs, "link"))
+            self._more.append(button(logs, self._toggle_logs, "link"))
+            line.addWidget(self._more[1])
             self._from_logs = QWidget()
             row = QHBoxLayout(self._from_logs)
             row.setContentsMargins(0, 0, 0, 0)
@@ -312,7 +338,8 @@ class PointSetView(QWidget):
                 edit.returnPressed.connect(self.pick_from_logs)
                 row.addWidget(label(text, "muted"))
                 row.addWidget(edit)
-            row.addWidget(button("Take these", self.pick_from_logs))
+            self._take = button("Take these", self.pick_from_logs)
+            row.addWidget(self._take)
             row.addStretch(1)
             self._log_problem = label("", "problem", wrap=True)
             self._log_problem.hide()
@@ -368,11 +395,18 @@ class PointSetView(QWidget):
 
         return typed
 
+    def tab_order(self) -> list[QWidget]:
+        """Its fields in the order in which they stand."""
+        rows = [w for row in self.rows for w in row.order]
+        logs = [self.log_from, self.log_to, self._take] if self.points.method.key == "side" else []
+        return [self.method, *self._settings.values(), *rows, *self._more, *logs, *self._allow.values()]
+
     def add_row(self) -> None:
         """One more empty point."""
         row = Row()
         self.points.rows.append(row)
         self.rows.append(_RowWidgets(self, row, 1 + 2 * len(self.rows)))
+        self.rebuilt.emit()
 
     def step_from(self, widget: QWidget) -> None:
         """Enter goes to the next field, and from the last one to a new row."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from math import ceil, floor, log10
 from pathlib import Path
 
 import numpy as np
@@ -100,7 +101,10 @@ def _html(sheet: Sheet, width: int) -> str:
 
 def _table(head: tuple[str, ...], rows: tuple[tuple[str, ...], ...], line: str, muted: str) -> str:
     top = "".join(f"<td style='color:{muted}'>{escape(h)}&nbsp;&nbsp;</td>" for h in head)
-    body = "".join("<tr>" + "".join(f"<td>{escape(c)}&nbsp;&nbsp;</td>" for c in row) + "</tr>" for row in rows)
+    body = "".join("<tr>" + "".join(f"<td>{escape(c)}&nbsp;&nbsp;</td>" for c in row) + "</tr>" for row in rows[:-1])
+    if rows:
+        last = "b" if rows[-1][0].startswith("together") else "span"
+        body += "<tr>" + "".join(f"<td><{last}>{escape(c)}</{last}>&nbsp;&nbsp;</td>" for c in rows[-1]) + "</tr>"
     return (
         f"<table cellspacing='0' cellpadding='2' width='100%' style='border-color:{line}'><tr>{top}</tr>{body}</table>"
     )
@@ -127,7 +131,7 @@ def _chart(sheet: Sheet) -> QImage:
     low = min(float((curve - band).min()), float((y - wide).min()), 0.0)
     high = max(float((curve + band).max()), float((y + wide).max()), 0.0)
     low, high = low - 0.08 * (high - low), high + 0.08 * (high - low)
-    area = QRectF(120, 20, _CHART[0] - 150, _CHART[1] - 90)
+    area = QRectF(120, 20, _CHART[0] - 150, _CHART[1] - 110)
 
     def place(at: float, add: float) -> QPointF:
         return QPointF(
@@ -156,11 +160,10 @@ def _chart(sheet: Sheet) -> QImage:
     font = QFont(FAMILY)
     font.setPixelSize(26)
     painter.setFont(font)
-    for at in np.linspace(left, right, 7)[1:-1]:
+    for at, text in _ticks(left, right):
         spot = place(at, low)
-        painter.drawText(QRectF(spot.x() - 80, area.bottom() + 8, 160, 36), Qt.AlignmentFlag.AlignCenter, f"{at:.1f}")
-    for add in np.linspace(low, high, 5)[1:-1]:
-        text = f"{add:+.2f}".replace("-", "−")
+        painter.drawText(QRectF(spot.x() - 80, area.bottom() + 8, 160, 36), Qt.AlignmentFlag.AlignCenter, text)
+    for add, text in _ticks(low, high):
         painter.drawText(
             QRectF(0, place(left, add).y() - 18, 108, 36),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
@@ -170,3 +173,14 @@ def _chart(sheet: Sheet) -> QImage:
     painter.drawText(QRectF(area.left(), area.bottom() + 42, area.width(), 34), Qt.AlignmentFlag.AlignCenter, words)
     painter.end()
     return image
+
+
+def _ticks(low: float, high: float) -> list[tuple[float, str]]:
+    """A few round numbers between two values, with as many decimals as their step has."""
+    rough = (high - low) / 5.0
+    size = 10.0 ** floor(log10(rough))
+    step = size * min((1.0, 2.0, 5.0, 10.0), key=lambda s: abs(s * size - rough))
+    places = max(0, -floor(log10(step) + 1e-9))
+    first = ceil(low / step)
+    found = [i * step for i in range(first, floor(high / step) + 1)]
+    return [(v, f"{v:.{places}f}".replace("-", "−")) for v in found]

@@ -1,0 +1,109 @@
+"""The trace and logger files through the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
+from pytestqt.qtbot import QtBot
+
+from stathmis.logbook import keeping
+from stathmis.logbook.records import LoggerImport
+from stathmis.ui import background
+from stathmis.ui.bring_in_view import BringInView
+from stathmis.ui.pictures import settle
+from stathmis.ui.window import Window
+
+
+def texts(window: Window) -> str:
+    settle(0.05)
+    labels = window.stack.currentWidget().findChildren(QLabel)
+    return " | ".join(label.text() for label in labels if label.isVisible())
+
+
+def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> None:
+    window.show_page("trace")
+    view = window.pages.trace
+    qtbot.waitUntil(lambda: view.traced is not None and not background.busy(), timeout=10_000)
+    settle(0.1)
+    shown = texts(window)
+    assert "Heat, setting" in shown and "37.5 °C" in shown and "unknown" in shown
+    view.show_days(1.0)
+    left, right = view._plots["temperature"].plotItem.vb.viewRange()[0]
+    assert right - left == pytest.approx(1.0, abs=0.1)
+    assert view._plots["humidity"].plotItem.vb.viewRange()[0] == pytest.approx([left, right])
+    view.raw.setChecked(True)
+    view.others.setChecked(True)
+    center = view._plots["temperature"].plotItem.vb.mapViewToScene(
+        view._plots["temperature"].plotItem.vb.viewRect().center()
+    )
+    view._show_cross("temperature", center)
+    assert "corrected 37." in view._cross.text() and "shown 37." in view._cross.text()
+
+
+def test_trace_exports_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_page("trace")
+    view = window.pages.trace
+    qtbot.waitUntil(lambda: view.traced is not None and not background.busy(), timeout=10_000)
+    task = view.export_to(tmp_path / "out.csv")
+    with qtbot.waitSignal(task.done, timeout=30_000):
+        pass
+    assert "readings written to out.csv" in window.messages.text.text()
+    assert len((tmp_path / "out.csv").read_text(encoding="utf-8").splitlines()) > 40_000
+
+
+def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_place("bring_in")
+    view = window.stack.currentWidget()
+    assert isinstance(view, BringInView)
+    path = tmp_path / "porch.csv"
+    rows = (
+        ["Zeit;Temp (°F);Feuchte"]
+        + [f"{d}.04.2026 10:00;99,{d % 10};48,5" for d in range(10, 29)]
+        + ["29.04.2026 10:00;hot;48"]
+    )
+    path.write_text("\n".join(rows) + "\n", encoding="utf-8-sig")
+    qtbot.keyClicks(view.path, str(path))
+    qtbot.keyClick(view.path, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
+    shown = texts(window)
+    assert "19 rows" in shown and "1 row: a value is not a number (line 21)" in shown
+    assert view.take_in.text() == "&Take in 19 rows"
+    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.AltModifier)
+    qtbot.waitUntil(lambda: len(keeping.all_of(window.bench.logbook, LoggerImport)) == 2, timeout=20_000)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=5000)
+    settle(0.1)
+    assert "19 rows taken in" in window.messages.text.text()
+    view.load(path)
+    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
+    assert view.take_in.text() == "Nothing new to take in"
+    assert not view.take_in.isEnabled()
+    window.undo()
+    qtbot.waitUntil(lambda: view.take_in.isEnabled() and not background.busy(), timeout=20_000)
+    assert len(keeping.all_of(window.bench.logbook, LoggerImport)) == 1
+
+
+def test_files_that_cannot_be_brought_in_say_why(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_place("bring_in")
+    view = window.stack.currentWidget()
+    assert isinstance(view, BringInView)
+    binary = tmp_path / "picture.csv"
+    binary.write_bytes(b"\x89PNG\x00\x01" * 100)
+    view.load(binary)
+    assert "not a text file" in view.problem.text() and view.problem.isVisible()
+    view.load(tmp_path / "nowhere.csv")
+    assert "cannot be read" in view.problem.text()
+    good = tmp_path / "good.csv"
+    good.write_text("time,temp °C\n2026-05-01 10:00,37.5\n2026-05-01 10:05,37.5\n", encoding="utf-8")
+    view.load(good)
+    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
+    target, unit = view._uses[1]
+    unit.setCurrentText("%")
+    assert "does not fit that instrument" in view.problem.text()
+    unit.setCurrentText("°C")
+    target.setCurrentIndex(0)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    settle(0.05)
+    assert "No column goes to an instrument" in view.problem.text()
