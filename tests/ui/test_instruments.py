@@ -255,7 +255,7 @@ def test_histories_drift_and_paper(window: Window, instruments: InstrumentsView,
     shown = texts(window)
     assert "Drift +" in shown and "% RH a year from 4 checks" in shown and "passes ± 5.0 % RH on" in shown
     assert "Against nature itself: magnesium chloride at 21.5 °C" in shown
-    tab_to(window, qtbot, "between two checks, let the correction run straight from one to the next")
+    tab_to(window, qtbot, "between two checks, go straight from one to the next")
     channel = named(window, "Round hygrometer", "humidity")
     midway = window.bench.now_ms - 120 * DAY_MS
     held = window.bench.corrections.correct(channel, 50.0, midway).value

@@ -13,7 +13,8 @@ from stathmis.services.workbench import Workbench
 from stathmis.ui import background
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
-from stathmis.ui.pictures import settle
+from stathmis.ui.instruments.places_view import PlacesView
+from stathmis.ui.pictures import VIEWS, go, settle
 from stathmis.ui.theme import DARK, LIGHT, Inks, Theme
 from stathmis.ui.window import Window
 
@@ -134,8 +135,12 @@ def test_no_text_is_cut_off(window: Window, theme: Theme, scale: float, size: tu
     theme.scale = scale
     theme.choose("dark")
     try:
-        for place in ("round", "trace", "instruments", "enter", "bring_in"):
-            window.show_page(place) if place in ("round", "trace") else window.show_place(place)
+        for place in (*VIEWS, "layers"):
+            if place == "layers":
+                go(window, "places")
+                window.stack.currentWidget().findChild(PlacesView).incubator.setCurrentIndex(1)  # type: ignore[union-attr]
+            else:
+                go(window, place)
             settle(0.3)
             view = window.stack.currentWidget()
             for area in view.findChildren(QScrollArea):

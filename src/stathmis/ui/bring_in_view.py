@@ -143,7 +143,7 @@ class BringInView(FoldingView):
         self._mapping.addWidget(label("How it is read", "heading"))
         encoding = layout.encoding.removesuffix("-sig").upper()
         words = f"Columns apart by {names[layout.separator]}, {decimal}, text as {encoding}."
-        self._mapping.addWidget(label(words, "muted"))
+        self._mapping.addWidget(label(words, "muted", wrap=True))
         row = QHBoxLayout()
         row.setSpacing(8)
         self.order = QComboBox()
@@ -157,12 +157,16 @@ class BringInView(FoldingView):
         self.zone.setAccessibleName("Time zone of the file's times")
         row.addWidget(label("dates written", "muted"))
         row.addWidget(self.order)
-        row.addWidget(label("times are", "muted"))
-        row.addWidget(self.zone)
+        times = QHBoxLayout()
+        times.setSpacing(8)
+        times.addWidget(label("times are", "muted"))
+        times.addWidget(self.zone)
+        times.addStretch(1)
         if not layout.order_is_sure:
             row.addWidget(label("Day or month first? These dates fit both; please check.", ink="warning", wrap=True), 1)
         row.addStretch(1)
         self._mapping.addLayout(row)
+        self._mapping.addLayout(times)
         holder = QFrame()
         holder.setObjectName("card")
         grid = QGridLayout(holder)
@@ -179,7 +183,7 @@ class BringInView(FoldingView):
         self.zone.currentIndexChanged.connect(lambda _i: self._examine())
 
     def _column_row(self, grid: QGridLayout, at: int, plan: Plan, column: Column) -> None:
-        grid.addWidget(label(column.heading or f"column {column.index + 1}", "name"), at, 0)
+        grid.addWidget(label(column.heading or f"column {column.index + 1}", "name", wrap=True), at, 0)
         sample = "   ".join(s.strip() for s in column.sample[:3])
         grid.addWidget(label(sample, "small", wrap=True), at, 3)
         if column.index in plan.time_columns:
@@ -187,6 +191,8 @@ class BringInView(FoldingView):
             return
         target, unit = QComboBox(), QComboBox()
         target.setAccessibleName(f"{column.heading or 'column'} goes to")
+        target.setMinimumContentsLength(16)
+        target.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         target.addItem("leave it out", None)
         instruments = {i.id: i.name for i in keeping.all_of(self._bench.logbook, Instrument)}
         for channel in keeping.all_of(self._bench.logbook, Channel):

@@ -42,7 +42,7 @@ def write_pictures(
             "bring-in",
             "enter",
         ):
-            _go(window, name)
+            go(window, name)
             settle()
             path = folder / f"{name}.png"
             window.grab().save(str(path))
@@ -51,7 +51,8 @@ def write_pictures(
         window.close()
 
 
-def _go(window: Window, name: str) -> None:
+def go(window: Window, name: str) -> None:
+    """Bring a view of VIEWS into the window, with something in it to see."""
     if name == "round":
         window.show_page("round")
         seen: dict[str, int] = {}

@@ -17,11 +17,14 @@ from stathmis.logbook.records import Incubator
 from stathmis.services import batches, knowledge, rounds
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
-from stathmis.services.trace import temperature_runs
+from stathmis.services.trace import Run, temperature_runs
 from stathmis.services.workbench import Workbench
 
-LOOK_BACK_MS = DAY_MS
-"""A day evens out the room's warm and cold hours. Source: common practice."""
+LOOK_BACK_MS = {True: DAY_MS, False: 3 * DAY_MS}
+"""A day of a logger evens out the room's warm and cold hours; hand readings need more days (logger: True).
+Source: common practice."""
+OPENING_K = 1.5
+"""A reading this far from the median is of an open lid or a power cut. Source: common practice."""
 SETTLE_MS = 3 * 3_600_000
 """After a change wait this long before judging it. Source: common practice (1–3 h)."""
 STANDARD_C = {"forced": 37.5, "still": 38.6}
@@ -59,14 +62,14 @@ def advise_set_point(bench: Workbench, incubator: Incubator) -> SetPointAdvice:
     band = course.band("temperature", now) if course else None
     target = band.middle if band is not None else STANDARD_C[incubator.air]
     point = rounds.set_point(bench, incubator, now)
-    events = keeping.events_between(bench.logbook, incubator.id, now - LOOK_BACK_MS - SETTLE_MS, now)
+    events = keeping.events_between(bench.logbook, incubator.id, now - LOOK_BACK_MS[False] - SETTLE_MS, now)
     changed = max((e.time_ms for e in events if e.set_point_c is not None), default=0)
-    start = max(now - LOOK_BACK_MS, changed + SETTLE_MS)
+    start = changed + SETTLE_MS
     if course is not None and course.start_ms < course.batch.set_ms <= now:
         start = max(start, course.batch.set_ms)
     young = course is not None and 0 <= course.day(now) < 1
     caution = knowledge.cautions()["chase"] if young else ""
-    mean, count, hours = _mean(bench, incubator, start, now) if start < now else (None, 0, 0.0)
+    mean, count, hours = _mean(bench, incubator, start, now)
     centering, words, why = None, "", ""
     if mean is None:
         words = "Not enough readings since the last change to say."
@@ -107,19 +110,27 @@ def _words(c: Centering, unit: str) -> tuple[str, str]:
     )
 
 
-def _mean(bench: Workbench, incubator: Incubator, start_ms: int, end_ms: int) -> tuple[Corrected | None, int, float]:
-    """Time-weighted corrected mean of the surest instrument over a stretch, with how much it rests on."""
-    best: tuple[Corrected, int, float] | None = None
-    for run in temperature_runs(bench, incubator, start_ms, end_ms):
-        n = int(run.times_ms.size)
-        hours = float(run.times_ms[-1] - run.times_ms[0]) / 3_600_000
-        if n < 3 or hours < 2.0:
-            continue
-        seconds = (run.times_ms - run.times_ms[0]) / 1000.0
-        value = float(np.trapezoid(run.corrected, seconds) / seconds[-1])
-        # a thermostat's swing is followed by a logger; hand readings only sample it
-        scatter = 0.0 if run.dense else float(np.std(run.corrected, ddof=1)) / sqrt(n)
-        U = NORMAL_95 * hypot(float(np.median(run.u)), scatter)
-        if best is None or U < best[0].U:
-            best = Corrected(value, U), n, hours
-    return best if best is not None else (None, 0, 0.0)
+def _mean(bench: Workbench, incubator: Incubator, since_ms: int, now_ms: int) -> tuple[Corrected | None, int, float]:
+    """Time-weighted corrected mean of the surest instrument, with how much it rests on: a logger's day, else hand
+    readings of some days, but none from before since_ms."""
+    for by_logger, back in LOOK_BACK_MS.items():
+        start = max(since_ms, now_ms - back)
+        runs = temperature_runs(bench, incubator, start, now_ms) if start < now_ms else []
+        means = [m for m in (_mean_of(run) for run in runs if run.dense or not by_logger) if m is not None]
+        if means:
+            return min(means, key=lambda m: m[0].U)
+    return None, 0, 0.0
+
+
+def _mean_of(run: Run) -> tuple[Corrected, int, float] | None:
+    # an open lid says nothing about the set point
+    shut = np.abs(run.corrected - np.median(run.corrected)) <= OPENING_K
+    times, values = run.times_ms[shut], run.corrected[shut]
+    hours = float(times[-1] - times[0]) / 3_600_000 if times.size else 0.0
+    if times.size < 3 or hours < 2.0:
+        return None
+    seconds = (times - times[0]) / 1000.0
+    value = float(np.trapezoid(values, seconds) / seconds[-1])
+    # a thermostat's swing is followed by a logger; hand readings only sample it
+    scatter = 0.0 if run.dense else float(np.std(values, ddof=1)) / sqrt(times.size)
+    return Corrected(value, NORMAL_95 * hypot(float(np.median(run.u)), scatter)), int(times.size), hours

@@ -65,7 +65,8 @@ class PlacesResult:
 
 
 def compare_places(bench: Workbench, cells: Sequence[Cell], swing: str) -> PlacesResult:
-    """Compare places from one or several instruments. swing: half-width typed, K, for the thermostat's cycles."""
+    """Compare places from one or several instruments. swing: half-width of the thermostat's cycles as typed, in the
+    keeper's temperature unit."""
     found, problems = _read(bench, cells, swing, with_height=False)
     even = None
     if len(found) >= 2:
@@ -99,7 +100,8 @@ def _read(
     found: list[Found] = []
     problems: list[tuple[str, str, str]] = []
     try:
-        u_swing = number_in(swing, "swing", "The swing of the thermostat in K", 0.0, 10.0) / sqrt(3.0)
+        half = number_in(swing, "swing", "The swing of the thermostat", 0.0, 10.0)
+        u_swing = float(difference_to_inside(half, bench.temperature_unit)) / sqrt(3.0)
     except FieldError as error:
         return [], [("", "swing", str(error))]
     for cell in cells:

@@ -43,7 +43,10 @@ class DriftChart(QWidget):
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.setAccessibleName("Chart of the error over time, with its drift")
         layout.addWidget(self.plot)
-        theme.changed.connect(lambda: restyle(self.plot, theme))
+        theme.changed.connect(self._restyle)
+
+    def _restyle(self) -> None:
+        restyle(self.plot, self._theme)
 
     def show_history(self, found: History) -> None:
         """Draw checks, drift and tolerance."""

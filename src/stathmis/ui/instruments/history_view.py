@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed
@@ -21,20 +21,20 @@ from stathmis.services.instruments.sheet import MODEL_WORDS, chain, sheet
 from stathmis.services.wording import count, places_for, signed, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.certificate_form import CertificateForm
-from stathmis.ui.pieces import button, clear, label, rule, scrolling_page
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
     from stathmis.ui.instruments.drift_chart import DriftChart
 
 
-class HistoryView(QWidget):
+class HistoryView(FoldingView):
     """The history of one channel."""
 
     left = Signal()
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme, 640)
         self._bench, self._theme = bench, theme
         self._channel_id: int | None = None
         self.chart: DriftChart | None = None
@@ -54,7 +54,7 @@ class HistoryView(QWidget):
         page.addWidget(self._why)
         self._chart_holder = QVBoxLayout()
         page.addLayout(self._chart_holder)
-        self.between = QCheckBox("between two checks, let the correction run straight from one to the next")
+        self.between = QCheckBox("between two checks, go straight from one to the next")
         self.between.toggled.connect(self._switch_between)
         page.addWidget(self.between)
         self._checks = QVBoxLayout()
@@ -69,21 +69,27 @@ class HistoryView(QWidget):
         page.addWidget(self.certificate)
         page.addStretch(1)
 
-    def _details(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        row.addWidget(label("Shows steps of", "muted"))
+    def _details(self) -> QBoxLayout:
+        row = self.folding_row(16)
         self.steps, self.accuracy, self.response = QLineEdit(), QLineEdit(), QLineEdit()
-        names = ("Display steps", "Accuracy, plus or minus", "Response time in seconds")
-        for edit, name, after in zip(
-            (self.steps, self.accuracy, self.response), names, ("good to ±", "follows in", "s"), strict=True
+        for edit, before, after, name in (
+            (self.steps, "shows steps of", "", "Display steps"),
+            (self.accuracy, "good to ±", "", "Accuracy, plus or minus"),
+            (self.response, "follows in", "s", "Response time in seconds"),
         ):
             edit.setFixedWidth(self._theme.px(64))
             edit.setAccessibleName(name)
             edit.returnPressed.connect(self.keep_details)
-            row.addWidget(edit)
-            row.addWidget(label(after, "muted"))
-        row.addWidget(button("&Keep", self.keep_details))
+            pair = QHBoxLayout()
+            pair.setSpacing(8)
+            for widget in (label(before, "muted"), edit, label(after, "muted")):
+                pair.addWidget(widget)
+            pair.addStretch(1)
+            row.addLayout(pair)
+        last = QHBoxLayout()
+        last.addWidget(button("&Keep", self.keep_details))
+        last.addStretch(1)
+        row.addLayout(last)
         row.addStretch(1)
         return row
 
@@ -148,11 +154,10 @@ class HistoryView(QWidget):
                 f"{self._bench.local(one.done_ms):%d %b %Y}, {one.conditions.state}{mark}: add "
                 f"{signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
             )
-            row.addWidget(label(text, "name"))
+            row.addWidget(label(text, "name", wrap=True), 1)
             made = button("Sheet to print …", partial(self.choose_sheet, one), "link")
             made.setAccessibleName(f"Sheet to print of {self._bench.local(one.done_ms):%d %b %Y}")
             row.addWidget(made)
-            row.addStretch(1)
             self._checks.addLayout(row)
             how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._bench, one))
             self._checks.addWidget(label(how, "small", wrap=True))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Incubator
 from stathmis.services import knowledge, notify
 from stathmis.services.corrections import Corrected
@@ -84,14 +85,15 @@ class PlacesView(FoldingView):
         top = QHBoxLayout()
         self.instrument.setAccessibleName("Instrument moved from place to place")
         self.instrument.currentIndexChanged.connect(lambda _i: self._evaluate())
-        self.swing = QLineEdit(f"{places.SWING_K:g}")
+        self.swing = QLineEdit()
         self.swing.setFixedWidth(self._theme.px(56))
-        self.swing.setAccessibleName("Thermostat swings by, plus or minus, in K")
+        self.swing.setAccessibleName("Thermostat swings by, plus or minus")
         self.swing.textEdited.connect(lambda _t: self._evaluate())
         top.addWidget(self.instrument, 1)
         top.addWidget(label("swing ±", "muted"))
         top.addWidget(self.swing)
-        top.addWidget(label("K", "muted"))
+        self._swing_unit = label("", "muted")
+        top.addWidget(self._swing_unit)
         layout.addLayout(top)
         self.several = QCheckBox("several instruments at once")
         self.several.toggled.connect(self._show_several)
@@ -168,6 +170,9 @@ class PlacesView(FoldingView):
     def refresh(self) -> None:
         """Show the incubator as it stands; what is being typed stays."""
         bench = self._bench
+        if self._swing_unit.text() != bench.temperature_unit:
+            self._swing_unit.setText(bench.temperature_unit)
+            self.swing.setText(f"{float(difference_from_inside(places.SWING_K, bench.temperature_unit)):g}")
         chosen = self.incubator.currentData()
         self.incubator.blockSignals(True)
         self.incubator.clear()
@@ -233,6 +238,7 @@ class PlacesView(FoldingView):
                 says, why = even_words(bench, result)
                 says = f"Map of {bench.local(kept[0].done_ms):%d %b %Y}. {says}"
         self._says.setText(says)
+        self._says.setVisible(bool(says))
         self._why.setText(why)
         self._why.setVisible(bool(why))
         self.picture.show_result(result, bench.temperature_unit, says)

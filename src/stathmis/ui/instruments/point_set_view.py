@@ -78,7 +78,7 @@ class _RowWidgets:
     def _edit(self, key: str, name: str) -> QLineEdit:
         made = QLineEdit(self.row.shown if key == "shown" else self.row.cells.get(key, ""))
         made.setAccessibleName(name)
-        made.setMinimumWidth(self._view.theme.px(64))
+        made.setMinimumWidth(self._view.theme.px(48))
         made.textEdited.connect(lambda text, k=key: self._typed(k, text))
         made.returnPressed.connect(lambda: self._view.step_from(made))
         self.edits[key] = made
@@ -99,7 +99,7 @@ class _RowWidgets:
         for salt in SALTS.values():
             box.addItem(salt.name, salt.formula)
         box.setCurrentIndex(max(0, box.findData(self.row.cells.get("salt", ""))))
-        box.setMinimumContentsLength(12)
+        box.setMinimumContentsLength(7)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setAccessibleName(f"Point {number}, salt in the jar")
         box.currentIndexChanged.connect(lambda _i: self._chosen("salt", str(box.currentData())))
@@ -112,6 +112,8 @@ class _RowWidgets:
         for key, text in _DIRECTIONS:
             box.addItem(text, key)
         box.setCurrentIndex([k for k, _ in _DIRECTIONS].index(self.row.direction))
+        box.setMinimumContentsLength(3)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setAccessibleName(f"Point {number}, which way it came")
         box.currentIndexChanged.connect(lambda _i: self._turned(str(box.currentData())))
         self.order.append(box)
@@ -304,9 +306,10 @@ class PointSetView(QWidget):
             headings.append("came")
         headings += [f"true, {unit}", "add"]
         for column, text in enumerate(headings):
-            heading = label(text, "small")
+            heading = label(text, "small", wrap=True)
             right = column >= len(headings) - 2
-            heading.setAlignment(Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft)
+            side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
+            heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
             self.grid.addWidget(heading, 0, column)
             if 0 < column < len(headings) - 2:
                 self.grid.setColumnStretch(column, 2 if text != "came" else 0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from stathmis.core.conformity import decide
@@ -12,7 +13,7 @@ from stathmis.services.instruments.drawer import Together
 from stathmis.services.wording import number, with_u
 from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import clear, label, rule, scrolling_page
+from stathmis.ui.pieces import FoldingView, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
 
 NOT_A_VOTE = (
@@ -22,25 +23,33 @@ NOT_A_VOTE = (
 )
 
 
-class TogetherView(QWidget):
+class TogetherView(FoldingView):
     """Every incubator with two or more readings of one quantity, a table each."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme, 760)
         self._bench, self._theme = bench, theme
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
         outer.addWidget(area)
         page.addWidget(label(NOT_A_VOTE, "muted", wrap=True))
+        self._drawn_narrow = False
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
         page.addLayout(self._list)
         page.addStretch(1)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow page the levels give way to the numbers."""
+        super().resizeEvent(event)
+        if self._drawn_narrow != self.narrow:
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the newest readings together."""
         clear(self._list)
+        self._drawn_narrow = self.narrow
         any_found = False
         for incubator in self._bench.incubators():
             for quantity in ("temperature", "humidity"):
@@ -71,10 +80,10 @@ class TogetherView(QWidget):
         grid.setHorizontalSpacing(self._theme.px(16))
         grid.setVerticalSpacing(2)
         grid.setColumnStretch(0, 2)
-        grid.setColumnStretch(3, 3)
+        grid.setColumnStretch(3, 0 if self.narrow else 3)
         headings = ("instrument", "it shows", "corrected", "", "counts for", "against the rest")
         for column, text in enumerate(headings):
-            heading = label(text, "small")
+            heading = label(text, "small", wrap=True)
             heading.setAlignment(_side(column))
             grid.addWidget(heading, 0, column)
         for i, judged in enumerate(found.readings):
@@ -92,9 +101,11 @@ class TogetherView(QWidget):
             doubted = i in found.consensus.suspects
             for column, text in enumerate(texts):
                 if column == 3:
-                    grid.addWidget(self._level(found, i), row + 1, column)
+                    if not self.narrow:
+                        grid.addWidget(self._level(found, i), row + 1, column)
                     continue
-                cell = label(text, "name" if column in (0, 2) else "", ink if column == 2 else "")
+                role = "name" if column in (0, 2) else ""
+                cell = label(text, role, ink if column == 2 else "", wrap=self.narrow and column in (0, 5))
                 if column == 5 and doubted:
                     cell.setText(f"{text}, doubted")
                     cell.setProperty("ink", "outside")
