@@ -148,6 +148,9 @@ class HistoryView(FoldingView):
             one = past.calibration
             names = ", ".join(methods()[k].name for k in one.conditions.method.split("+") if k in methods())
             mark = " · in force" if one.id == force.calibration_id else ""
+            later = [c.calibration.done_ms for c in found.checks if c.calibration.done_ms > one.done_ms]
+            if later and not mark:
+                mark = f" · superseded {self._bench.local(min(later)):%d %b %Y}"
             row = QHBoxLayout()
             row.setSpacing(12)
             text = (

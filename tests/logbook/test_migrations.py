@@ -1,0 +1,106 @@
+"""Older logbooks: brought up to date whole or left alone, with the old file put aside."""
+
+from __future__ import annotations
+
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+
+from stathmis.logbook import calibrations, keeping, migrations, schema
+from stathmis.logbook.opening import LogbookError, create_logbook, open_logbook
+from stathmis.logbook.records import Batch, CertificatePoint, Channel, Event
+from stathmis.services.clock import FixedClock
+from stathmis.services.instruments.sheet import chain
+from stathmis.services.workbench import Workbench
+
+NOW_MS = 1779093600000
+OLD = Path(__file__).with_name("version_1.sql")
+
+
+@pytest.fixture
+def old(tmp_path: Path) -> Path:
+    """A file of version 1 as an older program left it."""
+    path = tmp_path / "old.stathmis"
+    with closing(sqlite3.connect(path)) as connection:
+        connection.executescript(OLD.read_text(encoding="utf-8"))
+        connection.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
+        connection.execute("PRAGMA user_version = 1")
+        connection.execute("PRAGMA journal_mode = WAL")
+    return path
+
+
+def dump(path: Path) -> list[str]:
+    with closing(sqlite3.connect(path)) as connection:
+        return [*connection.iterdump(), str(connection.execute("PRAGMA user_version").fetchone())]
+
+
+def shape(path: Path) -> dict[str, list[tuple[str, str, int]]]:
+    """Columns of every table: name, type, and whether nothing is allowed."""
+    with closing(sqlite3.connect(path)) as connection:
+        names = [r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        return {
+            n: sorted((c[1], c[2], c[3]) for c in connection.execute(f"PRAGMA table_info({n})")) for n in sorted(names)
+        }
+
+
+def test_an_old_logbook_keeps_all_it_says(old: Path) -> None:
+    before = dump(old)
+    logbook = open_logbook(old)
+    bench = Workbench(logbook, FixedClock(NOW_MS))
+    lid = next(c for c in bench.records(Channel) if c.resolution == 0.1)
+    corrected = bench.corrections.correct(lid, 37.0, NOW_MS - 3_600_000)
+    # what the older program showed for this reading
+    assert corrected.value == pytest.approx(37.47593220338984, abs=1e-9)
+    assert pytest.approx(0.1624472752901525, rel=1e-9) == corrected.U
+    assert [b.name for b in keeping.all_of(logbook, Batch)] == ["12 chicken"]
+    assert [e.note for e in keeping.all_of(logbook, Event)] == ["cup"]
+    assert [p.drift_per_year for p in keeping.all_of(logbook, CertificatePoint)] == [0.0, 0.0]
+    kept = calibrations.calibrations(logbook)
+    assert len(kept) == 1, "the one undone stays undone"
+    assert kept[0].conditions.notes == "sensors apart by up to ± 0.05"
+    assert [p.source for p in calibrations.points_of(logbook, kept[0].id)] == ["", ""]
+    assert chain(bench, kept[0])[0].startswith("Against Lab, by its certificate")
+    logbook.close()
+    aside = list((old.parent / "old backups").glob("*.old-stathmis"))
+    assert len(aside) == 1 and dump(aside[0]) == before
+    open_logbook(old).close()
+    assert len(list((old.parent / "old backups").iterdir())) == 1, "brought up to date once"
+
+
+def test_old_and_new_files_have_one_shape(old: Path, tmp_path: Path) -> None:
+    open_logbook(old).close()
+    create_logbook(tmp_path / "new.stathmis", {}).close()
+    assert shape(old) == shape(tmp_path / "new.stathmis")
+
+
+def test_a_step_that_fails_leaves_the_file_as_it_was(old: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    before = dump(old)
+
+    def failing(connection: sqlite3.Connection) -> None:
+        migrations._to_2(connection)
+        raise sqlite3.OperationalError("database or disk is full")
+
+    monkeypatch.setitem(migrations.STEPS, 2, failing)
+    with pytest.raises(LogbookError, match="left as it was"):
+        open_logbook(old)
+    assert dump(old) == before
+    monkeypatch.undo()
+    open_logbook(old).close()
+
+
+def test_without_room_for_the_copy_nothing_is_touched(old: Path) -> None:
+    before = dump(old)
+    (old.parent / "old backups").write_text("in the way")
+    with pytest.raises(LogbookError, match="left as it was"):
+        open_logbook(old)
+    assert dump(old) == before
+
+
+def test_a_read_only_old_file_is_refused_and_untouched(old: Path) -> None:
+    before = dump(old)
+    old.chmod(0o444)
+    with pytest.raises(LogbookError, match="Make a copy"):
+        open_logbook(old)
+    assert dump(old) == before
