@@ -12,7 +12,7 @@ from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.instruments import checking, history
+from stathmis.services.instruments import doubts, history
 from stathmis.services.workbench import Workbench
 
 
@@ -154,4 +154,4 @@ def test_certificates_in_time(bench: Workbench, pair: tuple[Channel, Channel]) -
     # the newer one takes over on its date; before it the older one holds
     assert bench.corrections.correct(lab, 37.0, now).value == pytest.approx(37.3)
     assert bench.corrections.correct(lab, 37.0, now - 2 * DAY_MS).value == pytest.approx(37.1)
-    assert checking.certificate_expires_ms(bench, lab) == now + DAY_MS
+    assert doubts.certificate_expires_ms(bench, lab) == now + DAY_MS

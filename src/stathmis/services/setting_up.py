@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from stathmis.core.errors import UserError
 from stathmis.core.profile import phases
-from stathmis.core.units import Unit
+from stathmis.core.units import Unit, parse_typed
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, CertificatePoint, Channel, Incubator, Instrument, Placement, Quantity
 from stathmis.services import batches, knowledge
@@ -177,6 +177,26 @@ def set_place(bench: Workbench, name: str, altitude_m: float) -> None:
     after = {"name": name.strip(), "altitude_m": f"{altitude_m:g}"}
     put(after)
     bench.did("place changed", undo=lambda: put(before), redo=lambda: put(after))
+
+
+def read_certificate(text: str) -> list[tuple[float, float, float]]:
+    """Points of a certificate as typed: reading, correction and U apart by spaces, points by semicolons.
+
+    Raises UserError for a point that is not three numbers.
+    """
+    points = []
+    for part in text.split(";"):
+        cells = part.split()
+        if not cells:
+            continue
+        try:
+            reading, correction, U = (parse_typed(c).value for c in cells)
+        except ValueError:
+            raise UserError(
+                f"“{part.strip()}” is not reading, correction and U.", "Three numbers, points apart by semicolons."
+            ) from None
+        points.append((reading, correction, U))
+    return points
 
 
 def add_certificate(

@@ -240,19 +240,11 @@ class InstrumentForm(_Form):
         return made
 
     def _certificate(self) -> list[tuple[float, float, float]]:
-        points = []
-        for part in self.certificate.text().split(";"):
-            cells = part.split()
-            if not cells:
-                continue
-            try:
-                reading, correction, U = (parse_typed(c).value for c in cells)
-            except ValueError:
-                self.certificate.setFocus()
-                raise UserError(
-                    f"{part.strip()} is not reading, correction and U.", "Three numbers, points apart by semicolons."
-                ) from None
-            points.append((reading, correction, U))
+        try:
+            points = setting_up.read_certificate(self.certificate.text())
+        except UserError:
+            self.certificate.setFocus()
+            raise
         if not points:
             self.certificate.setFocus()
             raise UserError("A reference needs its certificate.", "Reading, correction and U, such as: 37.5 0.05 0.04")

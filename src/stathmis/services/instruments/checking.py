@@ -4,26 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import hypot, inf, sqrt
+from math import inf, sqrt
 
 import numpy as np
 
 from stathmis.core.calibration import Correction, Fit, fit
 from stathmis.core.errors import UserError
-from stathmis.core.influences import Effect, Influence, gather
-from stathmis.core.profile import Band
+from stathmis.core.influences import Effect, Influence
 from stathmis.core.settling import Settling, settling
 from stathmis.core.straight_line import FitError
 from stathmis.core.uncertainty import Budget, type_b_half_width, type_b_resolution
-from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed
+from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
 from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Conditions
 from stathmis.logbook.records import CalibrationPoint, Channel, Instrument
-from stathmis.services import batches
-from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import SLOPE_ALLOWANCE, resolution_u
+from stathmis.services.instruments.doubts import doubts
 from stathmis.services.instruments.draft import Draft, PointSet, Row
 from stathmis.services.instruments.methods import RESPONSE_S
+from stathmis.services.instruments.points import Point, Problem, influences_of
 from stathmis.services.instruments.reference_values import (
     FieldError,
     ReferenceValue,
@@ -33,75 +32,13 @@ from stathmis.services.instruments.reference_values import (
     readings_in,
     reference_value,
 )
+from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point
 from stathmis.services.workbench import Workbench
-
-CHECK_EVERY_DAYS = {"temperature": 365, "humidity": 182}
-"""Thermometers yearly, hygrometers every half year. Source: common practice."""
 
 HYSTERESIS_LABEL = "Rising and falling differ"
 OWN_SCATTER = "Scatter of this instrument"
 OWN_STEPS = "Display steps during the check"
 STEPS_IN_USE = "Display steps when it is read in use"
-
-
-@dataclass(frozen=True)
-class Problem:
-    """What is wrong: in which set of points (-1: the whole check), which row (-1: the set), which field."""
-
-    set_index: int
-    row: int
-    field: str
-    text: str
-
-
-@dataclass(frozen=True)
-class Point:
-    """A point that can be used, in the channel's unit, with what acts on it and how far it had settled."""
-
-    set_index: int
-    row: int
-    shown: str
-    reference_shown: str
-    reading: float
-    reference: float
-    on_reading: tuple[Effect, ...]
-    on_reference: tuple[Effect, ...]
-    source: str
-    direction: str
-    settled: Settling | None = None
-
-    @property
-    def u_reading(self) -> float:
-        """Standard uncertainty of the reading."""
-        return hypot(*(e.sensitivity * e.standard_uncertainty for e in self.on_reading))
-
-    @property
-    def u_reference(self) -> float:
-        """Standard uncertainty of the reference value."""
-        return hypot(0.0, *(e.sensitivity * e.standard_uncertainty for e in self.on_reference))
-
-
-@dataclass(frozen=True)
-class Zone:
-    """A band (°C or %) an instrument is wanted for, and what for in words."""
-
-    what: str
-    band: Band
-
-
-@dataclass(frozen=True)
-class ZoneVerdict:
-    """Whether an instrument can decide about a zone: U (channel's unit) at the reading that means its middle."""
-
-    zone: Zone
-    reading: float
-    U: float
-    half: float
-
-    @property
-    def can_decide(self) -> bool:
-        """Whether some reading could be told to be inside."""
-        return self.half > self.U
 
 
 @dataclass(frozen=True)
@@ -174,7 +111,7 @@ def evaluate(bench: Workbench, draft: Draft) -> Check:
         channel,
         tuple(points),
         tuple(problems),
-        tuple(_warnings(bench, draft, points, fitted)),
+        tuple(doubts(bench, draft, points, fitted)),
         fitted,
         trouble,
         target,
@@ -355,11 +292,6 @@ def _hysteresis_typed(draft: Draft) -> float:
     return value
 
 
-def influences_of(points: Sequence[Point]) -> tuple[Influence, ...]:
-    """Everything that acts on some points, gathered by cause."""
-    return gather([p.on_reading for p in points], [p.on_reference for p in points])
-
-
 def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit, float]:
     """The fit, and the half-width by which rising and falling differ: measured where both were taken."""
     channel = draft.channel
@@ -388,121 +320,6 @@ def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit,
         hysteresis = 0.5 * abs(float(means[0] - means[1]))
         return fitted(hysteresis), hysteresis
     return first, hysteresis
-
-
-def _warnings(bench: Workbench, draft: Draft, points: Sequence[Point], fitted: Fit | None) -> list[Problem]:
-    """What the keeper should know but may overrule."""
-    found: list[Problem] = []
-    for i, taken in enumerate(draft.sets):
-        if taken.method.needs_instrument and taken.reference_id is not None:
-            text = _reference_doubt(bench, draft.channel, taken, [p for p in points if p.set_index == i])
-            found += [Problem(i, -1, "reference_id", text)] if text else []
-    seen: dict[tuple[str, str, str], Point] = {}
-    for p in points:
-        before = seen.setdefault((p.shown, p.reference_shown, p.direction), p)
-        if before is not p:
-            text = f"The same as row {before.row + 1}: read anew, a copied row adds no knowledge."
-            found.append(Problem(p.set_index, p.row, "shown", text))
-    if fitted is not None:
-        found += _one_end(bench, draft.channel, fitted)
-        for index in fitted.suspects:
-            p = points[index]
-            text = (
-                f"Off the curve by {abs(fitted.residuals[index]):.1f} times its uncertainty (looked at from "
-                f"{fitted.residual_limit:.1f}): read this point again, or mend a slip of the pen. It still counts."
-            )
-            found.append(Problem(p.set_index, p.row, "shown", text))
-    return found
-
-
-def _one_end(bench: Workbench, channel: Channel, fitted: Fit) -> list[Problem]:
-    low, high = fitted.correction.domain
-    wanted = fitted.correction.reading_for(working_point(bench, channel))
-    far = 3.0 if channel.unit == "°C" else 5.4 if channel.unit == "°F" else 10.0
-    if low - far <= wanted <= high + far:
-        return []
-    unit = "%" if channel.unit == "%" else channel.unit
-    span = f"at {low:.1f} {unit}" if high - low < 0.05 else f"between {low:.1f} and {high:.1f} {unit}"
-    text = f"All points lie {span}, and it works near {wanted:.1f} {unit}: U grows on the way. Add a point there."
-    return [Problem(-1, -1, "points", text)]
-
-
-def _reference_doubt(bench: Workbench, channel: Channel, taken: PointSet, points: Sequence[Point]) -> str:
-    """What is doubtful about a reference: due, out of its range, unchecked, or worse than what is checked."""
-    assert taken.reference_id is not None
-    other = bench.channel(taken.reference_id)
-    name = bench.instrument(other.instrument_id).name
-    force = bench.corrections.in_force(other, bench.now_ms)
-    expires = certificate_expires_ms(bench, other)
-    if force.basis == "certificate" and expires is not None and bench.now_ms > expires:
-        return f"The certificate of {name} ran out on {bench.local(expires):%d %b %Y}: its drift since is a guess."
-    if force.basis == "stated accuracy":
-        return f"{name} was never checked itself: only its maker's accuracy is known, and U shows it."
-    low, high = force.curve.domain
-    read = [float(from_inside(p.reference, other.unit)) if other.unit != channel.unit else p.reference for p in points]
-    if channel.quantity == other.quantity and read and (min(read) < low - 1.0 or max(read) > high + 1.0):
-        unit = "%" if other.unit == "%" else other.unit
-        return f"{name} was checked from {low:g} to {high:g} {unit} only: beyond that its uncertainty grows."
-    own = bench.corrections.correct(channel, working_point(bench, channel), bench.now_ms).U
-    theirs = bench.corrections.correct(other, working_point(bench, other), bench.now_ms).U
-    if channel.quantity == other.quantity and own < theirs:
-        return f"{name} (± {theirs:.2g}) is less sure than this one (± {own:.2g}): are the two swapped?"
-    return ""
-
-
-def certificate_expires_ms(bench: Workbench, channel: Channel) -> int | None:
-    """When a reference's certificate runs out, UTC ms: as written on it, else by the trade's interval."""
-    points = bench.corrections.certificate_of(channel.id, bench.now_ms)
-    if not points:
-        return None
-    written = points[0].expires_ms
-    return points[0].dated_ms + CHECK_EVERY_DAYS[channel.quantity] * DAY_MS if written is None else written
-
-
-def zones(bench: Workbench, channel: Channel) -> list[Zone]:
-    """What an instrument is wanted for: the bands of all batches in hand, else common ones."""
-    found: dict[tuple[float, float], str] = {}
-    for incubator in bench.incubators():
-        course = batches.running(bench, incubator)
-        for phase in course.phases if course is not None else ():
-            band = phase.temperature_c if channel.quantity == "temperature" else phase.humidity
-            if band is not None and phase.name != "warm-up":
-                found.setdefault((band.low, band.high), f"{incubator.name}, {phase.name}")
-    if not found:
-        common = [(37.2, 37.8)] if channel.quantity == "temperature" else [(45.0, 55.0), (65.0, 75.0)]
-        found = dict.fromkeys(common, "common practice")
-    return [Zone(what, Band(*edges)) for edges, what in sorted(found.items())]
-
-
-def verdicts(bench: Workbench, channel: Channel, correction: Correction | None) -> tuple[ZoneVerdict, ...]:
-    """Whether an instrument with a correction can decide about each zone."""
-    assert correction is not None
-    made = []
-    for zone in zones(bench, channel):
-        low, high = (float(from_inside(v, channel.unit)) for v in (zone.band.low, zone.band.high))
-        reading = correction.reading_for(0.5 * (low + high))
-        _, u = correction.apply(reading, resolution_u(channel))
-        made.append(ZoneVerdict(zone, reading, u * correction.coverage_factor, 0.5 * (high - low)))
-    return tuple(made)
-
-
-def working_point(bench: Workbench, channel: Channel) -> float:
-    """Where this instrument works: the middle of the band of the batch it hangs with, else 37.5 °C or 50 %."""
-    low, high = working_zone(bench, channel)
-    return float(from_inside(0.5 * (low + high), channel.unit))
-
-
-def working_zone(bench: Workbench, channel: Channel) -> tuple[float, float]:
-    """The band (°C or %) this instrument is to decide about: its batch's now, else common ones."""
-    now = bench.now_ms
-    for incubator in bench.incubators():
-        course = batches.running(bench, incubator)
-        for instrument, _, channels in bench.hanging_in(incubator.id, now):
-            if course is not None and any(c.id == channel.id for c in channels) and instrument:
-                band = course.band(channel.quantity, now)
-                if band is not None:
-                    return band.low, band.high
-    return (37.2, 37.8) if channel.quantity == "temperature" else (45.0, 55.0)
 
 
 def put_to_use(bench: Workbench, draft: Draft, check: Check, valid_from_ms: int) -> int:

@@ -16,7 +16,7 @@ from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, 
 from stathmis.services import batches, rounds
 from stathmis.services.corrections import Corrected, InForce
 from stathmis.services.instruments import history
-from stathmis.services.instruments.checking import working_zone
+from stathmis.services.instruments.zones import working_zone
 from stathmis.services.verdict import CURRENT_MS, Judged, judge_reading, together_u
 from stathmis.services.workbench import Workbench
 

@@ -11,7 +11,8 @@ from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import Channel
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import resolution_u
-from stathmis.services.instruments.checking import CHECK_EVERY_DAYS, certificate_expires_ms, working_point, working_zone
+from stathmis.services.instruments.doubts import CHECK_EVERY_DAYS, certificate_expires_ms
+from stathmis.services.instruments.zones import working_point, working_zone
 from stathmis.services.workbench import Workbench
 
 USUAL_DRIFT_PER_YEAR = {"temperature": 0.1, "humidity": 1.5}

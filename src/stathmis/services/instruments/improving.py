@@ -16,15 +16,10 @@ from stathmis.core.straight_line import FitError
 from stathmis.core.uncertainty import type_b_resolution
 from stathmis.core.units import from_inside
 from stathmis.services.corrections import SLOPE_ALLOWANCE
-from stathmis.services.instruments.checking import (
-    OWN_SCATTER,
-    STEPS_IN_USE,
-    Check,
-    Point,
-    ZoneVerdict,
-    influences_of,
-)
+from stathmis.services.instruments.checking import OWN_SCATTER, STEPS_IN_USE, Check
 from stathmis.services.instruments.draft import Draft, split_readings
+from stathmis.services.instruments.points import Point, influences_of
+from stathmis.services.instruments.zones import ZoneVerdict
 from stathmis.services.wording import unit_word
 
 Array = NDArray[np.float64]

@@ -14,8 +14,8 @@ from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import CalibrationPoint, Channel
 from stathmis.services.corrections import resolution_u
-from stathmis.services.instruments.checking import ZoneVerdict, verdicts, working_point, working_zone
 from stathmis.services.instruments.methods import methods
+from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point, working_zone
 from stathmis.services.wording import count, places_for, signed, unit_word
 from stathmis.services.workbench import Workbench
 

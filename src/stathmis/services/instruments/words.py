@@ -7,9 +7,10 @@ from math import isinf
 from stathmis.core.calibration import BEND_SEEN, QUADRATIC_POINTS, WELL_APART, Considered
 from stathmis.core.settling import Settling
 from stathmis.core.units import Unit, from_inside
-from stathmis.services.instruments.checking import Check, ZoneVerdict
+from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.improving import Prospect
 from stathmis.services.instruments.sheet import MODEL_WORDS
+from stathmis.services.instruments.zones import ZoneVerdict
 from stathmis.services.wording import count, places_for, signed, unit_word
 
 

@@ -94,20 +94,6 @@ class CertificateForm(QWidget):
             raise _FieldError(edit, f"{what} is a day such as 2026-01-31.") from None
         return utc_ms(day.replace(hour=12), self._bench.zone)
 
-    def _typed_points(self) -> list[tuple[float, float, float]]:
-        made = []
-        for part in self.points.text().split(";"):
-            cells = part.split()
-            if not cells:
-                continue
-            try:
-                reading, correction, U = (parse_typed(c).value for c in cells)
-            except ValueError:
-                text = f"“{part.strip()}” is not reading, correction and U. Three numbers, points apart by semicolons."
-                raise _FieldError(self.points, text) from None
-            made.append((reading, correction, U))
-        return made
-
     def keep(self) -> None:
         """Enter what is typed."""
         assert self._channel is not None
@@ -115,7 +101,7 @@ class CertificateForm(QWidget):
         wrong: QLineEdit | None = None
         text = ""
         try:
-            points = self._typed_points()
+            points = setting_up.read_certificate(self.points.text())
             k = self._number(self.k, "k")
             dated = self._day(self.dated, "The date")
             expires = self._day(self.expires, "The end") if self.expires.text().strip() else None

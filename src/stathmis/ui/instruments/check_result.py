@@ -9,10 +9,11 @@ from stathmis.core.conformity import decide
 from stathmis.core.units import difference_to_inside
 from stathmis.services.corrections import Corrected
 from stathmis.services.instruments import improving
-from stathmis.services.instruments.checking import Check, ZoneVerdict
+from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft
 from stathmis.services.instruments.sheet import BUDGET_HEAD, budget_rows, verdict_words
 from stathmis.services.instruments.words import choice_words, prospect_words, range_words, result_words
+from stathmis.services.instruments.zones import ZoneVerdict
 from stathmis.services.wording import unit_word
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label

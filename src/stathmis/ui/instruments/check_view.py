@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services import notify
-from stathmis.services.instruments import checking
+from stathmis.services.instruments import checking, zones
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, new_draft, new_set
 from stathmis.services.instruments.methods import methods_for
@@ -208,7 +208,7 @@ class CheckView(FoldingView):
             self._chart_holder.addWidget(self.chart)
             self._chart_holder.addStretch(1)
         if self.chart is not None:
-            self.chart.show_check(check, checking.working_zone(self._bench, self.channel))
+            self.chart.show_check(check, zones.working_zone(self._bench, self.channel))
 
     def put_to_use(self, *, past: bool) -> None:
         """Use the correction from now, or for all readings so far as well."""

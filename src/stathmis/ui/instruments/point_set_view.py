@@ -12,9 +12,10 @@ from stathmis.core.errors import UserError
 from stathmis.core.fixed_points import SALTS
 from stathmis.services import clock, knowledge
 from stathmis.services.instruments import checking, logged_pairs
-from stathmis.services.instruments.checking import Check, Point
+from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import PointSet, Row, new_set
 from stathmis.services.instruments.methods import FIELDS, methods_for
+from stathmis.services.instruments.points import Point
 from stathmis.services.instruments.reference_values import WICKS
 from stathmis.services.instruments.words import settling_words
 from stathmis.services.wording import count, places_for, signed, unit_word

@@ -1,0 +1,86 @@
+"""What a keeper should know about a check but may overrule: doubtful references, copied rows, points off the curve."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from stathmis.core.calibration import Fit
+from stathmis.core.units import from_inside
+from stathmis.logbook.records import Channel
+from stathmis.services.clock import DAY_MS
+from stathmis.services.instruments.draft import Draft, PointSet
+from stathmis.services.instruments.points import Point, Problem
+from stathmis.services.instruments.zones import working_point
+from stathmis.services.workbench import Workbench
+
+CHECK_EVERY_DAYS = {"temperature": 365, "humidity": 182}
+"""Thermometers yearly, hygrometers every half year. Source: common practice."""
+
+
+def doubts(bench: Workbench, draft: Draft, points: Sequence[Point], fitted: Fit | None) -> list[Problem]:
+    """What the keeper should know but may overrule."""
+    found: list[Problem] = []
+    for i, taken in enumerate(draft.sets):
+        if taken.method.needs_instrument and taken.reference_id is not None:
+            text = _reference_doubt(bench, draft.channel, taken, [p for p in points if p.set_index == i])
+            found += [Problem(i, -1, "reference_id", text)] if text else []
+    seen: dict[tuple[str, str, str], Point] = {}
+    for p in points:
+        before = seen.setdefault((p.shown, p.reference_shown, p.direction), p)
+        if before is not p:
+            text = f"The same as row {before.row + 1}: read anew, a copied row adds no knowledge."
+            found.append(Problem(p.set_index, p.row, "shown", text))
+    if fitted is not None:
+        found += _one_end(bench, draft.channel, fitted)
+        for index in fitted.suspects:
+            p = points[index]
+            text = (
+                f"Off the curve by {abs(fitted.residuals[index]):.1f} times its uncertainty (looked at from "
+                f"{fitted.residual_limit:.1f}): read this point again, or mend a slip of the pen. It still counts."
+            )
+            found.append(Problem(p.set_index, p.row, "shown", text))
+    return found
+
+
+def _one_end(bench: Workbench, channel: Channel, fitted: Fit) -> list[Problem]:
+    low, high = fitted.correction.domain
+    wanted = fitted.correction.reading_for(working_point(bench, channel))
+    far = 3.0 if channel.unit == "°C" else 5.4 if channel.unit == "°F" else 10.0
+    if low - far <= wanted <= high + far:
+        return []
+    unit = "%" if channel.unit == "%" else channel.unit
+    span = f"at {low:.1f} {unit}" if high - low < 0.05 else f"between {low:.1f} and {high:.1f} {unit}"
+    text = f"All points lie {span}, and it works near {wanted:.1f} {unit}: U grows on the way. Add a point there."
+    return [Problem(-1, -1, "points", text)]
+
+
+def _reference_doubt(bench: Workbench, channel: Channel, taken: PointSet, points: Sequence[Point]) -> str:
+    """What is doubtful about a reference: due, out of its range, unchecked, or worse than what is checked."""
+    assert taken.reference_id is not None
+    other = bench.channel(taken.reference_id)
+    name = bench.instrument(other.instrument_id).name
+    force = bench.corrections.in_force(other, bench.now_ms)
+    expires = certificate_expires_ms(bench, other)
+    if force.basis == "certificate" and expires is not None and bench.now_ms > expires:
+        return f"The certificate of {name} ran out on {bench.local(expires):%d %b %Y}: its drift since is a guess."
+    if force.basis == "stated accuracy":
+        return f"{name} was never checked itself: only its maker's accuracy is known, and U shows it."
+    low, high = force.curve.domain
+    read = [float(from_inside(p.reference, other.unit)) if other.unit != channel.unit else p.reference for p in points]
+    if channel.quantity == other.quantity and read and (min(read) < low - 1.0 or max(read) > high + 1.0):
+        unit = "%" if other.unit == "%" else other.unit
+        return f"{name} was checked from {low:g} to {high:g} {unit} only: beyond that its uncertainty grows."
+    own = bench.corrections.correct(channel, working_point(bench, channel), bench.now_ms).U
+    theirs = bench.corrections.correct(other, working_point(bench, other), bench.now_ms).U
+    if channel.quantity == other.quantity and own < theirs:
+        return f"{name} (± {theirs:.2g}) is less sure than this one (± {own:.2g}): are the two swapped?"
+    return ""
+
+
+def certificate_expires_ms(bench: Workbench, channel: Channel) -> int | None:
+    """When a reference's certificate runs out, UTC ms: as written on it, else by the trade's interval."""
+    points = bench.corrections.certificate_of(channel.id, bench.now_ms)
+    if not points:
+        return None
+    written = points[0].expires_ms
+    return points[0].dated_ms + CHECK_EVERY_DAYS[channel.quantity] * DAY_MS if written is None else written
