@@ -219,8 +219,8 @@ class PointSetView(QWidget):
     def _chooser(self, key: str, quantity: str, name: str) -> QComboBox:
         box = QComboBox()
         for other, theirs in checking.references(self.bench, self.channel, quantity):
-            mark = "reference" if other.role == "reference" else "no reference"
-            box.addItem(f"{other.name} ({mark})", theirs.id)
+            mark = "" if other.role == "reference" else " (no reference)"
+            box.addItem(other.name + mark, theirs.id)
         chosen = getattr(self.points, key)
         if chosen is None and box.count():
             chosen = box.itemData(0)
