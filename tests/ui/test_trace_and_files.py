@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import keeping
@@ -41,6 +41,26 @@ def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> No
     )
     view._show_cross("temperature", center)
     assert "corrected 37." in view._cross.text() and "shown 37." in view._cross.text()
+
+
+def test_excursions_of_the_eggs_lead_to_their_place(window: Window, qtbot: QtBot) -> None:
+    window.show_page("trace")
+    view = window.pages.trace
+    qtbot.waitUntil(lambda: view.eggs is not None and not background.busy(), timeout=10_000)
+    shown = texts(window)
+    assert "The eggs' mean so far is 37.5" in shown and "The thermostat swings" in shown
+    assert "power off for 80 min" in shown and "short dips of the eggs' temperature" in shown
+    go = next(b for b in view.findChildren(QPushButton) if b.accessibleName().startswith("Go to"))
+    go.setFocus()
+    qtbot.keyClick(go, Qt.Key.Key_Space)
+    left, right = view._plots["temperature"].plotItem.vb.viewRange()[0]
+    assert view.eggs is not None
+    newest = max((e for e in view.eggs.excursions if e.worth_telling), key=lambda e: e.start_ms)
+    assert left < window.pages.trace.traced.course.day(newest.start_ms) < right  # type: ignore[union-attr]
+    assert right - left < 2.0
+    center = view._plots["humidity"].plotItem.vb.mapViewToScene(view._plots["humidity"].plotItem.vb.viewRect().center())
+    view._show_cross("humidity", center)
+    assert "dew point 2" in view._cross.text()
 
 
 def test_trace_exports_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Path) -> None:

@@ -42,7 +42,8 @@ class Band:
 
 @dataclass(frozen=True)
 class Species:
-    """A species' defaults. Days count from setting; temperature °C in moving air; humidity percent; loss percent.
+    """A species' defaults. Days count from setting; temperature °C in moving air; humidity percent; loss percent;
+    egg_g: usual mass of a fresh egg.
 
     stop_turning_day is None for eggs that are never turned; they have no lockdown and lockdown_rh is None.
     """
@@ -60,6 +61,7 @@ class Species:
     lockdown_rh: Band | None
     loss_percent: float | None
     note: str = ""
+    egg_g: float = 50.0
 
 
 @dataclass(frozen=True)

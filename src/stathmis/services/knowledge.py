@@ -39,6 +39,7 @@ def species() -> dict[str, Species]:
             lockdown_rh=_band(entry.get("lockdown_rh")),
             loss_percent=entry.get("loss"),
             note=entry.get("note", ""),
+            egg_g=float(entry.get("egg_g", 50.0)),
         )
     return found
 

@@ -120,8 +120,11 @@ def _sample(bench: Workbench) -> str:
 
 
 def settle(seconds: float = 0.4) -> None:
-    """Let background work and painting finish."""
+    """Let background work, and the layout and painting of what it brought, finish."""
     until = time.monotonic() + seconds
     while time.monotonic() < until or (background.busy() and time.monotonic() < until + 30):
         QApplication.processEvents()
         time.sleep(0.01)
+    # what came last may itself have taken long: its layout and painting are still to come
+    for _ in range(5):
+        QApplication.processEvents()

@@ -8,16 +8,20 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.psychrometrics import dew_point
 from stathmis.core.units import from_inside
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook.records import Quantity
-from stathmis.services import notify, readings_export, trace
+from stathmis.services import judgement, notify, readings_export, trace
 from stathmis.services.batches import Course
+from stathmis.services.judgement import EggExcursion, EggTrace, Followed
 from stathmis.services.rounds import EVENT_KINDS
 from stathmis.services.trace import BatchTrace, QuantityTrace, Run
-from stathmis.services.wording import count, number, unit_word
+from stathmis.services.wording import count, number, unit_word, with_u
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
@@ -29,6 +33,7 @@ if TYPE_CHECKING:
 
     from stathmis.ui.chart import DayAxis
 
+EXCURSIONS_SHOWN = 8
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
 
 
@@ -41,6 +46,8 @@ class TraceView(FoldingView):
         self._bench, self._theme = bench, theme
         self._course: Course | None = None
         self.traced: BatchTrace | None = None
+        self.eggs: EggTrace | None = None
+        self._followed: Followed | None = None
         self._plots: dict[str, pg.PlotWidget] = {}
         self._axes: dict[str, DayAxis] = {}
         self._task: Task | None = None
@@ -56,7 +63,9 @@ class TraceView(FoldingView):
         ranges.setSpacing(8)
         self.raw = QCheckBox("as &shown (raw)")
         self.others = QCheckBox("&all instruments")
-        for box in (self.raw, self.others):
+        self.core = QCheckBox("e&gg core")
+        self.core.setChecked(True)
+        for box in (self.core, self.raw, self.others):
             box.toggled.connect(self._draw)
             tools.addWidget(box)
         tools.addStretch(1)
@@ -89,7 +98,7 @@ class TraceView(FoldingView):
         new = course is None or self._course is None or course.batch.id != self._course.batch.id
         self._course = course
         if new:
-            self.traced = None
+            self.traced, self.eggs, self._followed = None, None, None
             self._draw()
         if course is None:
             self._note.setText("No batch is set here, so there is no run to draw.")
@@ -102,10 +111,10 @@ class TraceView(FoldingView):
         self._task.failed.connect(notify.tell_error)
         self._task.start()
 
-    def _arrived(self, found: BatchTrace, *, keep_view: bool) -> None:
-        if self._course is None or found.course.batch.id != self._course.batch.id:
+    def _arrived(self, found: Followed, *, keep_view: bool) -> None:
+        if self._course is None or found.trace.course.batch.id != self._course.batch.id:
             return
-        self.traced = found
+        self._followed, self.traced, self.eggs = found, found.trace, found.eggs
         self._draw()
         if not keep_view:
             self.show_days(0.0)
@@ -118,12 +127,17 @@ class TraceView(FoldingView):
             axis = DayAxis(self._bench.local)
             plot = styled_plot(self._theme, {"bottom": axis})
             plot.setMouseEnabled(x=True, y=False)
-            plot.setMinimumHeight(self._theme.px(150))
+            self._set_height(plot)
             plot.setAccessibleName(f"Chart of {quantity} over the run")
             plot.scene().sigMouseMoved.connect(lambda pos, q=quantity: self._show_cross(q, pos))
             self._plots[quantity], self._axes[quantity] = plot, axis
             self._charts.addWidget(plot, 1)
         self._plots["humidity"].setXLink(self._plots["temperature"])
+
+    def _set_height(self, plot: pg.PlotWidget) -> None:
+        # a plot wants more room than both of them and the words below have
+        plot.setMinimumHeight(self._theme.px(150))
+        plot.setMaximumHeight(self._theme.px(230))
 
     def _restyle(self) -> None:
         if self._plots:
@@ -131,7 +145,7 @@ class TraceView(FoldingView):
 
             for plot in self._plots.values():
                 restyle(plot, self._theme)
-                plot.setMinimumHeight(self._theme.px(150))
+                self._set_height(plot)
             self._draw()
 
     def _draw(self) -> None:
@@ -182,6 +196,11 @@ class TraceView(FoldingView):
             plot.addItem(Curve(main.times_ms, values, set_ms, main.max_gap_s, pg.mkPen(color, width=1)))
         else:
             self._dots(plot, main, unit, set_ms, color.name())
+        if quantity == "temperature" and self.core.isChecked() and self.eggs is not None and main.dense:
+            core = np.asarray(from_inside(self.eggs.core, unit))
+            known = np.isfinite(core)
+            pen = pg.mkPen(QColor(theme.inks.eggs), width=1)
+            plot.addItem(Curve(main.times_ms[known], core[known], set_ms, main.max_gap_s, pen))
         if self.raw.isChecked():
             raw = np.asarray(from_inside(main.shown, unit))
             plot.addItem(Curve(main.times_ms, raw, set_ms, main.max_gap_s, pg.mkPen(theme.inks.muted, width=1)))
@@ -255,10 +274,26 @@ class TraceView(FoldingView):
             return
         unit = self._bench.shown_unit(found.quantity)
         when = self._bench.local(int(run.times_ms[i]))
-        self._cross.setText(
-            f"{when:%a %d %b %H:%M}, day {day:.1f}: corrected {number(float(run.corrected[i]), found.quantity, unit)}, "
-            f"shown {number(float(run.shown[i]), found.quantity, unit)}"
-        )
+        corrected = with_u(float(run.corrected[i]), NORMAL_95 * float(run.u[i]), found.quantity, unit)
+        text = f"{when:%a %d %b %H:%M}, day {day:.1f}: corrected {corrected}, shown "
+        text += number(float(run.shown[i]), found.quantity, unit)
+        self._cross.setText(text + self._also_at(found.quantity, int(run.times_ms[i]), i))
+
+    def _also_at(self, quantity: Quantity, at_ms: int, i: int) -> str:
+        """Egg core beside the air, dew point beside the humidity."""
+        assert self.traced is not None
+        unit = self._bench.temperature_unit
+        if quantity == "temperature":
+            known = self.eggs is not None and np.isfinite(self.eggs.core[i])
+            return f", egg core {number(float(self.eggs.core[i]), 'temperature', unit)}" if known else ""  # type: ignore[union-attr]
+        if not self.traced.temperature.runs:
+            return ""
+        air, moist = self.traced.temperature.runs[0], self.traced.humidity.runs[0]
+        near = int(np.clip(np.searchsorted(air.times_ms, at_ms), 0, air.times_ms.size - 1))
+        if abs(int(air.times_ms[near]) - at_ms) > air.max_gap_s * 1000:
+            return ""
+        dew = float(dew_point(float(air.corrected[near]), max(1.0, float(moist.corrected[i]))))
+        return f", dew point {number(dew, 'temperature', unit)}"
 
     def _show_shares(self, traced: BatchTrace) -> None:
         grid = QGridLayout()
@@ -292,6 +327,43 @@ class TraceView(FoldingView):
                     grid.addWidget(cell, row, column)
                 row += 1
         self._shares.addLayout(grid)
+        self._show_eggs()
+
+    def _show_eggs(self) -> None:
+        """What the run says about the eggs, and each excursion with a button that goes there."""
+        if self._followed is None or self.eggs is None:
+            return
+        unit = self._bench.temperature_unit
+        self._shares.addSpacing(6)
+        self._shares.addWidget(label("The eggs", "heading"))
+        said = " ".join(judgement.summary(self._followed, unit))
+        self._shares.addWidget(label(said or "Less than a day known so far.", "", wrap=True))
+        if not self.eggs.excursions:
+            self._shares.addWidget(label("No excursion of the eggs' own temperature.", "muted", wrap=True))
+        told = [e for e in self.eggs.excursions if e.worth_telling]
+        dips = len(self.eggs.excursions) - len(told)
+        if dips:
+            words = f"{count(dips, 'short dip')} of the eggs' temperature, too small to matter."
+            self._shares.addWidget(label(words, "muted", wrap=True))
+        for excursion in sorted(told, key=lambda e: -e.start_ms)[:EXCURSIONS_SHOWN]:
+            row = QHBoxLayout()
+            row.setSpacing(12)
+            when = f"{self._bench.local(excursion.start_ms):%a %d %b %H:%M}"
+            go = button(when, partial(self.show_around, excursion), "link")
+            go.setAccessibleName(f"Go to {when}")
+            row.addWidget(go)
+            ink = {"serious": "outside", "matters": "undecided"}.get(excursion.weight, "")
+            row.addWidget(label(judgement.excursion_words(excursion, unit), "", ink, wrap=True), 1)
+            self._shares.addLayout(row)
+
+    def show_around(self, excursion: EggExcursion) -> None:
+        """Show an excursion with some hours about it."""
+        if self.traced is None or not self._plots:
+            return
+        course = self.traced.course
+        margin = max(0.15, 0.6 * excursion.hours / 24.0)
+        left, right = course.day(excursion.start_ms) - margin, course.day(excursion.end_ms) + margin
+        self._plots["temperature"].setXRange(left, right, padding=0)
 
     def export(self) -> None:
         """Write all readings of this run, corrected and raw, to a CSV file the keeper chooses."""
@@ -334,8 +406,8 @@ def _safe(text: str) -> str:
     return text.replace("&", "&amp;").replace("<", "&lt;")
 
 
-def _load(bench: Workbench, course: Course) -> BatchTrace:
+def _load(bench: Workbench, course: Course) -> Followed:
     """Read and judge on the worker's thread; the chart library is loaded there too, so that the window goes on."""
     import pyqtgraph  # noqa: F401
 
-    return trace.trace(bench, course)
+    return judgement.follow(bench, course)
