@@ -20,6 +20,7 @@ from stathmis.logbook.records import (
     Instrument,
     LoggerImport,
     Placement,
+    Probe,
     Survey,
     SurveyPoint,
 )
@@ -34,6 +35,7 @@ Record = TypeVar(
     Instrument,
     LoggerImport,
     Placement,
+    Probe,
     Survey,
     SurveyPoint,
 )
@@ -47,6 +49,7 @@ _TABLES: dict[type, Table] = {
     Event: schema.event,
     CertificatePoint: schema.certificate_point,
     LoggerImport: schema.logger_import,
+    Probe: schema.probe,
     Survey: schema.survey,
     SurveyPoint: schema.survey_point,
 }

@@ -12,7 +12,7 @@ from pathlib import Path
 
 
 def _to_2(connection: sqlite3.Connection) -> None:
-    """Checks by every method: no reference instrument needed, conditions and budget kept; surveys of places."""
+    """Checks by every method, their conditions and budgets; surveys of places; live probes."""
     for statement in (
         "ALTER TABLE channel ADD COLUMN response_s FLOAT",
         "ALTER TABLE channel ADD COLUMN between_checks VARCHAR NOT NULL DEFAULT 'hold'",
@@ -45,6 +45,12 @@ def _to_2(connection: sqlite3.Connection) -> None:
             calibration_id INTEGER NOT NULL REFERENCES calibration (id), label VARCHAR NOT NULL, unit VARCHAR NOT NULL,
             standard_uncertainty FLOAT NOT NULL, distribution VARCHAR NOT NULL, degrees_of_freedom FLOAT,
             sensitivity FLOAT NOT NULL)""",
+        """CREATE TABLE probe (id INTEGER NOT NULL PRIMARY KEY, name VARCHAR NOT NULL, device VARCHAR NOT NULL,
+            baud INTEGER NOT NULL, layout VARCHAR NOT NULL CHECK (layout IN ('named', 'columns', 'json')),
+            fields VARCHAR NOT NULL, every_s FLOAT NOT NULL, withdrawn_ms INTEGER)""",
+        """CREATE TABLE live_reading (id INTEGER NOT NULL PRIMARY KEY,
+            channel_id INTEGER NOT NULL REFERENCES channel (id), time_ms INTEGER NOT NULL, shown FLOAT NOT NULL)""",
+        "CREATE INDEX live_reading_by_channel ON live_reading (channel_id, time_ms)",
         """CREATE TABLE survey (id INTEGER NOT NULL PRIMARY KEY,
             incubator_id INTEGER NOT NULL REFERENCES incubator (id), done_ms INTEGER NOT NULL,
             kind VARCHAR NOT NULL CHECK (kind IN ('places', 'heights')), egg_top_cm FLOAT, withdrawn_ms INTEGER)""",

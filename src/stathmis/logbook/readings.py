@@ -136,14 +136,30 @@ def dense_series(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) 
     return Series(times, shown)
 
 
+def live_tail(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) -> Series:
+    """Live readings of a channel not sealed yet, from start to end (UTC ms, both included), in order of time."""
+    table = schema.live_reading
+    query = (
+        select(table.c.time_ms, table.c.shown)
+        .where(table.c.channel_id == channel_id, table.c.time_ms >= start_ms, table.c.time_ms <= end_ms)
+        .order_by(table.c.time_ms, table.c.id)
+    )
+    with logbook.reading() as connection:
+        rows = connection.execute(query).all()
+    return Series(np.array([r.time_ms for r in rows], dtype=np.int64), np.array([r.shown for r in rows], dtype=float))
+
+
 def series(logbook: Logbook, channel: Channel, start_ms: int, end_ms: int) -> Series:
-    """All readings of a channel from start to end (UTC ms), by hand and by logger, in the channel's unit."""
+    """All readings of a channel from start to end (UTC ms), by hand, by logger and live, in the channel's unit."""
     dense = dense_series(logbook, channel.id, start_ms, end_ms)
+    tail = live_tail(logbook, channel.id, start_ms, end_ms)
     by_hand = hand_readings(logbook, channel.id, start_ms, end_ms)
-    if not by_hand:
+    if not by_hand and not tail.times_ms.size:
         return dense
-    times = np.concatenate([dense.times_ms, np.array([r.time_ms for r in by_hand], dtype=np.int64)])
-    shown = np.concatenate([dense.shown, np.array([in_unit(r, channel.unit) for r in by_hand])])
+    hand_times = np.array([r.time_ms for r in by_hand], dtype=np.int64)
+    hand_shown = np.array([in_unit(r, channel.unit) for r in by_hand], dtype=np.float64)
+    times = np.concatenate([dense.times_ms, tail.times_ms, hand_times])
+    shown = np.concatenate([dense.shown, tail.shown, hand_shown])
     order = np.argsort(times, kind="stable")
     return Series(times[order], shown[order])
 

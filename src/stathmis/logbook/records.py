@@ -176,6 +176,22 @@ class SurveyPoint:
 
 
 @dataclass(frozen=True)
+class Probe:
+    """A live probe: its serial device, how its lines are laid out, and which field (JSON) goes to which channel id.
+
+    every_s: its readings are written every so many seconds, 0 as they come.
+    """
+
+    id: int
+    name: str
+    device: str
+    baud: int
+    layout: Literal["named", "columns", "json"]
+    fields: str
+    every_s: float
+
+
+@dataclass(frozen=True)
 class LoggerImport:
     """A logger file that was brought in, with its row counts."""
 

@@ -201,6 +201,29 @@ budget_line = Table(
     Column("sensitivity", Float, nullable=False),
 )
 
+probe = Table(
+    "probe",
+    metadata,
+    _id(),
+    Column("name", String, nullable=False),
+    Column("device", String, nullable=False),
+    Column("baud", Integer, nullable=False),
+    Column("layout", String, CheckConstraint("layout IN ('named', 'columns', 'json')"), nullable=False),
+    Column("fields", String, nullable=False),
+    Column("every_s", Float, nullable=False),
+    _withdrawn(),
+)
+
+live_reading = Table(
+    "live_reading",
+    metadata,
+    _id(),
+    _to("channel"),
+    Column("time_ms", Integer, nullable=False),
+    Column("shown", Float, nullable=False),
+)
+Index("live_reading_by_channel", live_reading.c.channel_id, live_reading.c.time_ms)
+
 survey = Table(
     "survey",
     metadata,

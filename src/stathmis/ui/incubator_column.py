@@ -19,7 +19,12 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
 
-PLACES = (("instruments", "&Instruments"), ("bring_in", "&Bring in a logger file"), ("enter", "Enter &or change"))
+PLACES = (
+    ("instruments", "&Instruments"),
+    ("live", "Live probes"),
+    ("bring_in", "&Bring in a logger file"),
+    ("enter", "Enter &or change"),
+)
 
 
 class Card(QWidget):

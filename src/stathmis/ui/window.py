@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QSettings, QTimer
+from PySide6.QtCore import QEvent, QObject, QSettings, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
 from stathmis.services import notify
+from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
 from stathmis.ui.batch_pages import BatchPages
@@ -20,6 +21,12 @@ from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
 
 MINUTE_MS = 60_000
+
+
+class _Arrived(QObject):
+    """Tells the window's thread that live readings were written."""
+
+    stored = Signal()
 
 
 class Window(QMainWindow):
@@ -60,15 +67,22 @@ class Window(QMainWindow):
         self.setCentralWidget(central)
         self.keys = KeyMap(self, [(keys, text) for keys, text, _ in self.shortcut_list()])
         self._shortcuts()
+        bench.listeners.append(self._follow_probes)
         bench.listeners.append(self.refresh)
         theme.changed.connect(self.refresh)
         notify.listen(self.messages.show_message)
         _application().focusChanged.connect(self._focus_moved)
+        self.live = LiveBench(bench)
+        self._arrived = _Arrived()
+        self._arrived.stored.connect(self._live_stored)
+        self.live.on_stored = lambda stored: self._arrived.stored.emit()
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
         self._restore()
         self.refresh()
+        # ports are opened once the window stands
+        QTimer.singleShot(0, self._follow_probes)
         if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
             self.pages.round.rows[0].edit.setFocus()
         if bench.logbook.read_only:
@@ -83,6 +97,7 @@ class Window(QMainWindow):
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
             ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
+            ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
             ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
             ("Ctrl+Z", "Undo", self.undo),
             ("Ctrl+Shift+Z", "Redo", self.redo),
@@ -170,7 +185,7 @@ class Window(QMainWindow):
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
-        """Go to another place: "instruments", "bring_in" or "enter"."""
+        """Go to another place: "instruments", "live", "bring_in" or "enter"."""
         if keeping.is_empty(self.bench.logbook):
             return
         self._place = place
@@ -223,6 +238,15 @@ class Window(QMainWindow):
         """Show or hide the map of keys."""
         self.keys.toggle()
 
+    def _live_stored(self) -> None:
+        # readings come every few seconds: the page in view follows, the rest is read when it is looked at
+        if not self._place and self.pages.page == "round":
+            self.refresh()
+
+    def _follow_probes(self) -> None:
+        if not self._closed:
+            self.live.start()
+
     def _minute_passed(self) -> None:
         # a half-typed round keeps its fields; only what depends on the time is shown anew
         if not self._place and self.pages.page == "round":
@@ -257,8 +281,12 @@ class Window(QMainWindow):
         notify.listen(None)
         _application().focusChanged.disconnect(self._focus_moved)
         self.theme.changed.disconnect(self.refresh)
-        if self.refresh in self.bench.listeners:
-            self.bench.listeners.remove(self.refresh)
+        for listener in (self._follow_probes, self.refresh):
+            if listener in self.bench.listeners:
+                self.bench.listeners.remove(listener)
+        if "live" in self._others:
+            self._others["live"].stop()  # type: ignore[attr-defined]
+        self.live.stop()
         self.bench.logbook.close()
 
 
@@ -278,6 +306,10 @@ def _make_place(place: str, window: Window) -> QWidget:
         from stathmis.ui.bring_in_view import BringInView
 
         return BringInView(window.bench, window.theme)
+    if place == "live":
+        from stathmis.ui.live_view import LiveView
+
+        return LiveView(window.bench, window.theme, window.live)
     from stathmis.ui.enter_view import EnterView, StartView
 
     return StartView(window.bench, window.theme) if place == "start" else EnterView(window.bench, window.theme)

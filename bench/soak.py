@@ -1,0 +1,138 @@
+"""A soak: simulated probes at many lines a second, the program that logs them killed at random, leads pulled at random.
+
+Every reading the program said was on the disk must be there once, nothing twice, and the file whole. Prints one line of
+figures; exits with 1 where any of that fails.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import signal
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from contextlib import closing
+from pathlib import Path
+
+import numpy as np
+
+from stathmis.devices.simulated_incubator import Machine
+from stathmis.devices.simulated_probe import Script, SimulatedProbe
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.opening import create_logbook, open_logbook
+from stathmis.logbook.records import Channel
+from stathmis.services import live, setting_up
+from stathmis.services.clock import SystemClock
+from stathmis.services.live import LiveBench, add_probe
+from stathmis.services.setting_up import NewChannel
+from stathmis.services.workbench import Workbench
+
+
+def child(path: Path) -> None:
+    """Log until killed; each reading is acknowledged on standard output after it was stored."""
+    bench = Workbench(open_logbook(path), SystemClock())
+    live_bench = LiveBench(bench)
+
+    def acknowledge(stored: list[live.LiveReading]) -> None:
+        sys.stdout.write("".join(f"{r.channel_id} {r.time_ms} {r.shown!r}\n" for r in stored))
+        sys.stdout.flush()
+
+    live_bench.on_stored = acknowledge
+    live_bench.start()
+    while True:
+        time.sleep(1.0)
+
+
+def soak(folder: Path, probes: int, lines: float, seconds: float, kills: int, seed: int) -> dict[str, int]:
+    """Run the soak and count: acknowledged, missing, twice, stored, kills, unplugged, whole (1 or 0)."""
+    chance = random.Random(seed)
+    path = folder / "soak.stathmis"
+    bench = Workbench(create_logbook(path, {"time_zone": "UTC"}), SystemClock())
+    running = []
+    for i in range(probes):
+        link = folder / f"probe{i}"
+        script = Script(lines, 10.0, garbage=0.02, seed=seed + i, layout=("named", "columns", "json")[i % 3])
+        running.append(SimulatedProbe(Machine(), script, link))
+        both = [NewChannel("temperature", "°C", 0.01, 0.5), NewChannel("humidity", "%", 0.1, 3.0)]
+        made = setting_up.add_instrument(bench, f"Probe {i}", "probe", both)
+        heat, moist = keeping.all_of(bench.logbook, Channel, instrument_id=made)
+        names = ("1", "2") if script.layout == "columns" else ("t", "rh")
+        fields = {names[0]: (heat.id, "°C"), names[1]: (moist.id, "%")}
+        add_probe(bench, f"Probe {i}", str(link), 9600, script.layout, fields, 0.3)  # type: ignore[arg-type]
+    bench.logbook.close()
+    for probe in running:
+        probe.start()
+    acknowledged: list[str] = []
+    unplugged = 0
+    until = time.monotonic() + seconds
+    for _ in range(kills):
+        logger = subprocess.Popen(
+            [sys.executable, __file__, "--child", str(path)], stdout=subprocess.PIPE, text=True, env=dict(os.environ)
+        )
+        live_for = max(1.5, (until - time.monotonic()) / max(1, kills) * chance.uniform(0.6, 1.4))
+        live_for = min(live_for, seconds / kills * 1.4)
+        if chance.random() < 0.6:
+            time.sleep(live_for * 0.4)
+            pulled = chance.choice(running)
+            pulled.unplug()
+            unplugged += 1
+            time.sleep(live_for * 0.3)
+            pulled.plug()
+            time.sleep(live_for * 0.3)
+        else:
+            time.sleep(live_for)
+        logger.send_signal(signal.SIGKILL)
+        told, _ = logger.communicate()
+        # a line cut off by the kill was not said whole
+        acknowledged += told.splitlines() if told.endswith("\n") else told.splitlines()[:-1]
+    for probe in running:
+        probe.stop()
+    return {**_count(path, acknowledged), "kills": kills, "unplugged": unplugged}
+
+
+def _count(path: Path, acknowledged: list[str]) -> dict[str, int]:
+    logbook = open_logbook(path)
+    stored: Counter[str] = Counter()
+    for channel in keeping.all_of(logbook, Channel):
+        found = readings.series(logbook, channel, 0, 2**62)
+        for at, shown in zip(found.times_ms.tolist(), found.shown.tolist(), strict=True):
+            stored[f"{channel.id} {at} {shown!r}"] += 1
+    logbook.close()
+    with closing(sqlite3.connect(path)) as connection:
+        whole = connection.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+    told = Counter(acknowledged)
+    return {
+        "acknowledged": len(acknowledged),
+        "missing": sum(max(0, n - stored[k]) for k, n in told.items()),
+        "twice": int(np.sum([n - 1 for n in stored.values()])) if stored else 0,
+        "stored": sum(stored.values()),
+        "whole": int(whole),
+    }
+
+
+def main() -> int:
+    """Run it as asked for on the command line."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--child", type=Path)
+    parser.add_argument("--probes", type=int, default=8)
+    parser.add_argument("--lines", type=float, default=10.0)
+    parser.add_argument("--seconds", type=float, default=150.0)
+    parser.add_argument("--kills", type=int, default=24)
+    parser.add_argument("--seed", type=int, default=1)
+    chosen = parser.parse_args()
+    if chosen.child is not None:
+        child(chosen.child)
+    with tempfile.TemporaryDirectory() as folder:
+        found = soak(Path(folder), chosen.probes, chosen.lines, chosen.seconds, chosen.kills, chosen.seed)
+    print("  ".join(f"{k} {v}" for k, v in found.items()))
+    good = found["acknowledged"] > 0 and found["missing"] == 0 and found["twice"] == 0 and found["whole"] == 1
+    return 0 if good else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,41 @@
+"""The command stathmis-bench: simulated probes on pseudo-terminals, to try live reading without any."""
+
+from __future__ import annotations
+
+import argparse
+import time
+from collections.abc import Sequence
+
+from stathmis.devices.simulated_incubator import Machine
+from stathmis.devices.simulated_probe import Script, SimulatedProbe
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run simulated probes until interrupted; prints the device each one can be read at."""
+    parser = argparse.ArgumentParser(prog="stathmis-bench", description="Simulated probes that send lines.")
+    parser.add_argument("--probes", type=int, default=1, help="how many (1)")
+    parser.add_argument("--lines", type=float, default=1.0, help="lines a second (1)")
+    parser.add_argument("--speed", type=float, default=1.0, help="simulated seconds a second (1)")
+    parser.add_argument("--layout", choices=("named", "columns", "json"), default="named")
+    parser.add_argument("--still", action="store_true", help="a still-air box")
+    parser.add_argument("--seconds", type=float, default=float("inf"), help="stop after so long")
+    chosen = parser.parse_args(arguments)
+    if chosen.probes < 1 or chosen.lines <= 0 or chosen.speed <= 0:
+        parser.error("probes, lines and speed are above 0")
+    machine = Machine(air="still", set_point_c=38.6, layers_k_per_cm=0.3) if chosen.still else Machine()
+    probes = [
+        SimulatedProbe(machine, Script(chosen.lines, chosen.speed, seed=i, layout=chosen.layout)).start()
+        for i in range(chosen.probes)
+    ]
+    for probe in probes:
+        print(probe.device, flush=True)
+    until = time.monotonic() + chosen.seconds
+    try:
+        while time.monotonic() < until:
+            time.sleep(min(0.5, max(0.0, until - time.monotonic())))
+    except KeyboardInterrupt:
+        pass
+    finally:
+        for probe in probes:
+            probe.stop()
+    return 0

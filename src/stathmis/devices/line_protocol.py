@@ -1,0 +1,101 @@
+"""What a probe sends: newline-ended text lines with named values, values apart by separators, or JSON.
+
+"t=37.52 rh=48.1", "37.52;48.1" and {"t": 37.52, "rh": 48.1} all become {"t": 37.52, ...} or {"1": 37.52, ...}. A line
+that makes no sense gives nothing; it never stops the reader.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+from dataclasses import dataclass, field
+from typing import Literal
+
+Layout = Literal["named", "columns", "json"]
+
+LAYOUTS: tuple[Layout, ...] = ("json", "named", "columns")
+
+LONGEST_LINE = 1024
+"""A longer line is garbage; it is dropped up to its end."""
+
+_NAMED = re.compile(r"([A-Za-z_][\w.]*)\s*[=:]\s*([+\-]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?)")
+_NUMBER = re.compile(r"^[+\-]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?$")
+
+
+@dataclass
+class LineSplitter:
+    """Bytes as they come, in any pieces, to whole lines; garbage that is no text is dropped with its line."""
+
+    _rest: bytearray = field(default_factory=bytearray)
+    _skipping: bool = False
+
+    def feed(self, data: bytes) -> list[str]:
+        """Whole lines finished by these bytes, without their ends; what is not finished waits."""
+        lines = []
+        self._rest += data
+        while (end := self._rest.find(b"\n")) >= 0:
+            raw = bytes(self._rest[:end]).rstrip(b"\r")
+            del self._rest[: end + 1]
+            if self._skipping:
+                self._skipping = False
+                continue
+            try:
+                lines.append(raw.decode("utf-8"))
+            except UnicodeDecodeError:
+                lines.append("\N{REPLACEMENT CHARACTER}")
+        if len(self._rest) > LONGEST_LINE:
+            self._rest.clear()
+            self._skipping = True
+        return lines
+
+    def reset(self) -> None:
+        """Forget a half line: the port was lost."""
+        self._rest.clear()
+        self._skipping = False
+
+
+def guess_layout(line: str) -> Layout | None:
+    """How a line is laid out, None where nothing can be read in it."""
+    for layout in LAYOUTS:
+        if values_in(line, layout):
+            return layout
+    return None
+
+
+def values_in(line: str, layout: Layout) -> dict[str, float]:
+    """Finite numbers of a line by name (or by column from "1"); empty for a line that is not of this layout."""
+    text = line.strip()
+    if not text:
+        return {}
+    if layout == "json":
+        return _from_json(text)
+    if layout == "named":
+        found = {name: _number(value) for name, value in _NAMED.findall(text)}
+        return {k: v for k, v in found.items() if v is not None}
+    separator = ";" if ";" in text else "\t" if "\t" in text else "," if re.search(r",\s*[+\-\d]", text) else None
+    cells = [c.strip() for c in (text.split(separator) if separator else text.split())]
+    if not cells or not any(_NUMBER.match(c) for c in cells):
+        return {}
+    return {str(i): v for i, v in enumerate(map(_number, cells), start=1) if v is not None}
+
+
+def _from_json(text: str) -> dict[str, float]:
+    try:
+        found = json.loads(text)
+    except ValueError:
+        return {}
+    if not isinstance(found, dict):
+        return {}
+    return {
+        str(k): float(v)
+        for k, v in found.items()
+        if isinstance(v, int | float) and not isinstance(v, bool) and math.isfinite(v)
+    }
+
+
+def _number(text: str) -> float | None:
+    if not _NUMBER.match(text):
+        return None
+    value = float(text.replace(",", "."))
+    return value if math.isfinite(value) else None

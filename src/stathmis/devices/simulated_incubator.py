@@ -1,0 +1,176 @@
+"""A simulated incubator, standing in for a real one: heat and vapor of a box of air, eggs, lid and power.
+
+Heat flows between room, shell, air and eggs; a thermostat switches the heater; water surfaces and eggs give vapor,
+vents and leaks exchange it with the room. It is a stand-in to try things on, no model of any machine.
+Sources: lumped heat and vapor balances, common practice; egg as in core.egg_heat, loss as a conductance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from math import exp, pi, sin
+
+import numpy as np
+
+from stathmis.core.egg_heat import egg_time_constant
+from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure
+
+AIR_J_PER_K = 900.0
+"""Heat capacity of the box's air with its thin parts."""
+SHELL_J_PER_K = 9000.0
+AIR_TO_SHELL_W_PER_K = 6.0
+SHELL_TO_ROOM_W_PER_K = 1.4
+EGG_CONDUCTANCE_MG_D_HPA = 10.8
+"""Of a 60 g hen's egg (Ar and Rahn, from memory)."""
+WATER_COOLING_K = 3.0
+"""An evaporating surface is this much cooler than the air."""
+
+
+@dataclass
+class Machine:
+    """What a box is made of, and how it is set. Watts, cm², vents 0 to 1, liters."""
+
+    air: str = "forced"
+    set_point_c: float = 37.5
+    differential_k: float = 0.2
+    heater_w: float = 60.0
+    heater_lag_s: float = 40.0
+    volume_l: float = 60.0
+    water_cm2: float = 120.0
+    vent: float = 0.3
+    leak_l_s: float = 0.02
+    vent_l_s: float = 0.15
+    evaporation_l_s_cm2: float = 0.0016
+    layers_k_per_cm: float = 0.0
+    eggs: int = 24
+    egg_g: float = 58.0
+    room_c: float = 21.0
+    room_swing_k: float = 1.5
+    room_rh: float = 45.0
+
+
+@dataclass
+class State:
+    """How the box is now: temperatures °C, vapor hPa, heater power W, and s since the start."""
+
+    seconds: float = 0.0
+    air_c: float = 21.0
+    shell_c: float = 21.0
+    egg_c: float = 21.0
+    vapor_hpa: float = 11.0
+    heater_w: float = 0.0
+    heating: bool = False
+    lid_until_s: float = -1.0
+    power_back_s: float = -1.0
+
+
+class SimulatedIncubator:
+    """A box that is stepped through time."""
+
+    def __init__(self, machine: Machine, start_hour: float = 8.0) -> None:
+        self.machine, self.state = machine, State()
+        self._start_hour = start_hour
+        self.state.vapor_hpa = self.room_vapor_hpa
+
+    @property
+    def room_c(self) -> float:
+        """Room now, °C: warmest in the afternoon."""
+        hour = self._start_hour + self.state.seconds / 3600.0
+        return self.machine.room_c + self.machine.room_swing_k * sin(2.0 * pi * (hour - 9.0) / 24.0)
+
+    @property
+    def room_vapor_hpa(self) -> float:
+        """Vapor of the room's air, hPa."""
+        return float(saturation_vapor_pressure(self.machine.room_c)) * self.machine.room_rh / 100.0
+
+    @property
+    def rh(self) -> float:
+        """Relative humidity of the air at the egg tops, percent."""
+        return min(100.0, 100.0 * self.state.vapor_hpa / float(saturation_vapor_pressure(self.state.air_c)))
+
+    def open_lid(self, seconds: float) -> None:
+        """Open the lid for a while."""
+        self.state.lid_until_s = self.state.seconds + seconds
+
+    def cut_power(self, seconds: float) -> None:
+        """No mains for a while."""
+        self.state.power_back_s = self.state.seconds + seconds
+
+    def at_height(self, cm_over_eggs: float) -> float:
+        """Air at a height over the egg tops, °C."""
+        return self.state.air_c + self.machine.layers_k_per_cm * cm_over_eggs
+
+    def step(self, dt_s: float) -> None:
+        """Go on by a time, s, in inner steps of at most five seconds."""
+        count = max(1, int(np.ceil(dt_s / 5.0)))
+        for _ in range(count):
+            self._step(dt_s / count)
+
+    def _step(self, dt: float) -> None:
+        m, s = self.machine, self.state
+        powered = s.seconds >= s.power_back_s
+        if s.air_c < m.set_point_c - m.differential_k / 2:
+            s.heating = True
+        elif s.air_c > m.set_point_c + m.differential_k / 2:
+            s.heating = False
+        # the heater warms up and cools down slowly: that makes the overshoot
+        wanted = m.heater_w if s.heating and powered else 0.0
+        s.heater_w += (wanted - s.heater_w) * (1.0 - exp(-dt / m.heater_lag_s))
+        lid = s.seconds < s.lid_until_s
+        flow = m.leak_l_s + m.vent * m.vent_l_s + (4.0 if lid else 0.0)
+        fan = m.air == "forced" and powered
+        tau = egg_time_constant(m.egg_g, fan) if m.eggs else 1.0
+        egg_j_per_k = 3.31 * m.egg_g * m.eggs
+        to_eggs = egg_j_per_k / tau * (s.air_c - s.egg_c) if m.eggs else 0.0
+        exchange = 1.2 * flow * (s.air_c - self.room_c)
+        to_shell = AIR_TO_SHELL_W_PER_K * (s.air_c - s.shell_c)
+        s.air_c += dt * (s.heater_w - to_shell - to_eggs - exchange) / AIR_J_PER_K
+        s.shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (s.shell_c - self.room_c)) / SHELL_J_PER_K
+        s.egg_c += dt * (to_eggs / egg_j_per_k) if m.eggs else 0.0
+        wet = float(saturation_vapor_pressure(max(0.0, s.air_c - WATER_COOLING_K)))
+        gain = m.evaporation_l_s_cm2 * m.water_cm2 / 10.0 * max(0.0, wet - s.vapor_hpa)
+        # mg of water to liters of vapor at this temperature, by 1 hPa: what the eggs lose
+        loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (self._saturation() - s.vapor_hpa)
+        eggs_gain = loss_mg_s * 1e-6 * 461.5 * (s.air_c + 273.15) / 100.0 * 1000.0
+        s.vapor_hpa += dt * (gain + eggs_gain - flow * (s.vapor_hpa - self.room_vapor_hpa)) / m.volume_l
+        s.vapor_hpa = min(s.vapor_hpa, self._saturation())
+        s.seconds += dt
+
+    def _saturation(self) -> float:
+        return float(saturation_vapor_pressure(self.state.air_c))
+
+
+@dataclass
+class SimulatedSensor:
+    """How an instrument sees the truth: lag s, offset, slope, drift a day, noise, display steps; stuck or silent."""
+
+    offset: float = 0.0
+    slope: float = 1.0
+    drift_per_day: float = 0.0
+    noise: float = 0.0
+    resolution: float = 0.01
+    lag_s: float = 60.0
+    stuck_from_s: float = float("inf")
+    dropout: float = 0.0
+    _seen: float | None = field(default=None, repr=False)
+    _last: float | None = field(default=None, repr=False)
+
+    def read(self, true: float, dt_s: float, seconds: float, rng: np.random.Generator) -> float | None:
+        """What it shows, dt_s after it was asked before; None where it sends nothing."""
+        if self._seen is None:
+            self._seen = true
+        self._seen += (true - self._seen) * (1.0 - exp(-dt_s / max(self.lag_s, 1e-6)))
+        if rng.random() < self.dropout:
+            return None
+        if seconds >= self.stuck_from_s and self._last is not None:
+            return self._last
+        raw = (
+            self.offset + self.slope * self._seen + self.drift_per_day * seconds / 86400.0 + rng.normal(0.0, self.noise)
+        )
+        self._last = round(raw / self.resolution) * self.resolution
+        return self._last
+
+
+def room_humidity_inside(machine: Machine) -> float:
+    """What the room's own air would give at the set point, percent."""
+    return float(relative_humidity_at(machine.room_rh, machine.room_c, machine.set_point_c))

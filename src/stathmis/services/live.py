@@ -1,0 +1,201 @@
+"""Live probes: readers for all of them, their readings written every few seconds, and how each is doing."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from stathmis.core.errors import UserError
+from stathmis.core.units import from_inside, to_inside
+from stathmis.devices.line_protocol import Layout
+from stathmis.devices.probe_reader import Line, Port, ProbeReader, Status, open_serial
+from stathmis.logbook import keeping, live
+from stathmis.logbook.live import LiveReading
+from stathmis.logbook.opening import LogbookError
+from stathmis.logbook.records import Channel, Probe
+from stathmis.services.workbench import Workbench
+
+SILENT_S = 60.0
+"""A probe that sent nothing good for so long is silent. Source: common practice."""
+TURN_S = 0.25
+"""How often the writer looks whether something is to be written."""
+
+Opener = Callable[[str, int], Port]
+
+
+@dataclass(frozen=True)
+class ProbeStatus:
+    """A probe with how its reader is doing; silent: connected, but nothing good for a while."""
+
+    probe: Probe
+    status: Status
+    silent: bool
+
+    @property
+    def words(self) -> str:
+        """ "reading", "silent", or what keeps it from being read."""
+        if not self.status.connected:
+            return f"not connected: {self.status.trouble}"
+        if self.silent:
+            return "connected, but silent"
+        return "reading" if self.status.good else "waiting for the first line"
+
+
+class LiveBench:
+    """All live probes of an open logbook. Readings go to disk on the writer's own thread."""
+
+    def __init__(self, bench: Workbench, opener: Opener = open_serial) -> None:
+        self._bench, self._opener = bench, opener
+        self._readers: dict[int, tuple[Probe, ProbeReader]] = {}
+        self._waiting: list[LiveReading] = []
+        self._lock = threading.Lock()
+        self._stop = threading.Event()
+        self._writer: threading.Thread | None = None
+        self._since_s = 0.0
+        self.stored = 0
+        self.trouble = ""
+        self.on_stored: Callable[[list[LiveReading]], None] = lambda stored: None
+
+    def start(self) -> None:
+        """Read every probe of the logbook; safe to call again after probes changed."""
+        if self._bench.logbook.read_only:
+            return
+        wanted = {p.id: p for p in keeping.all_of(self._bench.logbook, Probe)}
+        for probe_id in [i for i, (known, _) in self._readers.items() if wanted.get(i) != known]:
+            self._readers.pop(probe_id)[1].stop()
+        for probe in wanted.values():
+            if probe.id not in self._readers:
+                opener = self.opener_for(probe.device, probe.baud)
+                on_line = partial(self._take, self._targets(probe))
+                reader = ProbeReader(opener, probe.layout, on_line, lambda: self._bench.now_ms)
+                self._readers[probe.id] = (probe, reader.start())
+        if self._readers and self._writer is None:
+            self._writer = threading.Thread(target=self._write_on, daemon=True, name="live writer")
+            self._writer.start()
+
+    def stop(self) -> None:
+        """Stop reading, and write what is waiting."""
+        self._stop.set()
+        for _, reader in self._readers.values():
+            reader.stop()
+        if self._writer is not None:
+            self._writer.join(timeout=10.0)
+        self.flush()
+
+    def opener_for(self, device: str, baud: int) -> Callable[[], Port]:
+        """How a device is opened."""
+        return partial(self._opener, device, baud)
+
+    def statuses(self) -> list[ProbeStatus]:
+        """How every probe is doing."""
+        now = self._bench.now_ms
+        found = []
+        for probe, reader in self._readers.values():
+            status = reader.status
+            silent = status.last_ms is not None and now - status.last_ms > SILENT_S * 1000
+            found.append(ProbeStatus(probe, status, silent))
+        return found
+
+    def _targets(self, probe: Probe) -> dict[str, tuple[Channel, str]]:
+        """Field to channel, with the unit the probe sends."""
+        channels = {c.id: c for c in keeping.all_of(self._bench.logbook, Channel)}
+        return {
+            name: (channels[int(to["channel"])], str(to["unit"]))
+            for name, to in json.loads(probe.fields).items()
+            if int(to["channel"]) in channels
+        }
+
+    def _take(self, targets: dict[str, tuple[Channel, str]], line: Line) -> None:
+        made = []
+        for name, (channel, unit) in targets.items():
+            value = line.values.get(name)
+            if value is None:
+                continue
+            shown = value if unit == channel.unit else float(from_inside(to_inside(value, unit), channel.unit))  # type: ignore[arg-type]
+            # what no such instrument can show is a fault of the line, not a reading
+            if channel.low <= shown <= channel.high:
+                made.append(LiveReading(channel.id, line.time_ms, shown))
+        with self._lock:
+            self._waiting += made
+
+    def _write_on(self) -> None:
+        while not self._stop.wait(TURN_S):
+            self._since_s += TURN_S
+            every = min((p.every_s for p, _ in self._readers.values()), default=10.0)
+            if self._since_s >= every:
+                self._since_s = 0.0
+                self.flush()
+
+    def flush(self) -> None:
+        """Write what is waiting; on trouble it goes on waiting and trouble says why."""
+        with self._lock:
+            taken, self._waiting = self._waiting, []
+        if not taken:
+            return
+        try:
+            live.store_live(self._bench.logbook, taken)
+        except LogbookError as error:
+            with self._lock:
+                self._waiting = taken + self._waiting
+            self.trouble = str(error)
+            return
+        self.trouble = ""
+        self.stored += len(taken)
+        self.on_stored(taken)
+        live.seal_full(self._bench.logbook, self._bench.now_ms)
+
+
+def add_probe(
+    bench: Workbench,
+    name: str,
+    device: str,
+    baud: int,
+    layout: Layout,
+    fields: dict[str, tuple[int, str]],
+    every_s: float = 10.0,
+) -> int:
+    """Enter a live probe; undoable. fields: name of a value to (channel id, unit it is sent in).
+
+    Raises UserError without a name or device, with a device or name that is taken, or with no field used.
+    """
+    if not name.strip() or not device.strip():
+        raise UserError("A probe needs a name and a device.", "The device is such as /dev/ttyUSB0.")
+    known = keeping.all_of(bench.logbook, Probe)
+    for probe in known:
+        if probe.device == device.strip():
+            raise UserError(f"{probe.name} is read at {probe.device} already.", "Take that one away first.")
+        if probe.name.casefold() == name.strip().casefold():
+            raise UserError(f"There is a probe named {probe.name} already.", "Give this one another name.")
+    if not fields:
+        raise UserError("No value goes to an instrument.", "Choose one for at least one of them.")
+    if not 50 <= baud <= 4_000_000 or not 0 <= every_s <= 3600:
+        raise UserError("Baud runs from 50 up, and writing from 0 to 3600 s.", "9600 and 10 are usual.")
+    made = keeping.add(
+        bench.logbook,
+        Probe,
+        name=name.strip(),
+        device=device.strip(),
+        baud=baud,
+        layout=layout,
+        fields=json.dumps({k: {"channel": c, "unit": u} for k, (c, u) in fields.items()}),
+        every_s=every_s,
+    )
+    bench.did(
+        f"{name.strip()} entered",
+        undo=lambda: keeping.withdraw(bench.logbook, Probe, [made], bench.now_ms),
+        redo=lambda: keeping.withdraw(bench.logbook, Probe, [made], None),
+    )
+    return made
+
+
+def remove_probe(bench: Workbench, probe: Probe) -> None:
+    """Read a probe no longer; its readings stay; undoable."""
+    keeping.withdraw(bench.logbook, Probe, [probe.id], bench.now_ms)
+    bench.did(
+        f"{probe.name} taken away",
+        undo=lambda: keeping.withdraw(bench.logbook, Probe, [probe.id], None),
+        redo=lambda: keeping.withdraw(bench.logbook, Probe, [probe.id], bench.now_ms),
+    )
