@@ -18,7 +18,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
 WIDTH, HEIGHT = 1280, 800
-VIEWS = ("round", "trace", "instruments", "check", "history", "side-by-side", "places", "bring-in", "enter")
+VIEWS = ("round", "trace", "instruments", "check", "history", "side-by-side", "places", "live", "bring-in", "enter")
 _TYPED = {"Lid display": ("37.0", "45"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("48",)}
 
 

@@ -41,7 +41,7 @@ class TraceView(FoldingView):
     """The trace of the batch in view."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__(theme, 760)
+        super().__init__(theme, 880)
         self.setObjectName("page")
         self._bench, self._theme = bench, theme
         self._course: Course | None = None

@@ -1,0 +1,60 @@
+"""A live probe through the window: a simulated one is started, heard, kept, read, and taken away."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
+from pytestqt.qtbot import QtBot
+
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.records import Probe
+from stathmis.ui import background
+from stathmis.ui.live_view import LiveView
+from stathmis.ui.window import Window
+
+ALT, CONTROL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
+
+
+def texts(window: Window) -> str:
+    labels = window.stack.currentWidget().findChildren(QLabel)
+    return " | ".join(label.text() for label in labels if label.isVisible())
+
+
+def test_a_simulated_probe_from_start_to_log(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_L, CONTROL)
+    view = window.stack.currentWidget()
+    assert isinstance(view, LiveView)
+    qtbot.keyClick(window, Qt.Key.Key_S, ALT)
+    qtbot.waitUntil(lambda: view.keep.isEnabled(), timeout=40_000)
+    assert "It sends: t=3" in texts(window)
+    target, unit = view._targets["t"]
+    assert target.currentText() == "Blue probe, °C" and unit.currentText() == "°C"
+    view._targets["rh"][0].setCurrentText("Blue probe, °C")
+    view.every.setText("0")
+    qtbot.keyClick(window, Qt.Key.Key_K, ALT)
+    qtbot.waitUntil(lambda: "unit does not fit" in texts(window), timeout=3000)
+    view._targets["rh"][0].setCurrentIndex(0)
+    channel = window.bench.channel(target.currentData())
+    before = readings.series(window.bench.logbook, channel, 0, 2**62).times_ms.size
+    qtbot.keyClick(window, Qt.Key.Key_K, ALT)
+    qtbot.waitUntil(lambda: "is read from now on" in window.messages.text.text(), timeout=3000)
+    assert len(keeping.all_of(window.bench.logbook, Probe)) == 1
+    qtbot.waitUntil(lambda: window.live.stored >= 2, timeout=20_000)
+    qtbot.waitUntil(lambda: "reading · " in texts(window), timeout=5000)
+    assert readings.series(window.bench.logbook, channel, 0, 2**62).times_ms.size >= before + 2
+    window.undo()
+    assert keeping.all_of(window.bench.logbook, Probe) == []
+    qtbot.waitUntil(lambda: "None yet." in texts(window), timeout=3000)
+
+
+def test_a_device_that_is_not_there(window: Window, qtbot: QtBot) -> None:
+    window.show_place("live")
+    view = window.stack.currentWidget()
+    assert isinstance(view, LiveView)
+    view.device.setEditText("/dev/no-such-probe")
+    qtbot.keyClick(window, Qt.Key.Key_L, ALT)
+    qtbot.waitUntil(lambda: "cannot be read" in texts(window), timeout=10_000)
+    view.baud.setText("fast")
+    qtbot.keyClick(window, Qt.Key.Key_L, ALT)
+    qtbot.waitUntil(lambda: "not a number" in texts(window), timeout=3000)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=5000)
