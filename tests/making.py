@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from stathmis.logbook import keeping
+import numpy as np
+
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel
-from stathmis.services import setting_up
+from stathmis.services import batches, setting_up
+from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
 from stathmis.services.instruments import checking
 from stathmis.services.instruments.checking import Check
@@ -72,3 +76,24 @@ def put_to_use(bench: Workbench, draft: Draft, valid_from_ms: int | None = None)
     """Put a draft to use, from now by default."""
     at = bench.now_ms if valid_from_ms is None else valid_from_ms
     return checking.put_to_use(bench, draft, checking.evaluate(bench, draft), at)
+
+
+def batch_with_log(
+    bench: Workbench, air: np.ndarray, species: str = "chicken", machine: str = "forced"
+) -> tuple[Course, Channel]:
+    """A batch whose checked logger showed this air, one reading a minute, ending five minutes ago."""
+    made = setting_up.add_incubator(bench, "Cabinet", machine, 37.5)
+    incubator = next(i for i in bench.incubators() if i.id == made)
+    lab = reference(bench, points=[(0.0, 0.0, 0.04), (45.0, 0.0, 0.04)])
+    logger = instrument(bench, "Logger", step=0.01, incubator_id=made)
+    put_to_use(bench, typed(bench, logger, [("37.50 37.51 37.49", "37.50 37.50")], against=lab), 0)
+    start = bench.now_ms - (air.size + 5) * 60_000
+    setting_up.set_batch(bench, incubator, "", species, "steady", 12, start)
+    times = start + np.arange(air.size, dtype=np.int64) * 60_000
+    keep = np.isfinite(air)
+    shown = Series(times[keep], air[keep].round(2))
+    readings.store_import(bench.logbook, "l.csv", bench.now_ms, {logger.id: shown}, 0, 0)
+    bench.changed()
+    course = batches.running(bench, next(i for i in bench.incubators() if i.id == made))
+    assert course is not None
+    return course, logger

@@ -5,11 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from making import instrument, put_to_use, reference, typed
-from stathmis.logbook import readings
-from stathmis.logbook.readings import Series
-from stathmis.services import batches, judgement, rounds, setting_up
-from stathmis.services.clock import DAY_MS
+from making import batch_with_log
+from stathmis.services import judgement, rounds
 from stathmis.services.judgement import Followed
 from stathmis.services.workbench import Workbench
 
@@ -19,21 +16,7 @@ DAYS = 6
 
 def run(bench: Workbench, air: np.ndarray, species: str = "chicken", machine: str = "forced") -> Followed:
     """A batch of six days with a checked logger that shows this air, one reading a minute."""
-    made = setting_up.add_incubator(bench, "Cabinet", machine, 37.5)
-    incubator = next(i for i in bench.incubators() if i.id == made)
-    lab = reference(bench, points=[(0.0, 0.0, 0.04), (45.0, 0.0, 0.04)])
-    logger = instrument(bench, "Logger", step=0.01, incubator_id=made)
-    put_to_use(bench, typed(bench, logger, [("37.50 37.51 37.49", "37.50 37.50")], against=lab), 0)
-    start = bench.now_ms - DAYS * DAY_MS
-    setting_up.set_batch(bench, incubator, "", species, "steady", 12, start)
-    times = start + np.arange(air.size, dtype=np.int64) * MINUTE_MS
-    keep = np.isfinite(air)
-    readings.store_import(
-        bench.logbook, "l.csv", bench.now_ms, {logger.id: Series(times[keep], air[keep].round(2))}, 0, 0
-    )
-    bench.changed()
-    course = batches.running(bench, bench.incubators()[0])
-    assert course is not None
+    course, _ = batch_with_log(bench, air, species, machine)
     return judgement.follow(bench, course)
 
 

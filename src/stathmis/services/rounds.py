@@ -24,6 +24,8 @@ EVENT_KINDS = {
     "set_point": "Set point changed",
     "note": "Note",
 }
+EVENT_WORDS = {**EVENT_KINDS, "alarm": "Alarm"}
+"""All events of the log: what a keeper does, and what the application noted."""
 
 
 @dataclass(frozen=True)
@@ -174,7 +176,7 @@ def logged_lately(bench: Workbench, sheet: RoundSheet, count_of: int) -> list[En
                 Entry(reading.time_ms, words, partial(strike_reading, bench, reading.id, "struck by the keeper"))
             )
     for event in keeping.events_between(bench.logbook, sheet.incubator.id, start, sheet.at_ms):
-        words = EVENT_KINDS[event.kind] + (f": {event.note}" if event.note else "")
+        words = EVENT_WORDS[event.kind] + (f": {event.note}" if event.note else "")
         found.append(Entry(event.time_ms, words, partial(strike_event, bench, event.id)))
     return sorted(found, key=lambda e: e.time_ms, reverse=True)[:count_of]
 

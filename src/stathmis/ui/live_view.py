@@ -85,12 +85,14 @@ class LiveView(QWidget):
         self.name.setPlaceholderText("such as: Probe in the cabinet")
         self.device = QComboBox()
         self.device.setEditable(True)
+        self.device.setMinimumContentsLength(12)
+        self.device.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for at, (text, widget) in enumerate(
             (
                 ("You call it", self.name),
                 ("Device", self.device),
                 ("Baud", self.baud),
-                ("Written every, s (0: as they come)", self.every),
+                ("Write every, s", self.every),
             )
         ):
             widget.setAccessibleName(text)

@@ -19,7 +19,7 @@ from stathmis.logbook.records import Quantity
 from stathmis.services import judgement, notify, readings_export, trace
 from stathmis.services.batches import Course
 from stathmis.services.judgement import EggExcursion, EggTrace, Followed
-from stathmis.services.rounds import EVENT_KINDS
+from stathmis.services.rounds import EVENT_WORDS
 from stathmis.services.trace import BatchTrace, QuantityTrace, Run
 from stathmis.services.wording import count, number, unit_word, with_u
 from stathmis.services.workbench import Workbench
@@ -238,7 +238,7 @@ class TraceView(FoldingView):
             day = traced.course.day(event.time_ms)
             line = pg.InfiniteLine(day, pen=pen)
             line.setZValue(-10)
-            word, water = EVENT_KINDS[event.kind].split()[0].lower(), event.kind == "water"
+            word, water = EVENT_WORDS[event.kind].split()[0].lower(), event.kind == "water"
             if quantity == "temperature" and day * per_day >= free_from[water]:
                 free_from[water] = day * per_day + self._theme.px(8 + 7 * len(word))
                 ends = [(0, 0.5), (0, 0.5)]

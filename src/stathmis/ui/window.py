@@ -14,6 +14,7 @@ from stathmis.services import notify
 from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
+from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.incubator_column import IncubatorColumn
 from stathmis.ui.keys import KeyMap
@@ -55,11 +56,14 @@ class Window(QMainWindow):
         row.addWidget(self.column)
         right = QVBoxLayout()
         right.setSpacing(0)
+        self.live = LiveBench(bench)
         self.stack = QStackedWidget()
         self.pages = BatchPages(bench, theme)
         self.pages.page_chosen.connect(self.show_page)
         self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
         self.stack.addWidget(self.pages)
+        self.alarm = AlarmStrip(bench, self.live)
+        right.addWidget(self.alarm)
         right.addWidget(self.stack, 1)
         self.messages = MessageStrip()
         right.addWidget(self.messages)
@@ -72,7 +76,6 @@ class Window(QMainWindow):
         theme.changed.connect(self.refresh)
         notify.listen(self.messages.show_message)
         _application().focusChanged.connect(self._focus_moved)
-        self.live = LiveBench(bench)
         self._arrived = _Arrived()
         self._arrived.stored.connect(self._live_stored)
         self.live.on_stored = lambda stored: self._arrived.stored.emit()
@@ -287,6 +290,7 @@ class Window(QMainWindow):
         if "live" in self._others:
             self._others["live"].stop()  # type: ignore[attr-defined]
         self.live.stop()
+        self.alarm.stop()
         self.bench.logbook.close()
 
 

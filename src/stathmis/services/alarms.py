@@ -1,0 +1,192 @@
+"""Alarms: what cannot wait until the next round. Judged on the eggs, not on a lid that was open for a minute.
+
+An alarm in the application is no substitute for the machine's own over-temperature cut-out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from stathmis.core.egg_heat import egg_temperature
+from stathmis.core.profile import STILL_AIR_OFFSET_K
+from stathmis.core.units import from_inside
+from stathmis.core.upsets import openings
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Event, Incubator
+from stathmis.services import batches, knowledge
+from stathmis.services.batches import Course
+from stathmis.services.judgement import DANGER_C
+from stathmis.services.live import ProbeStatus
+from stathmis.services.trace import Run, temperature_runs
+from stathmis.services.wording import number
+from stathmis.services.workbench import TemperatureUnit, Workbench
+
+LOOK_BACK_MS = 6 * 3_600_000
+FRESH_MS = 20 * 60_000
+"""A reading older than this says nothing about now. Source: common practice."""
+EGG_LIMIT_K = 1.0
+"""Eggs this far from their set temperature are worth a call. Source: common practice (alarms at 1-1.5 K)."""
+AIR_LIMIT_K = 1.5
+AIR_LASTS_MS = 10 * 60_000
+"""Air must be this far off for this long, with no lid opening known. Source: common practice."""
+LID_MS = 45 * 60_000
+"""So long after a lid opening, water or a change of the set point the air may be on its way back."""
+OPENING_S = 90 * 60.0
+"""Eggs may be cool for so long after a sharp drop of the air that is over."""
+JUST_S = 15 * 60.0
+"""A drop as young as this may be an open lid."""
+TREND_MS = 40 * 60_000
+SILENT_MS = 5 * 60_000
+AWAITED = ("lid", "water", "set_point", "cool")
+
+
+@dataclass(frozen=True)
+class Alarm:
+    """Something that cannot wait: key names its kind and place, so that it is told once; danger before watch."""
+
+    key: str
+    incubator_id: int | None
+    danger: bool
+    words: str
+    why: str
+
+
+def alarms(bench: Workbench, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
+    """All alarms now, danger first."""
+    found = [a for incubator in bench.incubators() if (a := _of_incubator(bench, incubator)) is not None]
+    for one in probes:
+        last = one.status.last_ms
+        if last is not None and bench.now_ms - last > SILENT_MS:
+            minutes = (bench.now_ms - last) // 60_000
+            found.append(
+                Alarm(
+                    f"silent {one.probe.id}",
+                    None,
+                    False,
+                    f"{one.probe.name} has been silent for {minutes} min.",
+                    f"Check its lead and power ({one.words}).",
+                )
+            )
+    return sorted(found, key=lambda a: not a.danger)
+
+
+def _of_incubator(bench: Workbench, incubator: Incubator) -> Alarm | None:
+    now = bench.now_ms
+    course = batches.running(bench, incubator)
+    if course is None or not course.batch.set_ms <= now <= course.end_ms:
+        return None
+    start = max(now - LOOK_BACK_MS, course.batch.set_ms)
+    runs = [r for r in temperature_runs(bench, incubator, start, now) if now - int(r.times_ms[-1]) <= FRESH_MS]
+    if not runs:
+        return None
+    run = min(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
+    unit = bench.temperature_unit
+    offset = STILL_AIR_OFFSET_K if incubator.air == "still" and course.species.kind == "bird" else 0.0
+    air = run.corrected - offset
+    newest, U = float(air[-1]), 2.0 * float(run.u[-1])
+    name = incubator.name
+    if newest - U >= DANGER_C:
+        words = f"{name}: the air is at {number(newest + offset, 'temperature', unit)}. Cool it now."
+        return Alarm(f"hot {incubator.id}", incubator.id, True, words, "Eggs at 40 °C and more are in danger at once.")
+    if not run.dense:
+        return None
+    return _of_eggs(course, run, air, unit) or _of_air(bench, course, run, air, unit)
+
+
+def _of_eggs(course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
+    """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
+    incubator, set_c = course.incubator, course.species.set_c
+    seconds = run.times_ms / 1000.0
+    core = egg_temperature(seconds, air, course.species.egg_g, incubator.air == "forced", max_gap_s=run.max_gap_s)
+    # eggs set cold are still warming: nothing to call for
+    if not np.isfinite(core[-1]) or run.times_ms[-1] - course.batch.set_ms < LOOK_BACK_MS:
+        return None
+    off, u = float(core[-1]) - set_c, float(run.u[-1])
+    if off < 0 and _coming_back(seconds, air):
+        return None
+    egg = number(float(core[-1]), "temperature", unit)
+    side = "warm" if off > 0 else "cold"
+    if abs(off) - 2.0 * u > EGG_LIMIT_K:
+        return Alarm(
+            f"eggs {side} {incubator.id}",
+            incubator.id,
+            off > 0,
+            f"{incubator.name}: the eggs are at {egg}, too {side}.",
+            "Hot kills faster than cold: open it a little and look at the heater."
+            if off > 0
+            else "Look at power and lid; embryos stand an hour or two of cold well.",
+        )
+    recent = seconds >= seconds[-1] - TREND_MS / 1000.0
+    if int(recent.sum()) < 8 or not np.isfinite(core[recent]).all():
+        return None
+    slope_h = float(np.polyfit(seconds[recent] - seconds[-1], core[recent], 1)[0]) * 3600.0
+    coming = off + slope_h
+    away = slope_h * off >= 0 and abs(slope_h) > 0.4
+    if away and abs(coming) > EGG_LIMIT_K:
+        way = "rising" if slope_h > 0 else "falling"
+        limit = number(set_c + np.sign(slope_h) * EGG_LIMIT_K, "temperature", unit)
+        return Alarm(
+            f"trend {incubator.id}",
+            incubator.id,
+            slope_h > 0,
+            f"{incubator.name}: the eggs are {way}, at {egg} now and past {limit} within the hour.",
+            "A steady way out of the band is no lid opening: look at heater, lid and room.",
+        )
+    return None
+
+
+def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
+    """Whether the air dropped sharply a while ago and is on its way back, or dropped just now: a lid, not a fault."""
+    lately = openings(seconds, air)
+    if not lately or seconds[-1] - lately[-1].start_s > OPENING_S:
+        return False
+    last = lately[-1]
+    back = float(air[-1]) >= last.lowest + 0.5 * (last.before - last.lowest)
+    return back or seconds[-1] - last.start_s < JUST_S
+
+
+def _of_air(bench: Workbench, course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
+    """The air has been far off for a while, and nothing that was done explains it."""
+    incubator, now = course.incubator, bench.now_ms
+    done = keeping.events_between(bench.logbook, incubator.id, now - LID_MS, now)
+    if any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS:
+        return None
+    lately = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
+    off = air[lately] - course.species.set_c
+    if int(lately.sum()) < 3 or run.times_ms[lately][-1] - run.times_ms[lately][0] < 0.8 * AIR_LASTS_MS:
+        return None
+    beyond = np.abs(off) - 2.0 * run.u[lately] > AIR_LIMIT_K
+    if not beyond.all() or np.ptp(np.sign(off)) != 0:
+        return None
+    minutes = AIR_LASTS_MS // 60_000
+    shown = f"{from_inside(float(run.corrected[-1]), unit):.1f} {unit}"
+    return Alarm(
+        f"air {incubator.id}",
+        incubator.id,
+        bool(off[-1] > 0),
+        f"{incubator.name}: the air has been at {shown} for {minutes} min and more.",
+        "No lid opening was logged. If you opened it, log it and this is quiet.",
+    )
+
+
+def log_alarm(bench: Workbench, alarm: Alarm, seen: bool) -> None:
+    """Note in the log that an alarm was raised, or seen by the keeper; alarms are not undone."""
+    if alarm.incubator_id is None or bench.logbook.read_only:
+        return
+    keeping.add(
+        bench.logbook,
+        Event,
+        incubator_id=alarm.incubator_id,
+        time_ms=bench.now_ms,
+        kind="alarm",
+        note=("seen: " if seen else "") + alarm.words,
+        set_point_c=None,
+    )
+
+
+def caution() -> str:
+    """What an alarm is not."""
+    return knowledge.cautions()["alarm"]

@@ -1,0 +1,111 @@
+"""The strip over the page where an alarm stands until it was seen: words, why, and how long to be quiet about it."""
+
+from __future__ import annotations
+
+import shutil
+
+from PySide6.QtCore import QProcess, QTimer
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
+
+from stathmis.services import alarms, notify
+from stathmis.services.alarms import Alarm
+from stathmis.services.live import LiveBench
+from stathmis.services.workbench import Workbench
+from stathmis.ui.background import Task
+from stathmis.ui.pieces import button, label, set_property
+
+TURN_MS = 30_000
+SEEN_MS = 60 * 60_000
+SNOOZE_MS = 10 * 60_000
+
+
+class AlarmStrip(QWidget):
+    """Looks for alarms every half minute, off the window's thread."""
+
+    def __init__(self, bench: Workbench, live_bench: LiveBench) -> None:
+        super().__init__()
+        self._bench, self._live = bench, live_bench
+        self.alarm: Alarm | None = None
+        self._quiet_until: dict[str, int] = {}
+        self._told: set[str] = set()
+        self._task: Task | None = None
+        self.setObjectName("page")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(32, 8, 16, 8)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        self.words = label("", "name", wrap=True)
+        self.why = label("", "small", wrap=True)
+        words.addWidget(self.words)
+        words.addWidget(self.why)
+        row.addLayout(words, 1)
+        self.seen = button("Seen, quiet for an hour", lambda: self._quiet(SEEN_MS, seen=True), "main")
+        self.snooze = button("10 min", lambda: self._quiet(SNOOZE_MS, seen=False))
+        self.snooze.setAccessibleName("Quiet for ten minutes")
+        row.addWidget(self.seen)
+        row.addWidget(self.snooze)
+        self.hide()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.look)
+        self._timer.start(TURN_MS)
+
+    def look(self) -> None:
+        """Look for alarms now."""
+        if self._task is not None:
+            return
+        bench, probes = self._bench, self._live.statuses()
+        _ = bench.corrections, bench.incubators()  # read here once, not by the worker
+        self._task = Task(lambda progress, cancelled: alarms.alarms(bench, probes))
+        self._task.done.connect(self._found)
+        self._task.failed.connect(self._failed)
+        self._task.start()
+
+    def _failed(self, error: object) -> None:
+        self._task = None
+        notify.tell_error(error)  # type: ignore[arg-type]
+
+    def _found(self, found: object) -> None:
+        self._task = None
+        assert isinstance(found, list)
+        now = self._bench.now_ms
+        loud = [a for a in found if self._quiet_until.get(a.key, 0) <= now]
+        # what has passed may be told again when it comes back
+        self._told &= {a.key for a in found}
+        self.alarm = loud[0] if loud else None
+        self.setVisible(self.alarm is not None)
+        if self.alarm is None:
+            return
+        mark = "Danger" if self.alarm.danger else "Look at this"
+        self.words.setText(f"{mark}: {self.alarm.words}")
+        self.words.setAccessibleName(self.words.text())
+        set_property(self.words, "ink", "outside" if self.alarm.danger else "undecided")
+        self.why.setText(f"{self.alarm.why} {alarms.caution()}")
+        for one in loud:
+            if one.key not in self._told:
+                self._told.add(one.key)
+                alarms.log_alarm(self._bench, one, seen=False)
+                QApplication.beep()
+                _tell_desktop(one)
+
+    def _quiet(self, ms: int, *, seen: bool) -> None:
+        if self.alarm is None:
+            return
+        self._quiet_until[self.alarm.key] = self._bench.now_ms + ms
+        self._told.discard(self.alarm.key)
+        if seen:
+            alarms.log_alarm(self._bench, self.alarm, seen=True)
+        self.alarm = None
+        self.hide()
+        self.look()
+
+    def stop(self) -> None:
+        """Look no longer."""
+        self._timer.stop()
+
+
+def _tell_desktop(alarm: Alarm) -> None:
+    """A desktop notification where the system has its usual command for one."""
+    command = shutil.which("notify-send")
+    if command:
+        urgency = "critical" if alarm.danger else "normal"
+        QProcess.startDetached(command, ["-a", "Stathmis", "-u", urgency, alarm.words, alarm.why])
