@@ -181,3 +181,24 @@ def test_a_wrong_reading_is_struck_and_stays_in_the_file(window: Window, qtbot: 
     window.undo()
     typed = [r.typed for r in readings.hand_readings(window.bench.logbook, lid.id, 0, window.bench.now_ms)]
     assert "31.0" in typed
+
+
+def test_a_power_cut_on_the_round(window: Window, qtbot: QtBot) -> None:
+    view = window.pages.round
+    view.toggle_power_cut()
+    settle(0.1)
+    panel = view.power_cut
+    assert panel.isVisible() and panel.hours.hasFocus()
+    qtbot.keyClicks(panel.hours, "3")
+    assert panel.says.text().startswith("After 3 h with the lid shut the eggs are at about")
+    panel.room.setFocus()
+    panel.room.selectAll()
+    qtbot.keyClicks(panel.room, "68")
+    assert "64F" in panel.problem.text() and not panel.log.isEnabled()
+    panel.room.selectAll()
+    qtbot.keyClicks(panel.room, "68F")
+    panel.log.click()
+    assert "Power cut logged" in window.messages.text.text() and not panel.isVisible()
+    assert keeping.all_of(window.bench.logbook, Event)[-1].note == "power off for 3 h, room 20.0 °C"
+    window.undo()
+    assert all(e.kind != "power" for e in keeping.all_of(window.bench.logbook, Event))

@@ -45,6 +45,7 @@ CAUSES = {
     "note": "",
     "vent": "vent changed",
     "set_point": "set point changed",
+    "power": "power cut",
 }
 
 
@@ -147,7 +148,7 @@ def summary(followed: Followed, unit: TemperatureUnit) -> list[str]:
 
 
 def _shift_words(shift: float, U: float, course: Course) -> str:
-    if abs(shift) < max(0.1, 0.5 * U):
+    if abs(shift) < max(0.1, U):
         return f"hatch on day {course.species.days:g}, as expected (approximate)."
     way = "later" if shift > 0 else "earlier"
     day = course.species.days + shift

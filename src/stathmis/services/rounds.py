@@ -24,7 +24,7 @@ EVENT_KINDS = {
     "set_point": "Set point changed",
     "note": "Note",
 }
-EVENT_WORDS = {**EVENT_KINDS, "alarm": "Alarm"}
+EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm"}
 """All events of the log: what a keeper does, and what the application noted."""
 
 

@@ -17,6 +17,7 @@ from stathmis.services.wording import count, number, u_text, unit_word, value_te
 from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.theme import Theme
 
 _LATELY = 7
@@ -183,12 +184,19 @@ class RoundView(FoldingView):
             made = button(text, partial(self.log_event, kind), tip=f"{EVENT_KEYS[kind]}")
             made.setShortcut(EVENT_KEYS[kind])
             grid.addWidget(made, i // 2, i % 2)
+        grid.addWidget(button("Power cut …", self.toggle_power_cut), len(EVENT_KINDS) // 2, len(EVENT_KINDS) % 2)
         box.addLayout(grid)
+        self.power_cut = PowerCutPanel(self.bench, self.theme)
+        box.addWidget(self.power_cut)
         self._recent = QVBoxLayout()
         self._recent.setSpacing(4)
         box.addLayout(self._recent)
         box.addStretch(1)
         self._events.addLayout(box)
+
+    def toggle_power_cut(self) -> None:
+        """Open or close what helps in a power cut."""
+        self.power_cut.toggle(self.sheet.incubator)
 
     def fold(self) -> bool:
         """The rows of a narrow page are built narrower."""
@@ -201,6 +209,8 @@ class RoundView(FoldingView):
         """Show a round; what was typed for any incubator and not yet logged is still there."""
         self._drafts.update({row.line.channel.id: row.edit.text() for row in self.rows})
         focused = next((row.line.channel.id for row in self.rows if row.edit.hasFocus()), None)
+        if self._filled and sheet.incubator.id != self.sheet.incubator.id:
+            self.power_cut.hide()
         self.sheet = sheet
         self.rows = []
         self._filled = False
