@@ -150,6 +150,10 @@ def test_no_text_is_cut_off(window: Window, theme: Theme, scale: float, size: tu
                 if label.isVisible() and label.text() and not label.wordWrap():
                     needed = QFontMetrics(label.font()).horizontalAdvance(label.text())
                     assert label.width() + 2 >= needed, f"cut off in {place}: {label.text()}"
+                elif label.isVisible() and label.text():
+                    assert label.height() + 2 >= label.heightForWidth(label.width()), (
+                        f"too low in {place}: {label.text()}"
+                    )
             if place == "trace":
                 for plot in window.pages.trace._plots.values():
                     assert plot.height() >= theme.px(150), "a chart too low to read"

@@ -13,7 +13,7 @@ from math import exp, pi, sin
 import numpy as np
 
 from stathmis.core.egg_heat import egg_time_constant
-from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure
+from stathmis.core.psychrometrics import relative_humidity_at
 
 AIR_J_PER_K = 900.0
 """Heat capacity of the box's air with its thin parts."""
@@ -24,6 +24,11 @@ EGG_CONDUCTANCE_MG_D_HPA = 10.8
 """Of a 60 g hen's egg (Ar and Rahn, from memory)."""
 WATER_COOLING_K = 3.0
 """An evaporating surface is this much cooler than the air."""
+
+
+def _saturation(celsius: float) -> float:
+    """Saturation vapor pressure, hPa, quick and near enough for a stand-in. Source: WMO-No. 8, annex 4.B (Magnus)."""
+    return 6.112 * exp(17.62 * celsius / (243.12 + celsius))
 
 
 @dataclass
@@ -81,12 +86,12 @@ class SimulatedIncubator:
     @property
     def room_vapor_hpa(self) -> float:
         """Vapor of the room's air, hPa."""
-        return float(saturation_vapor_pressure(self.machine.room_c)) * self.machine.room_rh / 100.0
+        return _saturation(self.machine.room_c) * self.machine.room_rh / 100.0
 
     @property
     def rh(self) -> float:
         """Relative humidity of the air at the egg tops, percent."""
-        return min(100.0, 100.0 * self.state.vapor_hpa / float(saturation_vapor_pressure(self.state.air_c)))
+        return min(100.0, 100.0 * self.state.vapor_hpa / _saturation(self.state.air_c))
 
     def open_lid(self, seconds: float) -> None:
         """Open the lid for a while."""
@@ -127,17 +132,14 @@ class SimulatedIncubator:
         s.air_c += dt * (s.heater_w - to_shell - to_eggs - exchange) / AIR_J_PER_K
         s.shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (s.shell_c - self.room_c)) / SHELL_J_PER_K
         s.egg_c += dt * (to_eggs / egg_j_per_k) if m.eggs else 0.0
-        wet = float(saturation_vapor_pressure(max(0.0, s.air_c - WATER_COOLING_K)))
+        wet = _saturation(max(0.0, s.air_c - WATER_COOLING_K))
         gain = m.evaporation_l_s_cm2 * m.water_cm2 / 10.0 * max(0.0, wet - s.vapor_hpa)
         # mg of water to liters of vapor at this temperature, by 1 hPa: what the eggs lose
-        loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (self._saturation() - s.vapor_hpa)
+        loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (_saturation(s.air_c) - s.vapor_hpa)
         eggs_gain = loss_mg_s * 1e-6 * 461.5 * (s.air_c + 273.15) / 100.0 * 1000.0
         s.vapor_hpa += dt * (gain + eggs_gain - flow * (s.vapor_hpa - self.room_vapor_hpa)) / m.volume_l
-        s.vapor_hpa = min(s.vapor_hpa, self._saturation())
+        s.vapor_hpa = min(s.vapor_hpa, _saturation(s.air_c))
         s.seconds += dt
-
-    def _saturation(self) -> float:
-        return float(saturation_vapor_pressure(self.state.air_c))
 
 
 @dataclass

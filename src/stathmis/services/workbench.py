@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from datetime import datetime
 from typing import Any, Literal, TypeVar
@@ -37,6 +38,8 @@ class Workbench:
         self.listeners: list[Callable[[], None]] = []
         self._corrections: CorrectionBook | None = None
         self._records: dict[type, list[Any]] = {}
+        self._version = 0
+        self._lock = threading.Lock()
         self.read_settings()
 
     def read_settings(self) -> None:
@@ -61,9 +64,16 @@ class Workbench:
     @property
     def corrections(self) -> CorrectionBook:
         """Corrections as they stand; read again after a change."""
-        if self._corrections is None:
-            self._corrections = CorrectionBook(self.logbook)
-        return self._corrections
+        with self._lock:
+            known, version = self._corrections, self._version
+        if known is not None:
+            return known
+        found = CorrectionBook(self.logbook)
+        with self._lock:
+            # what a worker read before a change must not be kept after it
+            if version == self._version:
+                self._corrections = found
+        return found
 
     def local(self, ms: float) -> datetime:
         """A UTC ms instant in the logbook's time zone."""
@@ -75,8 +85,10 @@ class Workbench:
 
     def changed(self) -> None:
         """Tell every view that the logbook changed."""
-        self._corrections = None
-        self._records.clear()
+        with self._lock:
+            self._version += 1
+            self._corrections = None
+            self._records.clear()
         for listener in list(self.listeners):
             listener()
 
@@ -106,9 +118,15 @@ class Workbench:
 
     def records(self, kind: type[Kept]) -> list[Kept]:
         """All records of a kind, oldest first, read once until something changes."""
-        if kind not in self._records:
-            self._records[kind] = keeping.all_of(self.logbook, kind)
-        return self._records[kind]
+        with self._lock:
+            known, version = self._records.get(kind), self._version
+        if known is not None:
+            return known
+        found = keeping.all_of(self.logbook, kind)
+        with self._lock:
+            if version == self._version:
+                self._records[kind] = found
+        return found
 
     def incubators(self) -> list[Incubator]:
         """All incubators, in the order they were entered."""

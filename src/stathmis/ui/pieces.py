@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -98,12 +98,26 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
 
 
+class _Page(QWidget):
+    """The content of a scrolling page: never lower than its wrapped words need at its width."""
+
+    def event(self, event: QEvent) -> bool:
+        """After a change of width or content, ask for the height that takes."""
+        if event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize):
+            layout = self.layout()
+            if layout is not None and layout.hasHeightForWidth():
+                needed = layout.totalMinimumHeightForWidth(self.width())
+                if needed != self.minimumHeight():
+                    self.setMinimumHeight(needed)
+        return super().event(event)
+
+
 def scrolling_page(margin: int = 32) -> tuple[QScrollArea, QVBoxLayout]:
     """A page that scrolls up and down when the window is small, and its layout."""
     area = QScrollArea()
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    page = QWidget()
+    page = _Page()
     page.setObjectName("page")
     layout = QVBoxLayout(page)
     layout.setContentsMargins(margin, 16, margin, 24)

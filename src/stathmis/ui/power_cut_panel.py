@@ -38,6 +38,8 @@ class PowerCutPanel(QWidget):
             edit.textEdited.connect(lambda _t: self._work_out())
             for widget in (label(before, "muted"), edit, label(after, "muted")):
                 row.addWidget(widget)
+        self._unit = label("", "muted")
+        row.addWidget(self._unit)
         row.addStretch(1)
         layout.addLayout(row)
         since = QHBoxLayout()
@@ -61,6 +63,9 @@ class PowerCutPanel(QWidget):
         if self.isVisible():
             self.hide()
             return
+        if self._unit.text() != self._bench.temperature_unit:
+            self._unit.setText(self._bench.temperature_unit)
+            self.room.setText("")
         if not self.room.text():
             self.room.setText(f"{from_inside(USUAL_ROOM_C, self._bench.temperature_unit):.0f}")
         self._work_out()

@@ -368,15 +368,12 @@ class RoundView(FoldingView):
     def _show_verdicts(self, judged: dict[int, Judged]) -> None:
         clear(self._verdicts)
         found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
-        holder = QWidget()
-        holder.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-        pair = QHBoxLayout(holder)
-        pair.setContentsMargins(0, 0, 0, 0)
+        pair = QHBoxLayout()
         pair.setSpacing(16)
         for title, ink, verdict in zip(("Heat", "Moisture"), ("heat", "moisture"), found, strict=True):
             fresh = verdict is not None and any(j.channel.quantity == verdict.quantity for j in judged.values())
             pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=fresh), 1)
-        self._verdicts.addWidget(holder)
+        self._verdicts.addLayout(pair)
         for action in advice.advise(self.bench, self.sheet, *found):
             self._verdicts.addWidget(self._action_card(action))
         if self.sheet.course is None:
