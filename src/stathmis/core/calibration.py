@@ -353,35 +353,34 @@ def _solve(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int) -> _Solved
         misfit = ys - line.at(xs)[0]
         adjusted = xs + uxs**2 * slope * weight * misfit
     else:
-        pivot, coefficients, adjusted, slope, weight = _bent(xs, ys, uxs, uys, degree)
+        pivot, coefficients, adjusted, slope, weight = _bent(xs, ys, uxs, uys)
         misfit = ys - np.polynomial.polynomial.polyval(adjusted - pivot, coefficients) - slope * (xs - adjusted)
     basis = np.vander(adjusted - pivot, degree + 1, increasing=True)
     gain = np.asarray(np.linalg.solve((basis.T * weight) @ basis, basis.T * weight), dtype=np.float64)
     return _Solved(coefficients, pivot, gain, slope, basis, misfit, float((weight * misfit**2).sum()))
 
 
-def _bent(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int) -> tuple[float, Array, Array, Array, Array]:
-    """A polynomial with errors in both axes, by Gauss–Newton steps on the curve and on where each point sits on it."""
-    if np.unique(xs).size <= degree:
-        raise FitError(f"A quadratic needs {degree + 1} different readings or more")
+def _bent(xs: Array, ys: Array, uxs: Array, uys: Array) -> tuple[float, Array, Array, Array, Array]:
+    """A quadratic with errors in both axes, by Gauss–Newton steps on the curve and on where each point sits on it."""
+    if np.unique(xs).size < 3:
+        raise FitError("A quadratic needs 3 different readings or more")
     pivot = float(xs.mean())
     adjusted = xs.copy()
-    coefficients: Array = np.asarray(np.polynomial.polynomial.polyfit(xs - pivot, ys, degree), dtype=np.float64)
+    coefficients: Array = np.asarray(np.polynomial.polynomial.polyfit(xs - pivot, ys, 2), dtype=np.float64)
     slope: Array = np.ones(xs.size)
     weight: Array = np.ones(xs.size)
     for _ in range(100):
         step = adjusted - pivot
-        bend = np.polynomial.polynomial.polyder(coefficients)
-        slope = np.asarray(np.polynomial.polynomial.polyval(step, bend), dtype=np.float64)
+        slope = coefficients[1] + 2.0 * coefficients[2] * step
         weight = 1.0 / (uys**2 + slope**2 * uxs**2)
-        basis = np.vander(step, degree + 1, increasing=True)
+        basis = np.stack([np.ones_like(step), step, step * step], axis=1)
         target = ys - slope * (xs - adjusted)
         new = np.asarray(np.linalg.solve((basis.T * weight) @ basis, (basis.T * weight) @ target), dtype=np.float64)
         misfit = target - basis @ new
         moved = xs + uxs**2 * slope * weight * misfit
         change = max(np.abs(new - coefficients).max(), np.abs(moved - adjusted).max())
         coefficients, adjusted = new, moved
-        if change < 1e-13 * max(1.0, float(np.abs(coefficients).max())):
+        if change < 1e-11 * max(1.0, float(np.abs(coefficients).max())):
             break
     return pivot, coefficients, adjusted, slope, weight
 

@@ -31,17 +31,7 @@ def write_pictures(
     window.resize(*size)
     window.show()
     try:
-        for name in (
-            "round",
-            "trace",
-            "instruments",
-            "check",
-            "history",
-            "side-by-side",
-            "places",
-            "bring-in",
-            "enter",
-        ):
+        for name in VIEWS:
             go(window, name)
             settle()
             path = folder / f"{name}.png"
