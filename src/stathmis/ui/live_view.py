@@ -101,6 +101,7 @@ class LiveView(QWidget):
         row = QHBoxLayout()
         self.listen = button("&Listen to it", self.start_listening)
         self.simulate = button("Start a &simulated probe", self.start_simulated)
+        row.setSpacing(12)
         row.addWidget(self.listen)
         row.addWidget(self.simulate)
         row.addStretch(1)

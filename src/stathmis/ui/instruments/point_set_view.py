@@ -24,6 +24,8 @@ from stathmis.ui.pieces import button, clear, label, set_property
 from stathmis.ui.theme import Theme
 
 _DIRECTIONS = (("", "–"), ("rising", "rising"), ("falling", "falling"))
+_STRETCH = {"came": 0, "this one shows": 4, "salt": 6, "jar at": 2}
+"""How the columns of a row share the room; others take 4."""
 _PRESSURES = (
     ("altitude", "standard for the altitude"),
     ("report", "weather report, sea level"),
@@ -313,7 +315,7 @@ class PointSetView(QWidget):
             heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
             self.grid.addWidget(heading, 0, column)
             if 0 < column < len(headings) - 2:
-                self.grid.setColumnStretch(column, 2 if text != "came" else 0)
+                self.grid.setColumnStretch(column, _STRETCH.get(text, 4))
         for row in self.points.rows:
             self.rows.append(_RowWidgets(self, row, 1 + 2 * len(self.rows)))
         return holder
