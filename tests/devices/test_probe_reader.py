@@ -91,6 +91,11 @@ def test_the_simulated_box_behaves_like_one() -> None:
     assert box.state.egg_c > box.state.air_c, "eggs cool more slowly than the air"
 
 
+def test_still_air_is_warmer_higher_up() -> None:
+    box = settled(Machine(air="still", set_point_c=38.6, layers_k_per_cm=0.3, eggs=0))
+    assert box.at_height(6.0) - box.at_height(0.0) == pytest.approx(1.8)
+
+
 def test_water_and_vents_move_the_humidity() -> None:
     dry = settled(Machine(water_cm2=0.0, eggs=0))
     assert dry.rh == pytest.approx(room_humidity_inside(dry.machine), abs=1.5), "only the room's own vapor"

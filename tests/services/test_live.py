@@ -97,6 +97,20 @@ def test_what_cannot_be_written_waits(bench: Workbench, monkeypatch: pytest.Monk
     assert readings.series(bench.logbook, probe, 0, 2**62).shown.tolist() == [37.5, 37.6]
 
 
+def test_trouble_with_sealing_does_not_stop_the_writer(bench: Workbench, monkeypatch: pytest.MonkeyPatch) -> None:
+    probe = instrument(bench, "Probe")
+    live_bench = LiveBench(bench)
+
+    def full(*_: object) -> None:
+        raise LogbookError("The disk is full; nothing was logged.", "Free some space.")
+
+    monkeypatch.setattr(live, "seal_full", full)
+    for i in range(2):
+        live_bench._take({"t": (probe, "°C")}, Line(bench.now_ms + i, {"t": 37.5}))
+        live_bench.flush()
+    assert live_bench.stored == 2 and "disk is full" in live_bench.trouble
+
+
 def test_probes_are_entered_once_and_taken_away(bench: Workbench) -> None:
     heat = instrument(bench, "Probe")
     fields = {"t": (heat.id, "°C")}

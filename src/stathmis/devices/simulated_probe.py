@@ -19,13 +19,15 @@ PRESETTLE_S = 6 * 3600.0
 
 @dataclass
 class Script:
-    """How a simulated probe behaves: lines a second, simulated seconds a second, garbage, and its random seed."""
+    """How a simulated probe behaves: lines a second, simulated seconds a second, garbage, its random seed, and height over the
+    egg tops."""
 
     lines_per_s: float = 1.0
     speed: float = 1.0
     garbage: float = 0.0
     seed: int = 0
     layout: str = "named"
+    height_cm: float = 0.0
     temperature: SimulatedSensor = field(default_factory=lambda: SimulatedSensor(-0.2, 1.0, 0.0, 0.01, 0.01, 60.0))
     humidity: SimulatedSensor = field(default_factory=lambda: SimulatedSensor(2.0, 0.97, 0.0, 0.1, 0.1, 180.0))
 
@@ -92,7 +94,7 @@ class SimulatedProbe:
         state, rng = self.incubator.state, self._rng
         if rng.random() < self._script.garbage:
             return bytes(rng.integers(0, 256, 12, dtype=np.uint8)) + b"\n"
-        heat = self._script.temperature.read(state.air_c, dt, state.seconds, rng)
+        heat = self._script.temperature.read(self.incubator.at_height(self._script.height_cm), dt, state.seconds, rng)
         moist = self._script.humidity.read(self.incubator.rh, dt, state.seconds, rng)
         pairs = [(k, v) for k, v in (("t", heat), ("rh", moist)) if v is not None]
         if self._script.layout == "json":

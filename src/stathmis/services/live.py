@@ -124,7 +124,7 @@ class LiveBench:
     def _write_on(self) -> None:
         while not self._stop.wait(TURN_S):
             self._since_s += TURN_S
-            every = min((p.every_s for p, _ in self._readers.values()), default=10.0)
+            every = min((p.every_s for p, _ in list(self._readers.values())), default=10.0)
             if self._since_s >= every:
                 self._since_s = 0.0
                 self.flush()
@@ -145,7 +145,11 @@ class LiveBench:
         self.trouble = ""
         self.stored += len(taken)
         self.on_stored(taken)
-        live.seal_full(self._bench.logbook, self._bench.now_ms)
+        try:
+            live.seal_full(self._bench.logbook, self._bench.now_ms)
+        except LogbookError as error:
+            # what was to be sealed is safe as it stands; the writer goes on and tries again
+            self.trouble = str(error)
 
 
 def add_probe(

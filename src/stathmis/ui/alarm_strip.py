@@ -7,6 +7,7 @@ import shutil
 from PySide6.QtCore import QProcess, QTimer
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
+from stathmis.core.errors import UserError
 from stathmis.services import alarms, notify
 from stathmis.services.alarms import Alarm
 from stathmis.services.live import LiveBench
@@ -83,9 +84,10 @@ class AlarmStrip(QWidget):
         for one in loud:
             if one.key not in self._told:
                 self._told.add(one.key)
-                alarms.log_alarm(self._bench, one, seen=False)
+                # first call the keeper: a full disk must not keep an alarm quiet
                 QApplication.beep()
                 _tell_desktop(one)
+                self._log(one, seen=False)
 
     def _quiet(self, ms: int, *, seen: bool) -> None:
         if self.alarm is None:
@@ -93,10 +95,16 @@ class AlarmStrip(QWidget):
         self._quiet_until[self.alarm.key] = self._bench.now_ms + ms
         self._told.discard(self.alarm.key)
         if seen:
-            alarms.log_alarm(self._bench, self.alarm, seen=True)
+            self._log(self.alarm, seen=True)
         self.alarm = None
         self.hide()
         self.look()
+
+    def _log(self, alarm: Alarm, *, seen: bool) -> None:
+        try:
+            alarms.log_alarm(self._bench, alarm, seen)
+        except UserError as error:
+            notify.tell_error(error)
 
     def stop(self) -> None:
         """Look no longer."""
