@@ -19,8 +19,10 @@ PRESETTLE_S = 6 * 3600.0
 
 @dataclass
 class Script:
-    """How a simulated probe behaves: lines a second, simulated seconds a second, garbage, its random seed, and height over the
-    egg tops."""
+    """How a simulated probe behaves: lines a second, simulated seconds a second, share of garbage, random seed.
+
+    height_cm: of its tip over the egg tops.
+    """
 
     lines_per_s: float = 1.0
     speed: float = 1.0
