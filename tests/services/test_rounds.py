@@ -223,7 +223,7 @@ def test_what_setting_up_refuses(bench: Workbench) -> None:
         (lambda: setting_up.add_incubator(bench, "cabinet", "forced"), "already"),
         (lambda: setting_up.add_instrument(bench, "X", "probe", []), "What does it show"),
         (lambda: setting_up.add_instrument(bench, "X", "probe", [NewChannel("humidity", "%", 0, 1)]), "above 0"),
-        (lambda: setting_up.set_batch(bench, incubator, "", "chicken", "steady", 3, 0), "still runs"),
+        (lambda: setting_up.set_batch(bench, incubator, "", "corn_snake", "by_weight", 3, 0), "cannot follow"),
     ):
         with pytest.raises(UserError, match=says):
             call()

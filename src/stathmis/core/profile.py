@@ -5,6 +5,7 @@ Day counts are days of 86,400 s elapsed since the set instant, so that clock cha
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,6 +13,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 Air = Literal["forced", "still"]
+DayCount = Literal["from 0", "from 1", "down"]
+"""How days are numbered: the first 24 h are day 0, or day 1, or days are counted down to the hatch."""
+StageKind = Literal["setting", "incubation", "lockdown", "hatch"]
 
 DAY_S = 86400.0
 WARM_UP_DAYS = 2.0
@@ -66,7 +70,10 @@ class Species:
 
 @dataclass(frozen=True)
 class Regime:
-    """A humidity school. Bands None: the species' own. until_day: where the setting band changes to then_rh."""
+    """A humidity school. Bands None: the species' own. until_day: where the setting band changes to then_rh.
+
+    by_weight: the setting band follows the eggs' loss of weight, where enough is weighed.
+    """
 
     key: str
     name: str
@@ -75,6 +82,7 @@ class Regime:
     why: str
     until_day: float | None = None
     then_rh: Band | None = None
+    by_weight: bool = False
 
 
 @dataclass(frozen=True)
@@ -86,6 +94,99 @@ class Phase:
     end_day: float
     temperature_c: Band
     humidity: Band | None
+    title: str = ""
+
+    @property
+    def words(self) -> str:
+        """What the keeper calls it: the title of the stretch, else its name."""
+        return self.title or self.name
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stretch of a keeper's own profile: from a day (elapsed) to the next stage, bands °C in moving air and %.
+
+    humidity None: nothing is asked. title: the keeper's word for it, may be empty.
+    """
+
+    kind: StageKind
+    from_day: float
+    temperature_c: Band
+    humidity: Band | None
+    title: str = ""
+
+
+@dataclass(frozen=True)
+class OwnProfile:
+    """A keeper's own profile for one species (by key); stages in order from day 0; last_day ends the last, elapsed.
+
+    Raises ValueError for stages that do not begin at day 0, do not rise, or run past the last day.
+    """
+
+    name: str
+    species: str
+    why: str
+    stages: tuple[Stage, ...]
+    last_day: float
+
+    def __post_init__(self) -> None:
+        starts = [s.from_day for s in self.stages]
+        if not starts or starts[0] != 0.0:
+            raise ValueError("the first stage begins at day 0")
+        if any(b <= a for a, b in zip(starts, [*starts[1:], self.last_day], strict=True)):
+            raise ValueError("each stage begins after the one before it, and the last day comes after all of them")
+
+
+def own_phases(profile: OwnProfile, species: Species, air: Air) -> tuple[Phase, ...]:
+    """The phases of a keeper's own profile, from warm-up to take-off; arguments as for phases.
+
+    Source: common practice.
+    """
+    off = STILL_AIR_OFFSET_K if air == "still" and species.kind == "bird" else 0.0
+    ends = [*(s.from_day for s in profile.stages[1:]), profile.last_day]
+    course = [
+        Phase(
+            stage.kind,
+            stage.from_day,
+            end,
+            Band(stage.temperature_c.low + off, stage.temperature_c.high + off),
+            stage.humidity,
+            stage.title,
+        )
+        for stage, end in zip(profile.stages, ends, strict=True)
+    ]
+    first, last = course[0], course[-1]
+    return (
+        Phase("warm-up", -WARM_UP_DAYS, 0.0, first.temperature_c, first.humidity),
+        *course,
+        Phase("dry", profile.last_day, profile.last_day + DRY_DAYS, last.temperature_c, None),
+    )
+
+
+def numbered(day: float, count: DayCount, term_days: float) -> float:
+    """The number a convention gives a day (elapsed days since setting); term_days: the usual day of the hatch.
+
+    Source: common practice.
+
+    >>> numbered(5.0, "from 0", 21.0), numbered(5.0, "from 1", 21.0), numbered(5.0, "down", 21.0)
+    (5.0, 6.0, 16.0)
+    """
+    return day if count == "from 0" else day + 1.0 if count == "from 1" else term_days - day
+
+
+def common_band(bands: Sequence[Band]) -> tuple[Band, bool]:
+    """The band that suits all of several bands (one unit), and whether it truly does.
+
+    Where they do not meet it is the nearest to all: the gap between the highest low and the lowest high.
+    Raises ValueError without a band. Source: common practice (the nearest common temperature).
+
+    >>> common_band([Band(37.2, 37.8), Band(37.3, 37.9)])
+    (Band(low=37.3, high=37.8), True)
+    """
+    if not bands:
+        raise ValueError("a common band needs one band or more")
+    low, high = max(b.low for b in bands), min(b.high for b in bands)
+    return (Band(low, high), True) if low < high else (Band(high - 0.05, low + 0.05), False)
 
 
 def phases(species: Species, regime: Regime, air: Air) -> tuple[Phase, ...]:
@@ -95,7 +196,7 @@ def phases(species: Species, regime: Regime, air: Air) -> tuple[Phase, ...]:
     Raises ValueError where the regime asks a reptile clutch for anything but its own humidity.
     Source: common practice.
     """
-    if species.kind == "reptile" and regime.setting_rh is not None:
+    if species.kind == "reptile" and (regime.setting_rh is not None or regime.by_weight):
         raise ValueError(f"{species.name} eggs keep their own box humidity; choose the regime that follows the species")
     centre = species.set_c + (STILL_AIR_OFFSET_K if air == "still" and species.kind == "bird" else 0.0)
     heat = Band(centre - species.half_band_k, centre + species.half_band_k)

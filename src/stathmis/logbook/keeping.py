@@ -21,8 +21,10 @@ from stathmis.logbook.records import (
     LoggerImport,
     Placement,
     Probe,
+    StoredProfile,
     Survey,
     SurveyPoint,
+    WatchedFolder,
 )
 
 Record = TypeVar(
@@ -36,8 +38,10 @@ Record = TypeVar(
     LoggerImport,
     Placement,
     Probe,
+    StoredProfile,
     Survey,
     SurveyPoint,
+    WatchedFolder,
 )
 
 _TABLES: dict[type, Table] = {
@@ -50,8 +54,10 @@ _TABLES: dict[type, Table] = {
     CertificatePoint: schema.certificate_point,
     LoggerImport: schema.logger_import,
     Probe: schema.probe,
+    StoredProfile: schema.profile,
     Survey: schema.survey,
     SurveyPoint: schema.survey_point,
+    WatchedFolder: schema.watched_folder,
 }
 
 

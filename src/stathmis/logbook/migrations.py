@@ -62,7 +62,26 @@ def _to_2(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2}
+def _to_3(connection: sqlite3.Connection) -> None:
+    """The room beside the incubators; day counts; a keeper's own profiles; folders that are watched."""
+    for statement in (
+        "ALTER TABLE batch ADD COLUMN day_count VARCHAR NOT NULL DEFAULT 'from 0'",
+        """CREATE TABLE incubator_3 (
+            id INTEGER NOT NULL PRIMARY KEY, name VARCHAR NOT NULL,
+            air VARCHAR NOT NULL CHECK (air IN ('forced', 'still', 'room')), set_point_c FLOAT,
+            withdrawn_ms INTEGER)""",
+        """INSERT INTO incubator_3 (id, name, air, set_point_c, withdrawn_ms)
+            SELECT id, name, air, set_point_c, withdrawn_ms FROM incubator""",
+        "DROP TABLE incubator",
+        "ALTER TABLE incubator_3 RENAME TO incubator",
+        "CREATE TABLE profile (id INTEGER NOT NULL PRIMARY KEY, text VARCHAR NOT NULL, withdrawn_ms INTEGER)",
+        """CREATE TABLE watched_folder (id INTEGER NOT NULL PRIMARY KEY, folder VARCHAR NOT NULL,
+            columns VARCHAR NOT NULL, plan VARCHAR NOT NULL, withdrawn_ms INTEGER)""",
+    ):
+        connection.execute(statement)
+
+
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3}
 
 
 def migrate(path: Path, target: int) -> Path:

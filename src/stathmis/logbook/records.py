@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from stathmis.core.profile import Air
+from stathmis.core.profile import Air, DayCount
 from stathmis.core.units import Unit
 
 Quantity = Literal["temperature", "humidity"]
@@ -13,11 +13,14 @@ Quantity = Literal["temperature", "humidity"]
 
 @dataclass(frozen=True)
 class Incubator:
-    """A machine; set_point_c is what its controller was set to at the start, °C, None where unknown."""
+    """A machine; set_point_c is what its controller was set to at the start, °C, None where unknown.
+
+    air "room" is the room the machines stand in: it has instruments and readings, but no batch.
+    """
 
     id: int
     name: str
-    air: Air
+    air: Air | Literal["room"]
     set_point_c: float | None
 
 
@@ -66,7 +69,7 @@ class Placement:
 
 @dataclass(frozen=True)
 class Batch:
-    """Eggs set together; species and regime are keys of the shipped lists."""
+    """Eggs set together; species and regime are keys of the shipped lists, or regime is "own 3": a profile's id."""
 
     id: int
     incubator_id: int
@@ -76,6 +79,25 @@ class Batch:
     eggs: int
     set_ms: int
     ended_ms: int | None
+    day_count: DayCount = "from 0"
+
+
+@dataclass(frozen=True)
+class StoredProfile:
+    """A keeper's own profile, as the text of its file."""
+
+    id: int
+    text: str
+
+
+@dataclass(frozen=True)
+class WatchedFolder:
+    """A folder whose new logger files are brought in; columns: their titles (JSON); plan: how they are read (JSON)."""
+
+    id: int
+    folder: str
+    columns: str
+    plan: str
 
 
 @dataclass(frozen=True)

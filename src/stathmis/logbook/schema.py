@@ -21,7 +21,7 @@ from sqlalchemy import (
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 metadata = MetaData()
 
@@ -45,7 +45,7 @@ incubator = Table(
     metadata,
     _id(),
     Column("name", String, nullable=False),
-    Column("air", String, CheckConstraint("air IN ('forced', 'still')"), nullable=False),
+    Column("air", String, CheckConstraint("air IN ('forced', 'still', 'room')"), nullable=False),
     Column("set_point_c", Float),
     _withdrawn(),
 )
@@ -100,6 +100,25 @@ batch = Table(
     Column("eggs", Integer, CheckConstraint("eggs > 0"), nullable=False),
     Column("set_ms", Integer, nullable=False),
     Column("ended_ms", Integer),
+    _withdrawn(),
+    Column("day_count", String, nullable=False, server_default="from 0"),
+)
+
+profile = Table(
+    "profile",
+    metadata,
+    _id(),
+    Column("text", String, nullable=False),
+    _withdrawn(),
+)
+
+watched_folder = Table(
+    "watched_folder",
+    metadata,
+    _id(),
+    Column("folder", String, nullable=False),
+    Column("columns", String, nullable=False),
+    Column("plan", String, nullable=False),
     _withdrawn(),
 )
 

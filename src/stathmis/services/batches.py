@@ -4,21 +4,26 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from math import ceil, floor
 
 from stathmis.core import profile
-from stathmis.core.profile import Band, Phase, Species
+from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
 from stathmis.logbook.records import Batch, Incubator, Quantity
-from stathmis.services import knowledge
+from stathmis.services import knowledge, profiles
 from stathmis.services.clock import DAY_MS
 from stathmis.services.workbench import Workbench
 
 
 @dataclass(frozen=True)
 class Course:
-    """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting."""
+    """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting.
+
+    own: the keeper's own profile it follows, None for a shipped regime.
+    """
 
     batch: Batch
     incubator: Incubator
+    own: OwnProfile | None = None
 
     @property
     def species(self) -> Species:
@@ -28,7 +33,20 @@ class Course:
     @cached_property
     def phases(self) -> tuple[Phase, ...]:
         """Phases from warm-up to take-off."""
-        return profile.phases(self.species, knowledge.regimes()[self.batch.regime], self.incubator.air)
+        air: Air = "still" if self.incubator.air == "still" else "forced"
+        if self.own is not None:
+            return profile.own_phases(self.own, self.species, air)
+        return profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+
+    @property
+    def regime_name(self) -> str:
+        """What the keeper calls the regime it follows."""
+        return self.own.name if self.own is not None else knowledge.regimes()[self.batch.regime].name
+
+    @cached_property
+    def lockdown_day(self) -> float | None:
+        """When turning stops, elapsed days; None for eggs that are never turned."""
+        return next((p.start_day for p in self.phases if p.name == "lockdown"), None)
 
     @property
     def start_ms(self) -> int:
@@ -59,20 +77,40 @@ class Course:
             return None
         return phase.temperature_c if quantity == "temperature" else phase.humidity
 
+    def numbered(self, day: float) -> float:
+        """The number the batch's convention gives an elapsed day."""
+        return profile.numbered(day, self.batch.day_count, self.species.days)
+
+    def day_words(self, day: float, decimals: int = 0) -> str:
+        """ "day 13", or "8 to go" where days are counted down; a whole number is that of the day under way."""
+        down = self.batch.day_count == "down"
+        n = self.numbered(day)
+        if decimals == 0:
+            n = float(ceil(n - 1e-9) if down else floor(n + 1e-9))
+            n = n or 0.0
+        text = f"{n:.{decimals}f}"
+        return f"{text} to go" if down else f"day {text}"
+
     def day_text(self, at_ms: float) -> str:
-        """ "day 13 of 24", or how long until setting, or that it is over."""
+        """ "day 13 of 24" by the batch's convention, or how long until setting, or that it is over."""
         day = self.day(at_ms)
         if day < 0:
             return "not set yet"
         about = "about " if self.species.kind == "reptile" else ""
-        return f"day {int(day)} of {about}{self.species.days:g}"
+        if self.batch.day_count == "down":
+            left = ceil(self.numbered(day) - 1e-9)
+            if left <= 0:
+                return "hatch day" if left == 0 else f"{-left} over the hatch day"
+            return f"{about}{left} days to go" if left > 1 else "1 day to go"
+        last = self.numbered(self.species.days) if self.batch.day_count == "from 0" else self.species.days
+        return f"{self.day_words(day)} of {about}{last:g}"
 
     def next_step(self, at_ms: float) -> str:
         """What comes next on the course, in words, empty when nothing does."""
         day = self.day(at_ms)
         steps: list[tuple[float, str]] = []
-        if self.species.stop_turning_day is not None:
-            steps.append((self.species.stop_turning_day, "lockdown"))
+        if self.lockdown_day is not None:
+            steps.append((self.lockdown_day, "lockdown"))
         steps += [(self.species.days, "hatch expected"), (self.phases[-1].end_day, "last day")]
         for at, what in steps:
             if day < at:
@@ -82,7 +120,26 @@ class Course:
         return ""
 
 
-def running(bench: Workbench, incubator: Incubator) -> Course | None:
-    """The batch an incubator runs now: the newest that has not ended."""
-    open_batches = [b for b in bench.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
-    return Course(max(open_batches, key=lambda b: b.set_ms), incubator) if open_batches else None
+def course_of(bench: Workbench, batch: Batch, incubator: Incubator) -> Course:
+    """A batch on its course."""
+    return Course(batch, incubator, profiles.own_of(bench, batch.regime))
+
+
+def all_running(bench: Workbench, incubator: Incubator) -> list[Course]:
+    """Every batch an incubator runs now, the newest first."""
+    going = [b for b in bench.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
+    return [course_of(bench, b, incubator) for b in sorted(going, key=lambda b: (-b.set_ms, -b.id))]
+
+
+def running(bench: Workbench, incubator: Incubator, batch_id: int | None = None) -> Course | None:
+    """A batch an incubator runs now: the one asked for, else the newest that has not ended."""
+    found = all_running(bench, incubator)
+    return next((c for c in found if c.batch.id == batch_id), found[0] if found else None)
+
+
+def earlier(bench: Workbench, course: Course) -> list[Course]:
+    """Other batches of the logbook, ended or in another machine, the same species first, then the newest."""
+    machines = {i.id: i for i in bench.incubators()}
+    others = [b for b in bench.records(Batch) if b.id != course.batch.id and b.incubator_id in machines]
+    others.sort(key=lambda b: (b.species != course.batch.species, -b.set_ms))
+    return [course_of(bench, b, machines[b.incubator_id]) for b in others]

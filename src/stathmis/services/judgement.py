@@ -36,8 +36,14 @@ HOT_K = 1.5
 COLD_C = 30.0
 """Embryos stand cold better: below this for many hours it matters much. Source: common practice."""
 
+COOLING_FAR_H = 1.0
+"""Eggs that were cooled on purpose and stayed below COLD_C longer than this were forgotten. Source: common practice."""
+
 WORTH_TELLING_K_H = 0.2
 """A slight excursion of fewer degree-hours is counted, not listed. Source: common practice."""
+
+COOLING = "cooled, as meant"
+"""A cooling period the keeper logged is no fault."""
 
 CAUSES = {
     "lid": "lid opened",
@@ -46,6 +52,7 @@ CAUSES = {
     "vent": "vent changed",
     "set_point": "set point changed",
     "power": "power cut",
+    "cool": COOLING,
 }
 
 
@@ -149,10 +156,13 @@ def summary(followed: Followed, unit: TemperatureUnit) -> list[str]:
 
 def _shift_words(shift: float, U: float, course: Course) -> str:
     if abs(shift) < max(0.1, U):
-        return f"hatch on day {course.species.days:g}, as expected (approximate)."
+        when = (
+            "on the hatch day" if course.batch.day_count == "down" else f"on {course.day_words(course.species.days, 1)}"
+        )
+        return f"hatch {when}, as expected (approximate)."
     way = "later" if shift > 0 else "earlier"
-    day = course.species.days + shift
-    return f"hatch about {abs(shift):.1f} ± {U:.1f} days {way}, around day {day:.1f} (approximate)."
+    around = "" if course.batch.day_count == "down" else f", around {course.day_words(course.species.days + shift, 1)}"
+    return f"hatch about {abs(shift):.1f} ± {U:.1f} days {way}{around} (approximate)."
 
 
 def excursion_words(e: EggExcursion, unit: TemperatureUnit) -> str:
@@ -249,6 +259,9 @@ def _weigh(
     far = core[inside] < COLD_C if found.side == "low" else core[inside] >= course.species.set_c + HOT_K
     far_hours = float((np.diff(hours) * far[:-1]).sum()) if hours.size > 1 else 0.0
     weight, why = _seriousness(found.side, found.peak, far_hours, degree_hours)
+    cause = _cause(found, events, drops)
+    if cause == COOLING and found.side == "low" and far_hours < COOLING_FAR_H:
+        weight, why = "slight", "a cooling period"
     return EggExcursion(
         start,
         end,
@@ -258,7 +271,7 @@ def _weigh(
         degree_hours,
         weight,
         why,
-        _cause(found, events, drops),
+        cause,
     )
 
 
@@ -285,7 +298,7 @@ def _cause(found: Excursion, events: Sequence[Event], drops: Sequence[Opening]) 
     begin, end = round((found.start_s - 3.0 * 3600.0) * 1000), round(found.peak_s * 1000)
     for event in reversed(events):
         if begin <= event.time_ms <= end:
-            return event.note or CAUSES.get(event.kind, "")
+            return CAUSES["cool"] if event.kind == "cool" else event.note or CAUSES.get(event.kind, "")
     if any(begin / 1000.0 <= o.start_s <= found.peak_s for o in drops):
         return "a sharp drop: lid open or heat lost"
     return ""

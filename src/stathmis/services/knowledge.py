@@ -56,6 +56,7 @@ def regimes() -> dict[str, Regime]:
             why=entry["why"],
             until_day=entry.get("until_day"),
             then_rh=_band(entry.get("then_rh")),
+            by_weight=bool(entry.get("by_weight", False)),
         )
         for key, entry in _load("regimes.toml").items()
     }

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from stathmis.core.profile import Band
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.records import Channel, Event, Incubator, Instrument, NewReading, Placement, Quantity
-from stathmis.services import batches
+from stathmis.services import batches, company
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import InForce
 from stathmis.services.reading_field import Field
@@ -22,6 +22,7 @@ EVENT_KINDS = {
     "vent": "Vent changed",
     "lid": "Lid opened",
     "set_point": "Set point changed",
+    "cool": "Cooled",
     "note": "Note",
 }
 EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm"}
@@ -52,10 +53,16 @@ class RoundSheet:
     course: batches.Course | None
     lines: tuple[Line, ...]
     latest: tuple[Judged, ...]
+    beside: tuple[batches.Course, ...] = ()
 
-    def band(self, quantity: Quantity) -> Band | None:
-        """The band to hold now, °C or %."""
-        return self.course.band(quantity, self.at_ms) if self.course else None
+    def band(self, quantity: Quantity, at_ms: int | None = None) -> Band | None:
+        """The band to hold (now by default), °C or %; the temperature is the one that suits all batches beside it."""
+        at = self.at_ms if at_ms is None else at_ms
+        if self.course is None:
+            return None
+        if quantity == "temperature" and self.beside:
+            return company.common_temperature([self.course, *self.beside], at)
+        return self.course.band(quantity, at)
 
     def verdict(self, quantity: Quantity, judged: Mapping[int, Judged] | None = None) -> Verdict | None:
         """What the newest readings say together; judged (by channel id) are typed just now and take their place."""
@@ -67,25 +74,30 @@ class RoundSheet:
         return overall(quantity, chosen, self.band(quantity))
 
 
-def sheet(bench: Workbench, incubator: Incubator, at_ms: int | None = None) -> RoundSheet:
-    """The round of an incubator at a time (UTC ms, now by default). Temperature lines come first."""
+def sheet(bench: Workbench, incubator: Incubator, at_ms: int | None = None, batch_id: int | None = None) -> RoundSheet:
+    """The round of an incubator at a time (UTC ms, now by default). Temperature lines come first.
+
+    batch_id: which of several batches it is about, the newest by default.
+    """
     now = bench.now_ms if at_ms is None else at_ms
-    course = batches.running(bench, incubator)
+    course = batches.running(bench, incubator, batch_id)
+    beside = tuple(c for c in batches.all_running(bench, incubator) if course and c.batch.id != course.batch.id)
     lines = [
         Line(instrument, placement, channel, bench.corrections.in_force(channel, now))
         for instrument, placement, channels in bench.hanging_in(incubator.id, now)
         for channel in channels
     ]
     lines.sort(key=lambda line: line.channel.quantity == "humidity")
-    made = RoundSheet(incubator, now, course, tuple(lines), ())
+    made = RoundSheet(incubator, now, course, tuple(lines), (), beside)
     latest = []
     for line in lines:
         run = readings.series(bench.logbook, line.channel, now - CURRENT_MS, now)
         if run.times_ms.size:
             at, shown = int(run.times_ms[-1]), float(run.shown[-1])
-            band = course.band(line.channel.quantity, at) if course else None
-            latest.append(judge_reading(bench, incubator, line.hanging, shown, at, band))
-    return RoundSheet(incubator, now, course, made.lines, tuple(_newest_together(latest)))
+            latest.append(
+                judge_reading(bench, incubator, line.hanging, shown, at, made.band(line.channel.quantity, at))
+            )
+    return replace(made, latest=tuple(_newest_together(latest)))
 
 
 def _newest_together(judged: list[Judged]) -> list[Judged]:

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stathmis.core.errors import UserError
-from stathmis.core.profile import phases
+from stathmis.core.profile import DayCount
 from stathmis.core.units import Unit, parse_typed
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, CertificatePoint, Channel, Incubator, Instrument, Placement, Quantity
-from stathmis.services import batches, knowledge
+from stathmis.services import knowledge, profiles
 from stathmis.services.workbench import Workbench
 
 
@@ -54,10 +54,16 @@ def _need_name(name: str, what: str) -> str:
 
 
 def add_incubator(bench: Workbench, name: str, air: str, set_point_c: float | None = None) -> int:
-    """Enter an incubator; undoable. air: "forced" or "still". Raises UserError without a name, or with one taken."""
+    """Enter an incubator; undoable. air: "forced", "still", or "room" for the room the incubators stand in.
+
+    Raises UserError without a name, with one taken, or for a second room.
+    """
     named = _need_name(name, "incubator")
-    if any(i.name.casefold() == named.casefold() for i in bench.incubators()):
+    if any(i.name.casefold() == named.casefold() for i in bench.records(Incubator)):
         raise UserError(f"There is an incubator named {named} already.", "Choose another name.")
+    room = bench.room()
+    if air == "room" and room is not None:
+        raise UserError(f"The room is entered already: {room.name}.", "One room is enough.")
     made = keeping.add(bench.logbook, Incubator, name=named, air=air, set_point_c=set_point_c)
     bench.did(
         f"{named} entered",
@@ -274,20 +280,27 @@ def change_channel(
 
 
 def set_batch(
-    bench: Workbench, incubator: Incubator, name: str, species: str, regime: str, eggs: int, set_ms: int
+    bench: Workbench,
+    incubator: Incubator,
+    name: str,
+    species: str,
+    regime: str,
+    eggs: int,
+    set_ms: int,
+    day_count: DayCount = "from 0",
 ) -> int:
-    """Set a batch in an incubator at a time (UTC ms); undoable.
+    """Set a batch in an incubator at a time (UTC ms), beside others if there are any; undoable.
 
-    Raises UserError for no eggs, for a machine that still runs a batch, and for a regime the species cannot keep.
+    Raises UserError for no eggs, and for a regime the species cannot keep.
     """
     if eggs < 1:
         raise UserError("How many eggs?", "A batch has at least one.")
-    if batches.running(bench, incubator) is not None:
-        raise UserError(f"{incubator.name} still runs a batch.", "End that one first.")
-    try:
-        phases(knowledge.species()[species], knowledge.regimes()[regime], incubator.air)
-    except ValueError as error:
-        raise UserError(f"{error}.") from None
+    if regime not in {c.key for c in profiles.choices(bench, species)}:
+        kept = knowledge.species()[species].name
+        raise UserError(
+            f"{kept.capitalize()} eggs cannot follow that profile.",
+            "Choose the regime that follows the species, or a profile made for it.",
+        )
     named = name.strip() or f"{eggs} {knowledge.species()[species].name}"
     made = keeping.add(
         bench.logbook,
@@ -299,6 +312,7 @@ def set_batch(
         eggs=eggs,
         set_ms=set_ms,
         ended_ms=None,
+        day_count=day_count,
     )
     bench.did(
         f"{named} set",

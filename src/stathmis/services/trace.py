@@ -180,6 +180,6 @@ def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tupl
             span_s=(start / 1000.0, stop / 1000.0),
         )
         alike = sum(p.name == phase.name for p in course.phases) > 1
-        days = f", day {phase.start_day:g}–{phase.end_day:g}" if alike else ""
-        shares.append(PhaseShare(phase.name + days, judged))
+        days = f", {course.day_words(phase.start_day)}–{course.numbered(phase.end_day):g}" if alike else ""
+        shares.append(PhaseShare(phase.title or phase.name + days, judged))
     return tuple(shares)

@@ -11,13 +11,13 @@ from stathmis.core.psychrometrics import standard_pressure
 from stathmis.core.units import Unit
 from stathmis.logbook import keeping
 from stathmis.logbook.opening import Logbook
-from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement
+from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement, StoredProfile
 from stathmis.services import clock as clocks
 from stathmis.services.corrections import CorrectionBook
 from stathmis.services.undo import Edit, History
 
 TemperatureUnit = Literal["°C", "°F"]
-Kept = TypeVar("Kept", Batch, Channel, Incubator, Instrument, Placement)
+Kept = TypeVar("Kept", Batch, Channel, Incubator, Instrument, Placement, StoredProfile)
 Found = TypeVar("Found", Channel, Instrument)
 
 
@@ -129,8 +129,12 @@ class Workbench:
         return found
 
     def incubators(self) -> list[Incubator]:
-        """All incubators, in the order they were entered."""
-        return self.records(Incubator)
+        """All incubators, in the order they were entered; without the room they stand in."""
+        return [i for i in self.records(Incubator) if i.air != "room"]
+
+    def room(self) -> Incubator | None:
+        """The room the incubators stand in, None where the keeper entered none."""
+        return next((i for i in self.records(Incubator) if i.air == "room"), None)
 
     def channel(self, channel_id: int) -> Channel:
         """The channel with this id. Raises KeyError when there is none."""

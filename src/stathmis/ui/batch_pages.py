@@ -10,10 +10,11 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator
 from stathmis.services import rounds
+from stathmis.services.rounds import RoundSheet
 from stathmis.services.wording import number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.course_strip import CourseStrip
-from stathmis.ui.pieces import button, label, rule
+from stathmis.ui.pieces import button, clear, label, rule
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_view import TraceView
@@ -32,6 +33,7 @@ class BatchPages(QWidget):
         self.setObjectName("page")
         self._bench, self._theme = bench, theme
         self.incubator: Incubator | None = None
+        self._chosen: dict[int, int] = {}
         self.page = "round"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -47,6 +49,9 @@ class BatchPages(QWidget):
         line.addWidget(self._batch, 3)
         line.addWidget(self._date)
         head.addLayout(line)
+        self._several = QHBoxLayout()
+        self._several.setSpacing(16)
+        head.addLayout(self._several)
         self.course = CourseStrip(theme)
         head.addWidget(self.course)
         tabs = QHBoxLayout()
@@ -69,14 +74,38 @@ class BatchPages(QWidget):
         self._stack.addWidget(self.trace)
         layout.addWidget(self._stack, 1)
 
+    def _show_several(self, sheet: RoundSheet) -> None:
+        """Where batches share a machine, one of them is in view."""
+        clear(self._several)
+        if not sheet.beside or sheet.course is None:
+            return
+        for course in sorted([sheet.course, *sheet.beside], key=lambda c: c.batch.set_ms):
+            made = button(course.batch.name, partial(self.choose_batch, course.batch.id), "tab")
+            made.setCheckable(True)
+            made.setChecked(course.batch.id == sheet.course.batch.id)
+            self._several.addWidget(made)
+        self._several.addStretch(1)
+
+    def choose_batch(self, batch_id: int) -> None:
+        """Show another of the batches that share the machine."""
+        if self.incubator is not None:
+            self._chosen[self.incubator.id] = batch_id
+            self.show_incubator(self.incubator, self.page)
+
     def show_incubator(self, incubator: Incubator, page: str) -> None:
         """Show a page of an incubator as it stands now."""
         bench = self._bench
+        if incubator.air == "room":
+            page = "round"
         self.incubator, self.page = incubator, page
-        sheet = rounds.sheet(bench, incubator)
+        sheet = rounds.sheet(bench, incubator, batch_id=self._chosen.get(incubator.id))
+        self._show_several(sheet)
         self._title.setText(incubator.name)
         air = "fan" if incubator.air == "forced" else "still air"
-        if sheet.course is None:
+        self.tabs["trace"].setVisible(incubator.air != "room")
+        if incubator.air == "room":
+            self._batch.setText("the room around the incubators")
+        elif sheet.course is None:
             self._batch.setText(f"{air}, no batch")
         else:
             celsius = rounds.set_point(bench, incubator, bench.now_ms)

@@ -45,12 +45,16 @@ def restyle(plot: pg.PlotWidget, theme: Theme) -> None:
 
 
 class DayAxis(pg.AxisItem):
-    """A time axis in days since setting; zoomed in it shows the local time of day as well."""
+    """A time axis in days since setting; zoomed in it shows the local time of day as well.
+
+    day_words: how the batch numbers a day.
+    """
 
     def __init__(self, local: Callable[[float], datetime]) -> None:
         super().__init__("bottom")
         self._local = local
         self.set_ms = 0.0
+        self.day_words: Callable[[float], str] = lambda day: f"day {np.floor(day):.0f}"
 
     def tickSpacing(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, float]]:
         """Whole days when far out, quarters of a day or hours when near."""
@@ -63,11 +67,11 @@ class DayAxis(pg.AxisItem):
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         """ "day 5", or "day 5, 14:00"."""
         if spacing >= 1.0:
-            return [f"day {round(v)}" for v in values]
+            return [self.day_words(round(v)) for v in values]
         made = []
         for value in values:
             at = self._local(self.set_ms + value * DAY_MS)
-            made.append(f"day {int(np.floor(value))}, {at:%H:%M}")
+            made.append(f"{self.day_words(value)}, {at:%H:%M}")
         return made
 
 

@@ -67,14 +67,14 @@ class CourseStrip(QWidget):
         for item in self._events:
             if item.kind != "note":
                 self._peg(painter, x_of(course.day(item.time_ms)), middle, filled=False)
-        if course.species.stop_turning_day is not None:
-            self._peg(painter, x_of(course.species.stop_turning_day), middle, filled=True)
+        if course.lockdown_day is not None:
+            self._peg(painter, x_of(course.lockdown_day), middle, filled=True)
         self._peg(painter, x_of(course.species.days), middle, filled=True)
         day = min(max(course.day(bench.now_ms), first), last)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x_of(day), middle - theme.px(24)), QPointF(x_of(day), middle + theme.px(14)))
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-        label = f"now, day {floor(course.day(bench.now_ms) * 10) / 10:.1f}"
+        label = f"now, {course.day_words(floor(course.day(bench.now_ms) * 10) / 10, 1)}"
         width = QFontMetricsF(painter.font()).horizontalAdvance(label)
         left = min(max(x_of(day) - width / 2, 0), self.width() - width)
         painter.drawText(QPointF(left, middle - theme.px(28)), label)

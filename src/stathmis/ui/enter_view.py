@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel,
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Instrument
-from stathmis.services import batches, knowledge, notify, setting_up
+from stathmis.services import batches, company, knowledge, notify, setting_up
 from stathmis.services.workbench import Workbench
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
 from stathmis.ui.pieces import FoldingView, button, label, scrolling_page
@@ -115,25 +115,28 @@ class EnterView(FoldingView):
         """Offer the incubators as they stand."""
         bench = self._bench
         incubators = bench.incubators()
-        courses = {i.id: batches.running(bench, i) for i in incubators}
-        self.instrument.offer_incubators(incubators)
+        courses = {i.id: batches.all_running(bench, i) for i in incubators}
+        room = bench.room()
+        places = [*incubators, room] if room is not None else incubators
+        self.instrument.offer_incubators(places)
         self.machine.clear()
         self.ending.clear()
-        for incubator in incubators:
-            course = courses[incubator.id]
-            if course is None:
-                self.machine.addItem(incubator.name, incubator)
-            else:
+        for incubator in sorted(incubators, key=lambda i: bool(courses[i.id])):
+            going = courses[incubator.id]
+            beside = f", beside {', '.join(c.batch.name for c in going)}" if going else ""
+            self.machine.addItem(incubator.name + beside, incubator)
+            for course in going:
                 self.ending.addItem(f"{course.batch.name}, {incubator.name}", course.batch)
         if not self.machine.count():
-            self.machine.addItem("every incubator runs a batch", None)
+            self.machine.addItem("no incubator yet", None)
+        self.batch.offer_regimes()
         self._end_card.setVisible(self.ending.count() > 0)
         self.moving.clear()
         self.moving_to.clear()
         for instrument in keeping.all_of(bench.logbook, Instrument):
             self.moving.addItem(instrument.name, instrument.id)
-        for incubator in incubators:
-            self.moving_to.addItem(f"into {incubator.name}", incubator.id)
+        for place in places:
+            self.moving_to.addItem(f"into {place.name}", place.id)
         self.moving_to.addItem("into the drawer", None)
         self.place.refresh()
 
@@ -143,9 +146,10 @@ class EnterView(FoldingView):
         def action() -> str:
             incubator = self.machine.currentData()
             if incubator is None:
-                raise UserError("Every incubator runs a batch.", "End one, or enter another incubator first.")
+                raise UserError("There is no incubator yet.", "Enter one first.")
             self.batch.save(incubator)
-            return f"Set in {incubator.name}. {knowledge.cautions()['eggs']}"
+            shared = company.warnings(self._bench, incubator)
+            return f"Set in {incubator.name}. {' '.join(shared) or knowledge.cautions()['eggs']}"
 
         _try(self.batch_problem, action)
 
@@ -231,7 +235,7 @@ class StartView(QWidget):
         page.addLayout(row)
         page.addStretch(1)
         inner.addWidget(label("Three questions, then the first reading", "title"))
-        self.incubator = IncubatorForm(bench)
+        self.incubator = IncubatorForm(bench, with_room=False)
         inner.addWidget(_card("1  Which incubator?", self.incubator))
         self.batch = BatchForm(bench)
         self.none_yet = QCheckBox("nothing yet: it is still warming up")

@@ -17,7 +17,8 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Channel, Incubator
-from stathmis.services import clock, knowledge, setting_up
+from stathmis.services import clock, knowledge, profiles, setting_up
+from stathmis.services.profiles import DAY_COUNTS
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import label
@@ -65,24 +66,28 @@ class _Form(QWidget):
 
 
 class IncubatorForm(_Form):
-    """Name, and fan or still air."""
+    """Name, and fan or still air; or the room the incubators stand in."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, *, with_room: bool = True) -> None:
         super().__init__(bench)
         self.name = QLineEdit()
         self.name.setPlaceholderText("such as: North cabinet")
         self.field("You call it", self.name)
         self.fan, self.still = QRadioButton("it has a fan"), QRadioButton("still air, no fan")
+        self.room = QRadioButton("it is the room around them")
         group = QButtonGroup(self)
-        group.addButton(self.fan)
-        group.addButton(self.still)
+        for choice in (self.fan, self.still, self.room):
+            group.addButton(choice)
         self.fan.setChecked(True)
         self.line("Air", self.fan, self.still)
+        self.line("", self.room)
+        self.room.setVisible(with_room)
 
     def save(self) -> int:
         """Enter it; returns its id. Raises UserError."""
         try:
-            return setting_up.add_incubator(self.bench, self.name.text(), "forced" if self.fan.isChecked() else "still")
+            air = "room" if self.room.isChecked() else "forced" if self.fan.isChecked() else "still"
+            return setting_up.add_incubator(self.bench, self.name.text(), air)
         except UserError:
             self.name.setFocus()
             raise
@@ -103,19 +108,35 @@ class BatchForm(_Form):
         self.when.setPlaceholderText("now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
         self.field("Set at", self.when)
         self.regime = QComboBox()
-        for key, regime in knowledge.regimes().items():
-            self.regime.addItem(regime.name, key)
-        self.regime.currentIndexChanged.connect(self._explain)
-        self.field("Humidity school", self.regime)
+        self.field("It follows", self.regime)
+        self.day_count = QComboBox()
+        for key, text in DAY_COUNTS.items():
+            self.day_count.addItem(text, key)
+        self.field("Days are counted", self.day_count)
         self.name = QLineEdit()
         self.name.setPlaceholderText("optional")
         self.field("Name of the batch", self.name)
         self.why = label("", "small", wrap=True)
         self._grid.addWidget(self.why, self._row, 1)
+        self._why: dict[str, str] = {}
+        self.offer_regimes()
+        self.species.currentIndexChanged.connect(self.offer_regimes)
+        self.regime.currentIndexChanged.connect(self._explain)
+
+    def offer_regimes(self) -> None:
+        """The schools and own profiles the chosen species can follow; the one chosen stays if it can."""
+        chosen = self.regime.currentData()
+        found = profiles.choices(self.bench, str(self.species.currentData()))
+        self._why = {c.key: c.why for c in found}
+        self.regime.clear()
+        for choice in found:
+            self.regime.addItem(choice.name, choice.key)
+        if chosen in self._why:
+            self.regime.setCurrentIndex(self.regime.findData(chosen))
         self._explain()
 
     def _explain(self) -> None:
-        self.why.setText(knowledge.regimes()[str(self.regime.currentData())].why)
+        self.why.setText(self._why.get(str(self.regime.currentData()), ""))
 
     def _count(self) -> int:
         text = self.eggs.text().strip()
@@ -139,6 +160,7 @@ class BatchForm(_Form):
             str(self.regime.currentData()),
             self._count(),
             at,
+            self.day_count.currentData(),
         )
 
 

@@ -13,7 +13,7 @@ from stathmis.services import advice, rounds
 from stathmis.services.instruments import history
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Verdict
-from stathmis.services.wording import unit_word, value_text
+from stathmis.services.wording import unit_word, value_text, with_u
 from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label
@@ -21,6 +21,7 @@ from stathmis.ui.theme import Theme
 
 PLACES = (
     ("instruments", "&Instruments"),
+    ("practice", "Practice"),
     ("live", "Live probes"),
     ("bring_in", "&Bring in a logger file"),
     ("enter", "Enter &or change"),
@@ -48,13 +49,20 @@ class Card(QWidget):
         name = label(incubator.name, "name", wrap=True)
         grid.addWidget(name, 0, 0)
         words = [incubator.name]
-        if sheet.course is None:
+        if incubator.air == "room":
+            grid.addWidget(label("the room", "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
+            shown = [v for q in ("temperature", "humidity") if (v := sheet.verdict(q)) is not None]
+            parts = [with_u(v.corrected.value, v.corrected.U, v.quantity, bench.shown_unit(v.quantity)) for v in shown]
+            grid.addWidget(label(" · ".join(parts) or "not read", "small", wrap=True), 1, 0, 1, 2)
+            words += ["the room", *parts]
+        elif sheet.course is None:
             grid.addWidget(label("no batch", "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(label("Set a batch under Enter or change.", "small", wrap=True), 1, 0, 1, 2)
         else:
             day = sheet.course.day_text(bench.now_ms)
             grid.addWidget(label(day, "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(label(sheet.course.batch.name, "small", wrap=True), 1, 0, 1, 2)
+            more = f" and {len(sheet.beside)} more" if sheet.beside else ""
+            grid.addWidget(label(sheet.course.batch.name + more, "small", wrap=True), 1, 0, 1, 2)
             words += [sheet.course.batch.name, day]
             verdicts = [sheet.verdict("temperature"), sheet.verdict("humidity")]
             words.append(self._quantity(bench, grid, 0, "temperature", sheet, verdicts[0]))
@@ -187,7 +195,8 @@ class IncubatorColumn(QWidget):
         self._head.addWidget(where)
         had_focus = any(card.hasFocus() for card in self.findChildren(Card))
         clear(self._cards)
-        for incubator in bench.incubators():
+        room = bench.room()
+        for incubator in [*bench.incubators(), *([room] if room else [])]:
             selected = incubator.id == selected_id and not place
             card = Card(bench, theme, incubator, selected=selected)
             card.chosen.connect(self.incubator_chosen)

@@ -17,6 +17,7 @@ _FIELDS = [
     (EVENT_KEYS["vent"], "Vent changed"),
     (EVENT_KEYS["lid"], "Lid opened"),
     (EVENT_KEYS["set_point"], "Set point changed"),
+    (EVENT_KEYS["cool"], "Cooled"),
     (EVENT_KEYS["note"], "Note"),
 ]
 

@@ -5,20 +5,36 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
+from stathmis.services import profiles
+from stathmis.services.profile_draft import draft_of
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
 from stathmis.ui.instruments.drawer_view import InstrumentsView
+from stathmis.ui.practice_view import PracticeView
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
 WIDTH, HEIGHT = 1280, 800
-VIEWS = ("round", "trace", "instruments", "check", "history", "side-by-side", "places", "live", "bring-in", "enter")
+VIEWS = (
+    "round",
+    "trace",
+    "instruments",
+    "check",
+    "history",
+    "side-by-side",
+    "places",
+    "practice",
+    "live",
+    "bring-in",
+    "enter",
+)
 _TYPED = {"Lid display": ("37.0", "45"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("48",)}
 
 
@@ -66,6 +82,15 @@ def go(window: Window, name: str) -> None:
             window.stack.currentWidget().load(sample)  # type: ignore[union-attr]
             settle()
             window.stack.currentWidget().path.setText("porch-logger.csv")  # type: ignore[union-attr]
+    elif name == "practice":
+        window.show_place(name)
+        view = window.stack.currentWidget()
+        assert isinstance(view, PracticeView)
+        draft = draft_of(profiles.start_from(window.bench, "partridge", "falling"), window.bench.temperature_unit)
+        view.editor.edit(replace(draft, name="Dry from day 9"))
+        view.editor.show()
+        settle()
+        view.show_editor()
     else:
         window.show_place(name)
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSize
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
-from stathmis.services import advice, clock, knowledge, notify, rounds
+from stathmis.services import advice, clock, company, knowledge, notify, rounds
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import EVENT_KINDS, Line, RoundSheet
 from stathmis.services.verdict import Judged, Verdict, judge_reading
@@ -21,7 +21,14 @@ from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.theme import Theme
 
 _LATELY = 7
-EVENT_KEYS = {"water": "Alt+W", "vent": "Alt+V", "lid": "Alt+L", "set_point": "Alt+S", "note": "Alt+N"}
+EVENT_KEYS = {
+    "water": "Alt+W",
+    "vent": "Alt+V",
+    "lid": "Alt+L",
+    "set_point": "Alt+S",
+    "cool": "Alt+C",
+    "note": "Alt+N",
+}
 
 
 class ReadingRow:
@@ -376,7 +383,12 @@ class RoundView(FoldingView):
         self._verdicts.addLayout(pair)
         for action in advice.advise(self.bench, self.sheet, *found):
             self._verdicts.addWidget(self._action_card(action))
-        if self.sheet.course is None:
+        for warning in company.warnings(self.bench, self.sheet.incubator) if self.sheet.beside else ():
+            self._verdicts.addWidget(label(warning, "", "undecided", wrap=True))
+        if self.sheet.incubator.air == "room":
+            words = "The room the machines stand in: its air decides how much water they need."
+            self._verdicts.addWidget(label(words, "muted", wrap=True))
+        elif self.sheet.course is None:
             self._verdicts.addWidget(label("No batch is set here, so there is no band to hold.", "muted", wrap=True))
             row = QHBoxLayout()
             row.addWidget(button("Set a batch", self.set_batch_wanted.emit))

@@ -179,6 +179,7 @@ class TraceView(FoldingView):
         plot, color = self._plots[quantity], theme.inks.of(quantity)
         set_ms = float(traced.course.batch.set_ms)
         self._axes[quantity].set_ms = set_ms
+        self._axes[quantity].day_words = traced.course.day_words
         edges = []
         for phase in traced.course.phases:
             band = phase.temperature_c if quantity == "temperature" else phase.humidity
@@ -275,7 +276,8 @@ class TraceView(FoldingView):
         unit = self._bench.shown_unit(found.quantity)
         when = self._bench.local(int(run.times_ms[i]))
         corrected = with_u(float(run.corrected[i]), NORMAL_95 * float(run.u[i]), found.quantity, unit)
-        text = f"{when:%a %d %b %H:%M}, day {day:.1f}: corrected {corrected}, shown "
+        numbered = self.traced.course.day_words(day, 1)
+        text = f"{when:%a %d %b %H:%M}, {numbered}: corrected {corrected}, shown "
         text += number(float(run.shown[i]), found.quantity, unit)
         self._cross.setText(text + self._also_at(found.quantity, int(run.times_ms[i]), i))
 

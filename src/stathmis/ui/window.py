@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow,
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
+from stathmis.logbook.records import Incubator
 from stathmis.services import notify
 from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
@@ -100,6 +101,7 @@ class Window(QMainWindow):
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
             ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
+            ("Ctrl+P", "Practice: schools and own profiles", lambda: self.show_place("practice")),
             ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
             ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
             ("Ctrl+Z", "Undo", self.undo),
@@ -139,7 +141,8 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         """Show the logbook as it stands."""
         bench = self.bench
-        incubators = bench.incubators()
+        room = bench.room()
+        incubators = [*bench.incubators(), *([room] if room else [])]
         empty = keeping.is_empty(bench.logbook)
         self.column.setVisible(not empty)
         if empty:
@@ -174,7 +177,7 @@ class Window(QMainWindow):
 
     def step_incubator(self, step: int) -> None:
         """Go to the next or previous incubator, round and round."""
-        ids = [i.id for i in self.bench.incubators()]
+        ids = [i.id for i in self.bench.records(Incubator)]
         if ids and self._incubator_id in ids:
             self.show_incubator(ids[(ids.index(self._incubator_id) + step) % len(ids)])
 
@@ -188,7 +191,7 @@ class Window(QMainWindow):
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
-        """Go to another place: "instruments", "live", "bring_in" or "enter"."""
+        """Go to another place: "instruments", "practice", "live", "bring_in" or "enter"."""
         if keeping.is_empty(self.bench.logbook):
             return
         self._place = place
@@ -310,6 +313,10 @@ def _make_place(place: str, window: Window) -> QWidget:
         from stathmis.ui.bring_in_view import BringInView
 
         return BringInView(window.bench, window.theme)
+    if place == "practice":
+        from stathmis.ui.practice_view import PracticeView
+
+        return PracticeView(window.bench, window.theme)
     if place == "live":
         from stathmis.ui.live_view import LiveView
 

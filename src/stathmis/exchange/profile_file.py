@@ -1,0 +1,149 @@
+"""A keeper's own profile as a file to keep and pass on: read with every fault named, and written.
+
+The file is TOML, made to be read and written by people; docs/file-format.md shows one.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Collection
+from pathlib import Path
+from typing import Any, get_args
+
+import tomli_w
+
+from stathmis.core.errors import UserError
+from stathmis.core.profile import Band, OwnProfile, Stage, StageKind
+
+VERSION = 1
+SIZE_LIMIT = 200_000
+"""A profile is a page of text; what is larger is something else."""
+LIMITS = {"temperature_c": (20.0, 42.0), "humidity": (5.0, 100.0)}
+"""What no egg of any species is kept outside of. Source: common practice, wide."""
+
+
+class ProfileError(UserError):
+    """The text is no profile; the message lists every fault."""
+
+
+def read_profile(path: Path, species: Collection[str]) -> OwnProfile:
+    """A profile from a file. species: the keys that are known. Raises ProfileError."""
+    try:
+        if path.stat().st_size > SIZE_LIMIT:
+            raise ProfileError(f"{path.name} is too large for a profile.", "Choose a profile file.")
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise ProfileError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there?") from None
+    except UnicodeDecodeError:
+        raise ProfileError(f"{path.name} is no text file.", "Choose a profile file.") from None
+    return parse_profile(text, species)
+
+
+def parse_profile(text: str, species: Collection[str]) -> OwnProfile:
+    """A profile from its text. species: the keys that are known. Raises ProfileError with every fault found."""
+    try:
+        found = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise ProfileError(
+            f"This is no profile: {error}.", "Mend that place in the file, or ask for it again."
+        ) from None
+    version = found.get("stathmis_profile")
+    if version is None:
+        raise ProfileError("This is no profile: it does not say so.", "A profile begins with: stathmis_profile = 1")
+    if not isinstance(version, int) or version > VERSION:
+        raise ProfileError("This profile was made by a newer Stathmis.", "Bring this one up to date first.")
+    faults: list[str] = []
+    name, why = _text(found, "name", faults), str(found.get("why", ""))
+    kept = _text(found, "species", faults)
+    if kept and kept not in species:
+        faults.append(f"the species {kept} is not known; known are {', '.join(sorted(species))}")
+    last = _number(found, "last_day", "", faults)
+    entries = found.get("stage")
+    if not isinstance(entries, list) or not entries:
+        faults.append("no stage is given")
+        entries = []
+    stages = [_stage(i, e, faults) for i, e in enumerate(entries, start=1)]
+    if last > 400:
+        faults.append("the last day is beyond 400")
+    if not faults:
+        try:
+            return OwnProfile(name, kept, why, tuple(s for s in stages if s is not None), last)
+        except ValueError as error:
+            faults.append(str(error))
+    raise ProfileError("This profile cannot be used: " + "; ".join(faults) + ".", "Mend that in it.")
+
+
+def profile_text(profile: OwnProfile) -> str:
+    """The text of a profile's file."""
+    stages = []
+    for stage in profile.stages:
+        entry: dict[str, Any] = {"kind": stage.kind, "from_day": stage.from_day}
+        if stage.title:
+            entry["title"] = stage.title
+        entry["temperature_c"] = [stage.temperature_c.low, stage.temperature_c.high]
+        if stage.humidity is not None:
+            entry["humidity"] = [stage.humidity.low, stage.humidity.high]
+        stages.append(entry)
+    return tomli_w.dumps(
+        {
+            "stathmis_profile": VERSION,
+            "name": profile.name,
+            "species": profile.species,
+            "why": profile.why,
+            "last_day": profile.last_day,
+            "stage": stages,
+        }
+    )
+
+
+def _text(found: dict[str, Any], key: str, faults: list[str]) -> str:
+    value = found.get(key)
+    if not isinstance(value, str) or not value.strip():
+        faults.append(f"{key} is missing")
+        return ""
+    return value.strip()
+
+
+def _number(found: dict[str, Any], key: str, where: str, faults: list[str]) -> float:
+    value = found.get(key)
+    if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value < 1e6:
+        faults.append(f"{where}{key} is a number of 0 or more")
+        return 0.0
+    return float(value)
+
+
+def _stage(number: int, entry: Any, faults: list[str]) -> Stage | None:
+    where = f"stage {number}: "
+    if not isinstance(entry, dict):
+        faults.append(f"{where}it is no table")
+        return None
+    before = len(faults)
+    kind = entry.get("kind")
+    if kind not in get_args(StageKind):
+        faults.append(f"{where}kind is one of {', '.join(get_args(StageKind))}")
+    start = _number(entry, "from_day", where, faults)
+    heat = _band(entry, "temperature_c", where, faults)
+    if heat is None and "temperature_c" not in entry:
+        faults.append(f"{where}temperature_c is missing")
+    moist = _band(entry, "humidity", where, faults)
+    if len(faults) > before or heat is None:
+        return None
+    return Stage(kind, start, heat, moist, str(entry.get("title", "")).strip())  # type: ignore[arg-type]
+
+
+def _band(entry: dict[str, Any], key: str, where: str, faults: list[str]) -> Band | None:
+    pair = entry.get(key)
+    if pair is None:
+        return None
+    if not (isinstance(pair, list) and len(pair) == 2 and all(type(v) in (int, float) for v in pair)):
+        faults.append(f"{where}{key} is a pair such as [37.2, 37.8]")
+        return None
+    low, high = (float(v) for v in pair)
+    least, most = LIMITS[key]
+    if not least <= low < high <= most:
+        unit = "°C" if key == "temperature_c" else "%"
+        faults.append(
+            f"{where}{key} runs from low to high within {least:g} to {most:g} {unit}; here {low:g} to {high:g}"
+        )
+        return None
+    return Band(low, high)

@@ -1,0 +1,251 @@
+"""Writing an own profile: its stages row by row, each fault at its row, and a picture of what it asks."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.core.profile import OwnProfile
+from stathmis.services import notify, profiles
+from stathmis.services.profile_draft import (
+    KINDS,
+    Interpreted,
+    ProfileDraft,
+    StageRow,
+    draft_of,
+    interpret,
+    with_stage_after,
+    without_stage,
+)
+from stathmis.services.wording import unit_word
+from stathmis.services.workbench import TemperatureUnit, Workbench
+from stathmis.ui.pieces import button, clear, label
+from stathmis.ui.theme import Theme
+
+FIELDS = ("title", "from_day", "heat_low", "heat_high", "moist_low", "moist_high")
+NAMES = ("called", "from day", "lowest temperature", "highest temperature", "lowest humidity", "highest humidity")
+
+
+class ProfileEditor(QFrame):
+    """The fields of one profile; ended when it was kept or given up."""
+
+    ended = Signal()
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._bench, self._theme = bench, theme
+        self._draft: ProfileDraft | None = None
+        self._unit: TemperatureUnit = bench.temperature_unit
+        self._found = Interpreted()
+        self._edits: list[dict[str, QLineEdit]] = []
+        self._problems: list[QWidget] = []
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 12, 16, 14)
+        self._heading = label("", "heading")
+        box.addWidget(self._heading)
+        head = QGridLayout()
+        self.name, self.why, self.last_day = QLineEdit(), QLineEdit(), QLineEdit()
+        self.why.setPlaceholderText("why one would: for whoever gets it from you")
+        self.last_day.setFixedWidth(theme.px(80))
+        for row, (text, edit) in enumerate((("Name", self.name), ("Why", self.why), ("Last day", self.last_day))):
+            edit.setAccessibleName(text)
+            edit.textEdited.connect(self._typed)
+            head.addWidget(label(text, "muted"), row, 0)
+            head.addWidget(edit, row, 1)
+        head.setColumnStretch(1, 1)
+        box.addLayout(head)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(8)
+        box.addLayout(self._grid)
+        self.problem = label("", "problem", wrap=True)
+        self.problem.hide()
+        box.addWidget(self.problem)
+        self._picture = ProfilePicture(theme)
+        box.addWidget(self._picture)
+        foot = QHBoxLayout()
+        self.keep = button("&Keep this profile", self._keep, "main")
+        foot.addWidget(self.keep)
+        foot.addWidget(button("Give up", self.give_up))
+        foot.addStretch(1)
+        box.addLayout(foot)
+
+    def edit(self, draft: ProfileDraft) -> None:
+        """Begin with a draft whose temperatures are in the unit shown now."""
+        self._draft, self._unit = draft, self._bench.temperature_unit
+        self._heading.setText("A profile of your own" if draft.stored_id is None else f"Change {draft.name}")
+        self.name.setText(draft.name)
+        self.why.setText(draft.why)
+        self.last_day.setText(draft.last_day)
+        self._fill()
+
+    def refresh(self) -> None:
+        """Follow a switch of unit: what can be read is written anew in it."""
+        if self._draft is None or self._unit == self._bench.temperature_unit:
+            return
+        profile = self._found.profile
+        stored_id = self._draft.stored_id
+        if profile is not None:
+            self.edit(draft_of(profile, self._bench.temperature_unit, stored_id))
+        else:
+            # something is wrong in it yet: the numbers stay in the unit they were typed in
+            self._fill()
+
+    def give_up(self) -> None:
+        """Leave it as it was."""
+        self._draft = None
+        self.ended.emit()
+
+    def _fill(self) -> None:
+        assert self._draft is not None
+        clear(self._grid)
+        self._edits, self._problems = [], []
+        unit = unit_word(self._unit)
+        titles = ("stage", "called", "from day", f"{unit} from", "to", "% RH from", "to")
+        for column, text in enumerate(titles):
+            self._grid.addWidget(label(text, "small"), 0, column)
+        for i, row in enumerate(self._draft.rows):
+            self._stage_row(i, row)
+        self._grid.setColumnStretch(1, 1)
+        self._typed()
+
+    def _stage_row(self, i: int, row: StageRow) -> None:
+        at = 1 + 2 * i
+        kind = QComboBox()
+        kind.addItems(KINDS)
+        kind.setCurrentText(row.kind)
+        kind.setAccessibleName(f"Stage {i + 1} is")
+        kind.activated.connect(lambda _i, n=i, box=kind: self._set(n, kind=box.currentText()))
+        self._grid.addWidget(kind, at, 0)
+        edits = {}
+        for column, (name, says) in enumerate(zip(FIELDS, NAMES, strict=True), start=1):
+            edit = QLineEdit(getattr(row, name))
+            edit.setAccessibleName(f"Stage {i + 1}, {says}")
+            if name != "title":
+                edit.setFixedWidth(self._theme.px(68))
+            edit.textEdited.connect(lambda text, n=i, field=name: self._set(n, **{field: text}))
+            edits[name] = edit
+            self._grid.addWidget(edit, at, column)
+        self._edits.append(edits)
+        more = button("add after", partial(self._reshape, with_stage_after, i), "link")
+        more.setAccessibleName(f"Add a stage after stage {i + 1}")
+        self._grid.addWidget(more, at, 7)
+        if self._draft is not None and len(self._draft.rows) > 1:
+            less = button("remove", partial(self._reshape, without_stage, i), "link")
+            less.setAccessibleName(f"Remove stage {i + 1}")
+            self._grid.addWidget(less, at, 8)
+        problem = label("", "problem", wrap=True)
+        problem.setParent(self)
+        problem.hide()
+        self._grid.addWidget(problem, at + 1, 0, 1, 9)
+        self._problems.append(problem)
+
+    def _set(self, i: int, **fields: str) -> None:
+        assert self._draft is not None
+        rows = list(self._draft.rows)
+        rows[i] = replace(rows[i], **fields)  # type: ignore[arg-type]
+        self._draft = replace(self._draft, rows=tuple(rows))
+        self._typed()
+
+    def _reshape(self, change: object, i: int) -> None:
+        assert self._draft is not None and callable(change)
+        self._draft = change(self._draft, i)
+        self._fill()
+        focus = min(i + (change is with_stage_after), len(self._edits) - 1)
+        self._edits[focus]["from_day"].setFocus()
+
+    def _typed(self) -> None:
+        if self._draft is None:
+            return
+        self._draft = replace(self._draft, name=self.name.text(), why=self.why.text(), last_day=self.last_day.text())
+        self._found = interpret(self._draft, self._unit)
+        for i, problem in enumerate(self._problems):
+            problem.setText(self._found.problems.get(i, ""))  # type: ignore[attr-defined]
+            problem.setVisible(i in self._found.problems)
+        self.problem.setText(self._found.problems.get(-1, ""))
+        self.problem.setVisible(-1 in self._found.problems)
+        self.keep.setEnabled(self._found.profile is not None)
+        if self._found.profile is not None:
+            self._picture.show_profile(self._found.profile)
+
+    def _keep(self) -> None:
+        if self._found.profile is None or self._draft is None:
+            return
+        stored_id = self._draft.stored_id
+        try:
+            profiles.keep_profile(self._bench, self._found.profile, stored_id)
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            self.name.setFocus()
+            return
+        name = self._found.profile.name
+        self._draft = None
+        self.ended.emit()
+        notify.tell("info", f"{name} is kept; a batch can follow it. Ctrl+Z takes it back.")
+
+
+class ProfilePicture(QWidget):
+    """What a profile asks over its days: a lane of temperature and a lane of humidity, bands as filled stretches."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._profile: OwnProfile | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        """Preferred size at the text size in use."""
+        return QSize(400, self._theme.px(120))
+
+    def show_profile(self, profile: OwnProfile) -> None:
+        """Draw this one."""
+        self._profile = profile
+        self.setAccessibleName(f"Picture of {profile.name}: {len(profile.stages)} stages to day {profile.last_day:g}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw it."""
+        if self._profile is None:
+            return
+        theme, profile = self._theme, self._profile
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.font(12))
+        left, lane = theme.px(64), (self.height() - theme.px(24)) / 2
+        per_day = (self.width() - left - 4) / profile.last_day
+        ends = [*(s.from_day for s in profile.stages[1:]), profile.last_day]
+        for number, (word, ink) in enumerate((("Heat", theme.inks.heat), ("Moisture", theme.inks.moisture))):
+            top = number * lane
+            bands = [s.temperature_c if number == 0 else s.humidity for s in profile.stages]
+            asked = [b for b in bands if b is not None]
+            if not asked:
+                continue
+            low, high = min(b.low for b in asked), max(b.high for b in asked)
+            painter.setPen(QColor(ink))
+            painter.drawText(QRectF(0, top, left - 8, lane), int(Qt.AlignmentFlag.AlignVCenter), word)
+            for stage, end, band in zip(profile.stages, ends, bands, strict=True):
+                if band is None:
+                    continue
+                y = [top + 6 + (lane - 12) * (high - v) / (high - low) for v in (band.high, band.low)]
+                tint = QColor(ink)
+                tint.setAlpha(60)
+                x = left + stage.from_day * per_day
+                painter.fillRect(QRectF(x, y[0], (end - stage.from_day) * per_day - 1, y[1] - y[0]), tint)
+                painter.setPen(QPen(QColor(ink), 1))
+                for edge in y:
+                    painter.drawLine(QPointF(x, edge), QPointF(x + (end - stage.from_day) * per_day - 1, edge))
+        painter.setPen(QColor(theme.inks.muted))
+        free = -1.0
+        for day in (*(s.from_day for s in profile.stages), profile.last_day):
+            words = f"day {day:g}"
+            width = painter.fontMetrics().horizontalAdvance(words)
+            x = min(left + day * per_day, self.width() - width)
+            if x >= free:
+                painter.drawText(QPointF(x, self.height() - 6), words)
+                free = x + width + 8
