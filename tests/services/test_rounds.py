@@ -230,7 +230,7 @@ def test_what_setting_up_refuses(bench: Workbench) -> None:
     setting_up.end_batch(bench, keeping.all_of(bench.logbook, Batch)[0])
     with pytest.raises(UserError, match="How many eggs"):
         setting_up.set_batch(bench, incubator, "", "chicken", "steady", 0, 0)
-    with pytest.raises(UserError, match="own box humidity"):
+    with pytest.raises(UserError, match="Corn snake eggs cannot follow"):
         setting_up.set_batch(bench, incubator, "", "corn_snake", "lean", 5, 0)
     bench.undo()
     assert batches.running(bench, incubator) is not None

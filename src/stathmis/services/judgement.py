@@ -156,13 +156,17 @@ def summary(followed: Followed, unit: TemperatureUnit) -> list[str]:
 
 def _shift_words(shift: float, U: float, course: Course) -> str:
     if abs(shift) < max(0.1, U):
-        when = (
-            "on the hatch day" if course.batch.day_count == "down" else f"on {course.day_words(course.species.days, 1)}"
-        )
-        return f"hatch {when}, as expected (approximate)."
+        return f"hatch on {_hatch_day(course)}, as expected (approximate)."
     way = "later" if shift > 0 else "earlier"
     around = "" if course.batch.day_count == "down" else f", around {course.day_words(course.species.days + shift, 1)}"
     return f"hatch about {abs(shift):.1f} ± {U:.1f} days {way}{around} (approximate)."
+
+
+def _hatch_day(course: Course) -> str:
+    if course.batch.day_count == "down":
+        return "the hatch day"
+    whole = course.species.days == round(course.species.days)
+    return course.day_words(course.species.days, 0 if whole else 1)
 
 
 def excursion_words(e: EggExcursion, unit: TemperatureUnit) -> str:

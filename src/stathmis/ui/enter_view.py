@@ -13,7 +13,7 @@ from stathmis.logbook.records import Instrument
 from stathmis.services import batches, company, knowledge, notify, setting_up
 from stathmis.services.workbench import Workbench
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
-from stathmis.ui.pieces import FoldingView, button, label, scrolling_page
+from stathmis.ui.pieces import FoldingView, button, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
 
@@ -105,6 +105,8 @@ class EnterView(FoldingView):
         self.place_problem = _problem()
         keep = button("Keep it", self.set_place)
         right.insertWidget(2, _card("Your place", self.place, self.place_problem, keep))
+        for box in (self.machine, self.ending, self.moving, self.moving_to, *self.batch.findChildren(QComboBox)):
+            yielding(box)
         self.refresh()
 
     def begin(self) -> None:

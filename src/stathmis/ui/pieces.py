@@ -7,7 +7,17 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QBoxLayout, QFrame, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QBoxLayout,
+    QComboBox,
+    QFrame,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 if TYPE_CHECKING:
     from stathmis.ui.theme import Theme
@@ -85,6 +95,13 @@ def button(text: str, on_click: Callable[[], object], role: str = "", tip: str =
     made.setAutoDefault(False)
     made.clicked.connect(lambda _checked=False: on_click())
     return made
+
+
+def yielding(box: QComboBox) -> QComboBox:
+    """A list that may be narrower than its longest entry, so that long names do not push a page apart."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    return box
 
 
 def clear(layout: QLayout) -> None:

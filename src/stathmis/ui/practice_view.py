@@ -15,7 +15,7 @@ from stathmis.services import batches, company, knowledge, notify, profiles
 from stathmis.services.profile_draft import draft_of
 from stathmis.services.wording import band_text
 from stathmis.services.workbench import Workbench
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
 
@@ -26,7 +26,7 @@ class PracticeView(FoldingView):
     """What batches follow, and what there is to follow."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__(theme, 720)
+        super().__init__(theme, 880)
         self._bench, self._theme = bench, theme
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -57,6 +57,14 @@ class PracticeView(FoldingView):
         page.addWidget(self.editor)
         page.addStretch(1)
 
+    def fold(self) -> bool:
+        """Rows of a narrow page stand one under the other."""
+        changed = super().fold()
+        if changed:
+            self.editor.fold(narrow=self.narrow)
+            self.refresh()
+        return changed
+
     def begin(self) -> None:
         """Come in at the species of the batch in hand."""
         courses = [c for i in self._bench.incubators() for c in batches.all_running(self._bench, i)]
@@ -83,12 +91,12 @@ class PracticeView(FoldingView):
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setColumnStretch(0, 1)
-        row = 0
+        row, under = 0, int(self.narrow)
         for incubator in bench.incubators():
             for course in batches.all_running(bench, incubator):
                 batch = course.batch
                 words = f"{batch.name}, {incubator.name}, {course.day_text(bench.now_ms)}"
-                grid.addWidget(label(words, wrap=True), row, 0)
+                grid.addWidget(label(words, wrap=True), row, 0, 1, 1 + under)
                 regime, counting = QComboBox(), QComboBox()
                 for choice in profiles.choices(bench, batch.species):
                     regime.addItem(choice.name, choice.key)
@@ -100,9 +108,10 @@ class PracticeView(FoldingView):
                 counting.setAccessibleName(f"How the days of {batch.name} are counted")
                 for box in (regime, counting):
                     box.activated.connect(partial(self._follow, batch, regime, counting))
-                grid.addWidget(regime, row, 1)
-                grid.addWidget(counting, row, 2)
-                row += 1
+                    yielding(box).setMinimumWidth(self._theme.px(160))
+                grid.addWidget(regime, row + under, 1 - under)
+                grid.addWidget(counting, row + under, 2 - under)
+                row += 1 + under
         self._following.addLayout(grid)
         if not row:
             self._following.addWidget(label("No batch is set.", "muted"))
@@ -127,6 +136,8 @@ class PracticeView(FoldingView):
 
     def _show_choices(self) -> None:
         clear(self._choices)
+        if self.editor.isVisible():
+            return
         species = str(self.species.currentData())
         own = profiles.own_profiles(self._bench)
         for choice in profiles.choices(self._bench, species):
@@ -142,6 +153,10 @@ class PracticeView(FoldingView):
         head = QHBoxLayout()
         head.setSpacing(16)
         head.addWidget(label(choice.name + (", your own" if own else ""), "name", wrap=True), 1)
+        box.addLayout(head)
+        links = QHBoxLayout() if self.narrow else head
+        if links is not head:
+            box.addLayout(links)
         if own:
             stored_id = int(choice.key.removeprefix(profiles.OWN))
             actions = [
@@ -155,17 +170,20 @@ class PracticeView(FoldingView):
         for text, action in actions:
             made = button(text, action, "link")
             made.setAccessibleName(f"{text}: {choice.name}")
-            head.addWidget(made)
-        box.addLayout(head)
+            links.addWidget(made)
+        if links is not head:
+            links.addStretch(1)
         box.addWidget(label(self._in_words(profile), "", wrap=True))
         box.addWidget(label(choice.why, "small", wrap=True))
         return card
 
     def _in_words(self, profile: OwnProfile) -> str:
         parts = []
+        before = None
         for stage in profile.stages:
-            if stage.humidity is None:
+            if stage.humidity is None or (stage.humidity == before and not stage.title):
                 continue
+            before = stage.humidity
             moist = band_text(stage.humidity.low, stage.humidity.high, "humidity", "%")
             parts.append(f"{stage.title or stage.kind} from day {stage.from_day:g}: {moist}")
         heat = profile.stages[0].temperature_c
@@ -176,6 +194,7 @@ class PracticeView(FoldingView):
         draft = draft_of(profile, self._bench.temperature_unit, stored_id)
         self.editor.edit(draft)
         self.editor.show()
+        self._show_choices()
         self.editor.name.setFocus()
         # its height is known once it was laid out
         QTimer.singleShot(0, self, self.show_editor)
@@ -186,6 +205,7 @@ class PracticeView(FoldingView):
 
     def _editor_ended(self) -> None:
         self.editor.hide()
+        self._show_choices()
         self.species.setFocus()
 
     def _remove(self, stored_id: int) -> None:

@@ -43,6 +43,8 @@ class ProfileEditor(QFrame):
         self._draft: ProfileDraft | None = None
         self._unit: TemperatureUnit = bench.temperature_unit
         self._found = Interpreted()
+        self._narrow = False
+        self._titles: tuple[str, ...] = ()
         self._edits: list[dict[str, QLineEdit]] = []
         self._problems: list[QWidget] = []
         box = QVBoxLayout(self)
@@ -96,6 +98,13 @@ class ProfileEditor(QFrame):
             # something is wrong in it yet: the numbers stay in the unit they were typed in
             self._fill()
 
+    def fold(self, *, narrow: bool) -> None:
+        """In a narrow page a stage takes two lines."""
+        if narrow != self._narrow:
+            self._narrow = narrow
+            if self._draft is not None:
+                self._fill()
+
     def give_up(self) -> None:
         """Leave it as it was."""
         self._draft = None
@@ -106,43 +115,65 @@ class ProfileEditor(QFrame):
         clear(self._grid)
         self._edits, self._problems = [], []
         unit = unit_word(self._unit)
-        titles = ("stage", "called", "from day", f"{unit} from", "to", "% RH from", "to")
-        for column, text in enumerate(titles):
-            self._grid.addWidget(label(text, "small"), 0, column)
+        self._titles = ("called", "from day", f"{unit} from", "to", "% RH from", "to")
+        if not self._narrow:
+            for column, text in enumerate(("stage", *self._titles)):
+                self._grid.addWidget(label(text, "small"), 0, column)
         for i, row in enumerate(self._draft.rows):
             self._stage_row(i, row)
-        self._grid.setColumnStretch(1, 1)
+        self._grid.setColumnStretch(0, int(self._narrow))
+        self._grid.setColumnStretch(1, int(not self._narrow))
         self._typed()
 
     def _stage_row(self, i: int, row: StageRow) -> None:
-        at = 1 + 2 * i
+        at = 1 + 3 * i
         kind = QComboBox()
         kind.addItems(KINDS)
         kind.setCurrentText(row.kind)
         kind.setAccessibleName(f"Stage {i + 1} is")
         kind.activated.connect(lambda _i, n=i, box=kind: self._set(n, kind=box.currentText()))
-        self._grid.addWidget(kind, at, 0)
+        head, numbers = QHBoxLayout(), QHBoxLayout()
+        if self._narrow:
+            # two lines for each stage, its words in the first and its numbers in the second
+            self._grid.addLayout(head, at, 0)
+            self._grid.addLayout(numbers, at + 1, 0)
+            head.addWidget(kind)
+        else:
+            self._grid.addWidget(kind, at, 0)
         edits = {}
         for column, (name, says) in enumerate(zip(FIELDS, NAMES, strict=True), start=1):
             edit = QLineEdit(getattr(row, name))
             edit.setAccessibleName(f"Stage {i + 1}, {says}")
             if name != "title":
-                edit.setFixedWidth(self._theme.px(68))
+                edit.setFixedWidth(self._theme.px(48 if self._narrow else 68))
             edit.textEdited.connect(lambda text, n=i, field=name: self._set(n, **{field: text}))
             edits[name] = edit
-            self._grid.addWidget(edit, at, column)
+            if not self._narrow:
+                self._grid.addWidget(edit, at, column)
+            elif name == "title":
+                edit.setMinimumWidth(self._theme.px(60))
+                head.addWidget(edit, 1)
+            else:
+                numbers.addWidget(label(self._titles[column - 1].removesuffix(" from"), "small"))
+                numbers.addWidget(edit)
+        numbers.addStretch(1)
         self._edits.append(edits)
         more = button("add after", partial(self._reshape, with_stage_after, i), "link")
         more.setAccessibleName(f"Add a stage after stage {i + 1}")
-        self._grid.addWidget(more, at, 7)
+        links = [more]
         if self._draft is not None and len(self._draft.rows) > 1:
             less = button("remove", partial(self._reshape, without_stage, i), "link")
             less.setAccessibleName(f"Remove stage {i + 1}")
-            self._grid.addWidget(less, at, 8)
+            links.append(less)
+        for column, link in enumerate(links, start=7):
+            if self._narrow:
+                head.addWidget(link)
+            else:
+                self._grid.addWidget(link, at, column)
         problem = label("", "problem", wrap=True)
         problem.setParent(self)
         problem.hide()
-        self._grid.addWidget(problem, at + 1, 0, 1, 9)
+        self._grid.addWidget(problem, at + 2, 0, 1, 9)
         self._problems.append(problem)
 
     def _set(self, i: int, **fields: str) -> None:
