@@ -79,20 +79,21 @@ def judge(
     step = np.diff(t)
     if (step < 0).any():
         raise ValueError("times must rise")
-    limits = decision_limits(0.0 if u is None else u, low, high, confidence)
-    thresholds = tuple(
-        np.broadcast_to(a, t.shape)
-        for a in (limits.inside_low, limits.inside_high, limits.outside_low, limits.outside_high)
-    )
+    bounds = _Bounds(0.0 if u is None else u, low, high, confidence, t.shape)
     known = (step <= max_gap_s) & np.isfinite(v[:-1]) & np.isfinite(v[1:])
+    side = np.zeros(t.shape, dtype=np.int8)
     inside = outside = total = area = 0.0
-    for begin in range(0, step.size, _BLOCK):
-        part = slice(begin, min(begin + _BLOCK, step.size))
-        first, last = v[:-1][part], v[1:][part]
+    for begin in range(0, t.size, _BLOCK):
+        # one reading over into the next block: a stretch is judged by its first reading's band
+        end = min(begin + _BLOCK, t.size)
+        thresholds = bounds.between(begin, end)
+        side[begin:end] = (v[begin:end] > thresholds[3]).astype(np.int8) - (v[begin:end] < thresholds[2])
+        part = slice(begin, min(end, step.size))
+        first, last = v[part], v[1:][part]
         weight = np.where(known[part], step[part], 0.0)
         # a value on an edge is inside: below the low limits strictly, below the high ones or on them
         below = [
-            _fraction_below(first, last, limit[:-1][part], on_it=i in (1, 3)) for i, limit in enumerate(thresholds)
+            _fraction_below(first, last, limit[: first.size], on_it=i in (1, 3)) for i, limit in enumerate(thresholds)
         ]
         inside += float((weight * np.maximum(below[1] - below[0], 0.0)).sum())
         outside += float((weight * np.minimum(below[2] + 1.0 - below[3], 1.0)).sum())
@@ -107,8 +108,36 @@ def judge(
         undecided_s=max(0.0, total - inside - outside),
         unknown_s=max(0.0, whole - total),
         mean=area / total if total > 0 else float("nan"),
-        excursions=_excursions(t, v, thresholds[2], thresholds[3], known),
+        excursions=_excursions(t, v, side, bounds, known),
     )
+
+
+class _Bounds:
+    """The limits of decisions, worked out only where they are wanted: long runs would not fit in memory at once."""
+
+    def __init__(
+        self, u: ArrayLike, low: ArrayLike, high: ArrayLike, confidence: float, shape: tuple[int, ...]
+    ) -> None:
+        self._given = [np.broadcast_to(np.asarray(a, dtype=np.float64), shape) for a in (u, low, high)]
+        self._plain = all(np.ndim(a) == 0 for a in (u, low, high))
+        self._confidence = confidence
+        self._first = self._limits(0, 1) if shape[0] else None
+
+    def _limits(self, begin: int, end: int) -> tuple[Array, ...]:
+        u, low, high = (a[begin:end] for a in self._given)
+        limits = decision_limits(u, low, high, self._confidence)
+        return limits.inside_low, limits.inside_high, limits.outside_low, limits.outside_high
+
+    def between(self, begin: int, end: int) -> tuple[Array, ...]:
+        """Inside low, inside high, outside low, outside high for some readings."""
+        if self._plain and self._first is not None:
+            return tuple(np.broadcast_to(a[0], (end - begin,)) for a in self._first)
+        return self._limits(begin, end)
+
+    def outside(self, i: int, which: int) -> float:
+        """The outside limit at one reading; which below 0: the low one."""
+        limits = self._first if self._plain and self._first is not None else self._limits(i, i + 1)
+        return float(limits[2 if which < 0 else 3][0])
 
 
 def _fraction_below(first: Array, last: Array, limit: Array, *, on_it: bool) -> Array:
@@ -120,10 +149,11 @@ def _fraction_below(first: Array, last: Array, limit: Array, *, on_it: bool) -> 
     return np.nan_to_num(np.where(span > 0, fraction, level))
 
 
-def _excursions(t: Array, v: Array, low: Array, high: Array, known: NDArray[np.bool_]) -> tuple[Excursion, ...]:
+def _excursions(
+    t: Array, v: Array, side: NDArray[np.int8], bounds: _Bounds, known: NDArray[np.bool_]
+) -> tuple[Excursion, ...]:
     if t.size == 0:
         return ()
-    side = (v > high).astype(np.int8) - (v < low).astype(np.int8)
     joined = known & (side[1:] == side[:-1])
     starts = np.flatnonzero(np.concatenate([[True], ~joined]))
     stops = np.concatenate([starts[1:], [t.size]]) - 1
@@ -132,12 +162,11 @@ def _excursions(t: Array, v: Array, low: Array, high: Array, known: NDArray[np.b
         which = int(side[start])
         if which == 0:
             continue
-        limit = low if which < 0 else high
         begin, end = float(t[start]), float(t[stop])
         if start > 0 and known[start - 1]:
-            begin = _crossing(t, v, int(start) - 1, float(limit[start - 1]))
+            begin = _crossing(t, v, int(start) - 1, bounds.outside(int(start) - 1, which))
         if stop + 1 < t.size and known[stop]:
-            end = _crossing(t, v, int(stop), float(limit[stop]))
+            end = _crossing(t, v, int(stop), bounds.outside(int(stop), which))
         peak = int(start + (np.argmin if which < 0 else np.argmax)(v[start : stop + 1]))
         found.append(Excursion(begin, end, float(v[peak]), float(t[peak]), "low" if which < 0 else "high"))
     return tuple(found)

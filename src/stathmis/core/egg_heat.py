@@ -69,14 +69,18 @@ def egg_temperature(
         raise ValueError("times must rise")
     tau = egg_time_constant(egg_mass_g, forced_air)
     core = np.full(t.shape, np.nan)
-    read = np.flatnonzero(np.isfinite(air))
+    whole = bool(np.isfinite(air).all())
+    read = np.arange(0) if whole else np.flatnonzero(np.isfinite(air))
     first = True
-    for piece in _pieces(t[read], max_gap_s):
-        index = read[piece]
-        start = start_c if first and start_c is not None else float(air[index[0]])
+    for piece in _pieces(t if whole else t[read], max_gap_s):
+        # most runs miss nothing: then no copy of them is made
+        index: slice | NDArray[np.intp] = piece if whole else read[piece]
+        start = start_c if first and start_c is not None else float(air[index][0])
         core[index] = _follow(t[index], air[index], tau, start)
         if not first:
-            core[index[t[index] < t[index[0]] + UNSURE * tau]] = np.nan
+            part = core[index]
+            part[t[index] < t[index][0] + UNSURE * tau] = np.nan
+            core[index] = part
         first = False
     return core
 

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, func, select, update
 
 from stathmis.core.units import Unit, from_inside, to_inside
 from stathmis.logbook import schema
@@ -122,18 +122,56 @@ def dense_series(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) 
         .where(table.c.last_ms >= start_ms, table.c.first_ms <= end_ms)
         .order_by(table.c.first_ms, table.c.id)
     )
+    counted = query.with_only_columns(func.sum(table.c["count"])).order_by(None)
     with logbook.reading() as connection:
-        rows = connection.execute(query).all()
-    if not rows:
-        return Series(np.empty(0, np.int64), np.empty(0))
-    times = np.frombuffer(b"".join(r.times for r in rows), dtype="<i8").astype(np.int64, copy=False)
-    shown = np.frombuffer(b"".join(r.shown for r in rows), dtype="<f8").astype(np.float64, copy=False)
+        total = int(connection.execute(counted).scalar() or 0)
+        times, shown = np.empty(total, np.int64), np.empty(total)
+        at = 0
+        # row by row into place: a long run would otherwise lie in memory three times
+        for row in connection.execution_options(yield_per=64).execute(query):
+            there = slice(at, at + len(row.times) // 8)
+            times[there], shown[there] = np.frombuffer(row.times, "<i8"), np.frombuffer(row.shown, "<f8")
+            at = there.stop
+    if not total:
+        return Series(times, shown)
     if times[0] < start_ms or times[-1] > end_ms or (np.diff(times) < 0).any():
         order = np.argsort(times, kind="stable")
         times, shown = times[order], shown[order]
         keep = (times >= start_ms) & (times <= end_ms)
         times, shown = times[keep], shown[keep]
     return Series(times, shown)
+
+
+class Outline(NamedTuple):
+    """What the heads of a channel's chunks say, in order of time: first and last UTC ms, least and most as shown."""
+
+    first_ms: Times
+    last_ms: Times
+    least: Values
+    most: Values
+    readings: int
+
+
+def outline(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) -> Outline:
+    """The outline of a channel's logger readings from start to end (UTC ms), without reading them."""
+    table, made = schema.chunk, schema.logger_import
+    query = (
+        select(table.c.first_ms, table.c.last_ms, table.c.least, table.c.most, table.c["count"])
+        .join(made, made.c.id == table.c.logger_import_id)
+        .where(table.c.channel_id == channel_id, made.c.withdrawn_ms.is_(None))
+        .where(table.c.last_ms >= start_ms, table.c.first_ms <= end_ms)
+        .order_by(table.c.first_ms, table.c.id)
+    )
+    with logbook.reading() as connection:
+        rows = connection.execute(query).all()
+    first, last, least, most, counts = zip(*rows, strict=True) if rows else ((), (), (), (), ())
+    return Outline(
+        np.array(first, dtype=np.int64),
+        np.array(last, dtype=np.int64),
+        np.array(least, dtype=np.float64),
+        np.array(most, dtype=np.float64),
+        sum(counts),
+    )
 
 
 def live_tail(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) -> Series:

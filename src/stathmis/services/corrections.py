@@ -29,6 +29,9 @@ Array = NDArray[np.float64]
 SLOPE_ALLOWANCE: dict[Quantity, float] = {"temperature": 0.005, "humidity": 0.05}
 """Standard uncertainty per unit outside the checked range (K per K, % per %). Source: common practice, cautious."""
 
+_BLOCK = 262_144
+"""So many readings are corrected at once: a long run's passing arrays stay small."""
+
 
 class Corrected(NamedTuple):
     """A corrected reading in °C or %: value, and expanded uncertainty U (95 %)."""
@@ -134,8 +137,10 @@ class CorrectionBook:
             last = times.size if stop == inf else int(np.searchsorted(times, int(stop), "left"))
             if last <= first:
                 continue
-            part = Series(times[first:last], series.shown[first:last])
-            value[first:last], u[first:last] = self._correct_part(channel, part, start)
+            for begin in range(first, last, _BLOCK):
+                end = min(begin + _BLOCK, last)
+                part = Series(times[begin:end], series.shown[begin:end])
+                value[begin:end], u[begin:end] = self._correct_part(channel, part, start)
         if channel.unit == "°F":
             return np.asarray(to_inside(value, "°F")), np.asarray(difference_to_inside(u, "°F"))
         if channel.quantity == "humidity":
