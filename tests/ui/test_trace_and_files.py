@@ -31,15 +31,15 @@ def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> No
     shown = texts(window)
     assert "Heat, setting" in shown and "37.5 °C" in shown and "unknown" in shown
     view.show_days(1.0)
-    left, right = view._plots["temperature"].plotItem.vb.viewRange()[0]
+    left, right = view.charts.plots["temperature"].plotItem.vb.viewRange()[0]
     assert right - left == pytest.approx(1.0, abs=0.1)
-    assert view._plots["humidity"].plotItem.vb.viewRange()[0] == pytest.approx([left, right])
-    view.raw.setChecked(True)
-    view.others.setChecked(True)
-    center = view._plots["temperature"].plotItem.vb.mapViewToScene(
-        view._plots["temperature"].plotItem.vb.viewRect().center()
+    assert view.charts.plots["humidity"].plotItem.vb.viewRange()[0] == pytest.approx([left, right])
+    view.curves["raw"].setChecked(True)
+    view.curves["others"].setChecked(True)
+    center = view.charts.plots["temperature"].plotItem.vb.mapViewToScene(
+        view.charts.plots["temperature"].plotItem.vb.viewRect().center()
     )
-    view._show_cross("temperature", center)
+    view.charts._point("temperature", center)
     assert "corrected 37." in view._cross.text() and "shown 37." in view._cross.text()
 
 
@@ -53,13 +53,15 @@ def test_excursions_of_the_eggs_lead_to_their_place(window: Window, qtbot: QtBot
     go = next(b for b in view.findChildren(QPushButton) if b.accessibleName().startswith("Go to"))
     go.setFocus()
     qtbot.keyClick(go, Qt.Key.Key_Space)
-    left, right = view._plots["temperature"].plotItem.vb.viewRange()[0]
+    left, right = view.charts.plots["temperature"].plotItem.vb.viewRange()[0]
     assert view.eggs is not None
     newest = max((e for e in view.eggs.excursions if e.worth_telling), key=lambda e: e.start_ms)
     assert left < window.pages.trace.traced.course.day(newest.start_ms) < right  # type: ignore[union-attr]
     assert right - left < 2.0
-    center = view._plots["humidity"].plotItem.vb.mapViewToScene(view._plots["humidity"].plotItem.vb.viewRect().center())
-    view._show_cross("humidity", center)
+    center = view.charts.plots["humidity"].plotItem.vb.mapViewToScene(
+        view.charts.plots["humidity"].plotItem.vb.viewRect().center()
+    )
+    view.charts._point("humidity", center)
     assert "dew point 2" in view._cross.text()
 
 

@@ -155,7 +155,9 @@ def test_no_text_is_cut_off(window: Window, theme: Theme, scale: float, size: tu
                         f"too low in {place}: {label.text()}"
                     )
             if place == "trace":
-                for plot in window.pages.trace._plots.values():
+                charts = window.pages.trace.charts
+                assert charts is not None
+                for plot in (charts.plots["temperature"], charts.plots["humidity"]):
                     assert plot.height() >= theme.px(150), "a chart too low to read"
             for made in window.findChildren(QPushButton):
                 if made.isVisible():

@@ -20,7 +20,7 @@ from stathmis.services import batches, knowledge
 from stathmis.services.batches import Course
 from stathmis.services.judgement import DANGER_C
 from stathmis.services.live import ProbeStatus
-from stathmis.services.trace import Run, temperature_runs
+from stathmis.services.runs import Run, temperature_runs
 from stathmis.services.wording import number
 from stathmis.services.workbench import TemperatureUnit, Workbench
 

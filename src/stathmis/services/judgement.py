@@ -19,8 +19,10 @@ from stathmis.services import trace
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
-from stathmis.services.trace import BatchTrace, Run
-from stathmis.services.wording import count, with_u
+from stathmis.services.room_air import RoomAir, room_air
+from stathmis.services.runs import Doubt, Run
+from stathmis.services.trace import BatchTrace
+from stathmis.services.wording import count, unit_word, with_u
 from stathmis.services.workbench import TemperatureUnit, Workbench
 
 Array = NDArray[np.float64]
@@ -119,18 +121,34 @@ class EggTrace:
 
 @dataclass(frozen=True)
 class Followed:
-    """The trace of a batch, and what it says about the eggs (None without a temperature)."""
+    """The trace of a batch, what it says about the eggs (None without a temperature), and the room beside it."""
 
     trace: BatchTrace
     eggs: EggTrace | None
+    room: RoomAir
+    set_points: tuple[tuple[int, float], ...]
 
 
 def follow(bench: Workbench, course: Course) -> Followed:
     """Everything recorded of a batch until now, judged on air and egg."""
     traced = trace.trace(bench, course)
-    runs = traced.temperature.runs
-    eggs = judge_eggs(course, runs[0], traced.until_ms, traced.events) if runs else None
-    return Followed(traced, eggs)
+    run = traced.temperature.judged
+    eggs = judge_eggs(course, run, traced.until_ms, traced.events) if run is not None else None
+    room = room_air(bench, course, traced)
+    return Followed(traced, eggs, room, tuple(trace.set_points(bench, course, traced.until_ms)))
+
+
+def doubt_words(doubt: Doubt, bench: Workbench) -> str:
+    """ "Blue probe: 0.6 ± 0.3 °C above the others from Tue 12 08:00 to Thu 14 10:00; check it."."""
+    unit = bench.shown_unit(doubt.quantity)
+    places = 1 if doubt.quantity == "temperature" else 0
+    off, wide = (float(difference_from_inside(abs(v), unit)) for v in (doubt.difference, doubt.U))
+    way = "above" if doubt.difference > 0 else "below"
+    start, end = (f"{t:%a} {t.day} {t:%b %H:%M}" for t in (bench.local(doubt.start_ms), bench.local(doubt.end_ms)))
+    return (
+        f"{doubt.instrument.name}: {off:.{places}f} {unit_word(unit)} {way} the others (they may differ by "
+        f"{wide:.{places}f}), from {start} to {end}. That is about the instrument, not the eggs: check it."
+    )
 
 
 def summary(followed: Followed, unit: TemperatureUnit) -> list[str]:
@@ -193,7 +211,7 @@ def judge_eggs(course: Course, run: Run, until_ms: int, events: Sequence[Event])
     part = slice(first, last)
     seconds = run.times_ms / 1000.0
     # still air is read at the egg tops, where it is warmer than the egg's middle
-    air = run.corrected - (0.0 if forced or not bird else STILL_AIR_OFFSET_K)
+    air = run.corrected if forced or not bird else run.corrected - STILL_AIR_OFFSET_K
     core = np.full(run.times_ms.shape, np.nan)
     core[part] = egg_temperature(seconds[part], air[part], species.egg_g, forced, max_gap_s=run.max_gap_s)
     low, high = species.set_c - EGG_HALF_BAND_K, species.set_c + EGG_HALF_BAND_K

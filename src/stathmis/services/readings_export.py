@@ -12,7 +12,8 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.logger_csv import CancelledError, Progress
-from stathmis.services.trace import BatchTrace, Run
+from stathmis.services.runs import Run
+from stathmis.services.trace import BatchTrace
 from stathmis.services.workbench import Workbench
 
 HEADINGS = (

@@ -52,6 +52,11 @@ class Workbench:
         self.temperature_unit: TemperatureUnit = "°F" if settings.get("temperature_unit") == "°F" else "°C"
 
     @property
+    def version(self) -> int:
+        """Counts the changes of the logbook: what was worked out from an older one is to be worked out anew."""
+        return self._version
+
+    @property
     def now_ms(self) -> int:
         """UTC ms."""
         return self.clock.now_ms()

@@ -67,7 +67,9 @@ def busy() -> bool:
 
 
 def wait_for_all() -> None:
-    """Wait until no work is under way; for closing."""
+    """Wait until no work is under way; for closing. What it finds out is no longer told to anyone."""
     for task in list(_running):
         task.cancel()
+        task.blockSignals(True)
     QThreadPool.globalInstance().waitForDone()
+    _running.clear()

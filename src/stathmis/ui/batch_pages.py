@@ -9,16 +9,21 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator
-from stathmis.services import rounds
+from stathmis.services import judgement, notify, rounds
+from stathmis.services.batches import Course
+from stathmis.services.judgement import Followed
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.wording import number
 from stathmis.services.workbench import Workbench
+from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.pieces import button, clear, label, rule
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_view import TraceView
 
+JUDGE_EVERY_MS = 10 * 60_000
+"""The expected hatch is worked out anew this often while readings come in."""
 PAGES = (("round", "Round"), ("trace", "Trace"))
 
 
@@ -34,6 +39,7 @@ class BatchPages(QWidget):
         self._bench, self._theme = bench, theme
         self.incubator: Incubator | None = None
         self._chosen: dict[int, int] = {}
+        self._judged: dict[int, tuple[tuple[int, int], float | None, float]] = {}
         self.page = "round"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -69,6 +75,7 @@ class BatchPages(QWidget):
         self.round = RoundView(bench, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
         self.trace = TraceView(bench, theme)
+        self.trace.followed_anew.connect(self._followed)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
         self._stack.addWidget(self.trace)
@@ -85,6 +92,36 @@ class BatchPages(QWidget):
             made.setChecked(course.batch.id == sheet.course.batch.id)
             self._several.addWidget(made)
         self._several.addStretch(1)
+
+    def _show_window(self, course: Course | None, *, elsewhere: bool) -> None:
+        """Where the hatch is to be expected; worked out off the window's thread, and again as the log grows.
+
+        elsewhere: the trace reads the run just now and brings it.
+        """
+        if course is None:
+            self.course.show_shift(None)
+            return
+        bench = self._bench
+        key = (bench.version, bench.now_ms // JUDGE_EVERY_MS)
+        known = self._judged.get(course.batch.id)
+        self.course.show_shift(*(known[1:] if known is not None else (None, 0.0)))
+        if elsewhere or (known is not None and known[0] == key):
+            return
+        # asked once for this state of the log, whether it succeeds or not
+        self._judged[course.batch.id] = (key, *(known[1:] if known is not None else (None, 0.0)))
+        _ = bench.corrections
+        task = Task(lambda progress, cancelled: judgement.follow(bench, course))
+        task.done.connect(self._followed)
+        task.failed.connect(notify.tell_error)
+        task.start()
+
+    def _followed(self, found: Followed) -> None:
+        course, eggs = found.trace.course, found.eggs
+        key = (self._bench.version, self._bench.now_ms // JUDGE_EVERY_MS)
+        shift = (eggs.shift_days, 2.0 * eggs.u_shift_days) if eggs is not None else (None, 0.0)
+        self._judged[course.batch.id] = (key, *shift)
+        if self.course.shows(course):
+            self.course.show_shift(*shift)
 
     def choose_batch(self, batch_id: int) -> None:
         """Show another of the batches that share the machine."""
@@ -120,6 +157,7 @@ class BatchPages(QWidget):
             else []
         )
         self.course.show_course(bench, sheet.course, events)
+        self._show_window(sheet.course, elsewhere=page == "trace")
         for key, made in self.tabs.items():
             made.setChecked(key == page)
         self._stack.setCurrentIndex([key for key, _ in PAGES].index(page))

@@ -9,15 +9,19 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPen
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsRectItem
 
-from stathmis.core.series import envelope, gaps
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.series import Pyramid, gaps
+from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.ui.theme import Theme
 
 Array = NDArray[np.float64]
+Times = NDArray[np.int64]
 DAY_MS = 86_400_000.0
+RIBBON_ALPHA = 60
 
 
 def styled_plot(theme: Theme, axes: dict[str, Any] | None = None) -> pg.PlotWidget:
@@ -75,25 +79,53 @@ class DayAxis(pg.AxisItem):
         return made
 
 
+class _Columns:
+    """What a curve and its ribbon share: the points of the view, chosen again only when the view moved.
+
+    set_ms: the run's own setting, day 0 of the axis; unit: what values (°C or %) are drawn in.
+    """
+
+    def __init__(self, pyramid: Pyramid, set_ms: float, max_gap_s: float, unit: Unit) -> None:
+        self.pyramid, self.set_ms, self.max_gap_ms, self.unit = pyramid, set_ms, max_gap_s * 1000.0, unit
+        self._key: tuple[float, float, int] | None = None
+
+    def box(self, margin: float = 0.0) -> QRectF:
+        """All readings, also those not drawn at the moment."""
+        times = self.pyramid.times_ms
+        if not times.size:
+            return QRectF()
+        left, right = ((t - self.set_ms) / DAY_MS for t in (times[0], times[-1]))
+        low, high = (float(from_inside(v, self.unit)) for v in (self.pyramid.low, self.pyramid.high))
+        low, high = low - margin, high + margin
+        return QRectF(left, low, max(right - left, 1e-9), max(high - low, 1e-9))
+
+    def moved(self, view: pg.ViewBox | None) -> tuple[Times, Array, NDArray[np.bool_]] | None:
+        """Times, values, and which are joined to the next, for a view; None where it did not move."""
+        if view is None or not self.pyramid.times_ms.size:
+            return None
+        left, right = view.viewRange()[0]
+        columns = max(16, int(view.width()))
+        if self._key == (left, right, columns):
+            return None
+        self._key = (left, right, columns)
+        start, end = self.set_ms + left * DAY_MS, self.set_ms + right * DAY_MS
+        times, values = self.pyramid.envelope(start, end, columns)
+        # in a far-out view neighboring columns may be further apart than the longest gap
+        longest = max(self.max_gap_ms, 2.5 * (end - start) / columns)
+        return times, np.asarray(from_inside(values, self.unit)), gaps(times, longest)
+
+
 class Curve(pg.PlotCurveItem):
     """A long run of readings: on every change of view only the least and most of each pixel column are drawn."""
 
-    def __init__(self, times_ms: NDArray[np.int64], values: Array, set_ms: float, max_gap_s: float, pen: QPen) -> None:
+    def __init__(self, pyramid: Pyramid, set_ms: float, max_gap_s: float, unit: Unit, pen: QPen) -> None:
         # a pen of one pixel: anything wider is drawn many times slower
         super().__init__(pen=pen, antialias=False, skipFiniteCheck=False)
-        self._times, self._values, self._set_ms = times_ms, values, set_ms
-        self._max_gap_ms = max_gap_s * 1000.0
-        self._shown: tuple[float, float, int] | None = None
-        self._low = float(values.min()) if values.size else 0.0
-        self._high = float(values.max()) if values.size else 1.0
+        self._columns = _Columns(pyramid, set_ms, max_gap_s, unit)
 
     def boundingRect(self) -> QRectF:
-        """All readings, also those not drawn at the moment."""
-        if not self._times.size:
-            return QRectF()
-        left = (self._times[0] - self._set_ms) / DAY_MS
-        right = (self._times[-1] - self._set_ms) / DAY_MS
-        return QRectF(left, self._low, max(right - left, 1e-9), max(self._high - self._low, 1e-9))
+        """All readings."""
+        return self._columns.box()
 
     def dataBounds(self, ax: int, frac: float = 1.0, orthoRange: object = None) -> tuple[float, float]:
         """Extent along one axis."""
@@ -107,21 +139,69 @@ class Curve(pg.PlotCurveItem):
 
     def choose_points(self) -> None:
         """Least and most of each pixel column in view, with breaks where readings are missing."""
-        view = self.getViewBox()
-        if view is None or not self._times.size:
+        found = self._columns.moved(self.getViewBox())
+        if found is None:
             return
-        left, right = view.viewRange()[0]
-        columns = max(16, int(view.width()))
-        if self._shown == (left, right, columns):
-            return
-        self._shown = (left, right, columns)
-        start, end = self._set_ms + left * DAY_MS, self._set_ms + right * DAY_MS
-        times, values = envelope(self._times, self._values, start, end, columns)
-        # in a far-out view neighboring columns may be further apart than the longest gap
-        longest = max(self._max_gap_ms, 2.5 * (end - start) / columns)
-        joined = np.append(gaps(times, longest), False)
-        self.setData((times - self._set_ms) / DAY_MS, values, connect=joined.astype(np.int32))
+        times, values, near = found
+        joined = np.append(near, False)
+        self.setData((times - self._columns.set_ms) / DAY_MS, values, connect=joined.astype(np.int32))
         self.prepareGeometryChange()
+
+
+class Ribbon(pg.GraphicsObject):
+    """A tinted ribbon of half-width U around a long run; breaks where readings are missing.
+
+    u: standard uncertainty of each reading, K or %.
+    """
+
+    def __init__(self, pyramid: Pyramid, u: Array, set_ms: float, max_gap_s: float, unit: Unit, color: QColor) -> None:
+        super().__init__()
+        self._columns, self._u = _Columns(pyramid, set_ms, max_gap_s, unit), u
+        self._factor = NORMAL_95 * float(difference_from_inside(1.0, unit))
+        self._widest = self._factor * float(u.max()) if u.size else 0.0
+        self._color = QColor(color)
+        self._color.setAlpha(RIBBON_ALPHA)
+        self._shapes: list[QPolygonF] = []
+        self.setZValue(-5)
+
+    def boundingRect(self) -> QRectF:
+        """All readings with their uncertainty."""
+        return self._columns.box(self._widest)
+
+    def viewRangeChanged(self) -> None:
+        """The view moved: shape it again."""
+        found = self._columns.moved(self.getViewBox())
+        if found is None:
+            return
+        times, values, near = found
+        pyramid = self._columns.pyramid
+        at = np.clip(np.searchsorted(pyramid.times_ms, times), 0, pyramid.times_ms.size - 1)
+        days, U = (times - self._columns.set_ms) / DAY_MS, self._factor * self._u[at]
+        # two points a column, least and most: the ribbon runs along the outer ones
+        top, bottom = values + U, values - U
+        if times.size > 3:
+            top, bottom = _outer(top, np.maximum), _outer(bottom, np.minimum)
+        self._shapes = []
+        cuts = np.flatnonzero(~near) + 1
+        for part in np.split(np.arange(times.size), cuts):
+            if part.size > 1:
+                x = np.concatenate([days[part], days[part][::-1]])
+                y = np.concatenate([top[part], bottom[part][::-1]])
+                self._shapes.append(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+        self.update()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        """Fill it."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._color)
+        for shape in self._shapes:
+            painter.drawPolygon(shape)
+
+
+def _outer(edge: Array, which: np.ufunc) -> Array:
+    """Each point with its neighbors' further one: the two points of a column share it."""
+    padded = np.concatenate([edge[:1], edge, edge[-1:]])
+    return np.asarray(which(which(padded[:-2], padded[1:-1]), padded[2:]))
 
 
 def band_item(left: float, right: float, low: float, high: float, color: QColor, alpha: int) -> QGraphicsRectItem:

@@ -27,6 +27,7 @@ class CourseStrip(QWidget):
         self._course: Course | None = None
         self._bench: Workbench | None = None
         self._events: list[Event] = []
+        self._shift: tuple[float, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         theme.changed.connect(self.updateGeometry)
 
@@ -46,6 +47,20 @@ class CourseStrip(QWidget):
             words = f"Course: {course.day_text(now)}, {phase.name if phase else 'over'}; {course.next_step(now)}"
             self.setAccessibleName(words)
             self.setToolTip(words)
+        self.update()
+
+    def shows(self, course: Course) -> bool:
+        """Whether this batch is the one in view."""
+        return self._course is not None and self._course.batch.id == course.batch.id
+
+    def show_shift(self, shift_days: float | None, U_days: float = 0.0) -> None:
+        """Show where the temperatures so far move the hatch, later or (negative) earlier; None: not known."""
+        self._shift = None if shift_days is None else (shift_days, U_days)
+        if self._shift is not None and self._course is not None and self._bench is not None:
+            at = self._bench.local(self._course.at_ms(self._course.species.days + self._shift[0]))
+            words = f"{self.accessibleName().partition('; hatch about')[0]}; hatch about {at:%a} {at.day} {at:%b}"
+            self.setAccessibleName(f"{words} by the temperatures so far")
+            self.setToolTip(self.accessibleName())
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -70,6 +85,7 @@ class CourseStrip(QWidget):
         if course.lockdown_day is not None:
             self._peg(painter, x_of(course.lockdown_day), middle, filled=True)
         self._peg(painter, x_of(course.species.days), middle, filled=True)
+        self._paint_window(painter, course, x_of, middle)
         day = min(max(course.day(bench.now_ms), first), last)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x_of(day), middle - theme.px(24)), QPointF(x_of(day), middle + theme.px(14)))
@@ -106,6 +122,22 @@ class CourseStrip(QWidget):
                 painter.setPen(QColor(inks.muted))
                 painter.drawText(QPointF(start, middle + theme.px(28)), words)
                 taken.append((start, start + width))
+
+    def _paint_window(self, painter: QPainter, course: Course, x_of: Callable[[float], float], middle: float) -> None:
+        """A bracket where the hatch is to be expected by the temperatures so far."""
+        if self._shift is None:
+            return
+        shift, U = self._shift
+        species, theme = course.species, self._theme
+        low = x_of(species.days_low + shift - U)
+        high = min(x_of(species.days_high + shift + U), self.width() - 2.0)
+        y, tick = middle - theme.px(13), theme.px(5)
+        painter.setPen(QPen(QColor(theme.inks.eggs), 1.6))
+        painter.drawLine(QPointF(low, y), QPointF(high, y))
+        for x in (low, high):
+            painter.drawLine(QPointF(x, y), QPointF(x, y + tick))
+        painter.setBrush(QColor(theme.inks.paper))
+        painter.drawEllipse(QPointF(x_of(species.days + shift), y), theme.px(3), theme.px(3))
 
     def _peg(self, painter: QPainter, x: float, middle: float, *, filled: bool) -> None:
         color = QColor(self._theme.inks.eggs if filled else self._theme.inks.muted)

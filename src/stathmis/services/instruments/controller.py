@@ -17,7 +17,7 @@ from stathmis.logbook.records import Incubator
 from stathmis.services import batches, knowledge, rounds
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
-from stathmis.services.trace import Run, temperature_runs
+from stathmis.services.runs import Run, temperature_runs
 from stathmis.services.workbench import Workbench
 
 LOOK_BACK_MS = {True: DAY_MS, False: 3 * DAY_MS}

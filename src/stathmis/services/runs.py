@@ -1,0 +1,237 @@
+"""Runs of readings: every instrument that hung somewhere, corrected, and what they say together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.side_by_side import at_times, disagreements, together
+from stathmis.core.units import to_inside
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.readings import Series
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.services.verdict import layers_u_k
+from stathmis.services.workbench import Workbench
+
+Array = NDArray[np.float64]
+
+DENSE_STEP_MS = 10 * 60_000
+"""Readings at least this often come from a logger."""
+DENSE_GAP_S = 30 * 60.0
+"""A logger silent for longer is unknown time."""
+HAND_GAP_S = 14 * 3600.0
+"""Two rounds a day, and some; beyond it the time is unknown."""
+SAME_ROUND_S = 15 * 60.0
+"""Readings typed within this are of one round."""
+DOUBTED_AFTER = 3
+"""So many readings by hand must differ from a logger before that is said."""
+
+
+@dataclass(frozen=True)
+class Run:
+    """Readings of one channel over a stretch. times UTC ms; shown as on the display, in °C or %; corrected likewise.
+
+    typical: from where to where 98 % of the corrected readings since setting lie, for the height of a chart.
+    dense: they come from a logger. beside: other instruments whose readings are combined in it.
+    """
+
+    instrument: Instrument
+    channel: Channel
+    times_ms: NDArray[np.int64]
+    shown: Array
+    corrected: Array
+    u: Array
+    max_gap_s: float
+    typical: tuple[float, float]
+    dense: bool
+    beside: tuple[str, ...] = ()
+
+    @property
+    def names(self) -> str:
+        """Who says it: "Shelf logger", or "Shelf logger with Blue probe"."""
+        return self.instrument.name + (f" with {', '.join(self.beside)}" if self.beside else "")
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A stretch (UTC ms) in which an instrument disagreed with the others beyond their uncertainties, °C or %."""
+
+    instrument: Instrument
+    quantity: Quantity
+    start_ms: int
+    end_ms: int
+    difference: float
+    U: float
+
+
+def temperature_runs(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) -> list[Run]:
+    """Corrected temperatures of all instruments in an incubator over a stretch (UTC ms)."""
+    return runs_between(bench, incubator, "temperature", start_ms, stop_ms, start_ms)
+
+
+def runs_between(
+    bench: Workbench,
+    incubator: Incubator,
+    quantity: Quantity,
+    start_ms: int,
+    stop_ms: int,
+    set_ms: int,
+    *,
+    outline: bool = False,
+) -> list[Run]:
+    """Runs of every instrument that hung in an incubator, as long as it hung there; set_ms: see Run.typical.
+
+    outline: only what the heads of chunks say, as the least and most of each, for a first picture of a long run.
+    """
+    instruments = {i.id: i for i in keeping.all_of(bench.logbook, Instrument)}
+    channels = keeping.all_of(bench.logbook, Channel, quantity=quantity)
+    runs = []
+    for placement in keeping.all_of(bench.logbook, Placement, incubator_id=incubator.id):
+        start = max(start_ms, placement.from_ms)
+        stop = min(stop_ms, placement.to_ms - 1 if placement.to_ms is not None else stop_ms)
+        for channel in channels:
+            if channel.instrument_id == placement.instrument_id and start <= stop:
+                layers = layers_u_k(incubator, placement, channel)
+                made = _outline if outline else _run
+                run = made(bench, instruments[channel.instrument_id], channel, start, stop, set_ms, layers)
+                if run is not None:
+                    runs.append(run)
+    return runs
+
+
+def _run(
+    bench: Workbench,
+    instrument: Instrument,
+    channel: Channel,
+    start_ms: int,
+    stop_ms: int,
+    set_ms: int,
+    layers_u: float,
+) -> Run | None:
+    found = readings.series(bench.logbook, channel, start_ms, stop_ms)
+    if not found.times_ms.size:
+        return None
+    corrected, u = bench.corrections.correct_series(channel, found)
+    u = np.hypot(u, layers_u)
+    step = float(np.median(np.diff(found.times_ms))) if found.times_ms.size > 1 else np.inf
+    since_set = corrected[int(np.searchsorted(found.times_ms, set_ms)) :]
+    sample = since_set if since_set.size else corrected
+    low, high = np.quantile(sample[:: 1 + sample.size // 50_000], [0.01, 0.99])
+    return Run(
+        instrument,
+        channel,
+        found.times_ms,
+        np.asarray(to_inside(found.shown, channel.unit)),
+        corrected,
+        u,
+        DENSE_GAP_S if step <= DENSE_STEP_MS else HAND_GAP_S,
+        (float(low), float(high)),
+        step <= DENSE_STEP_MS,
+    )
+
+
+def _outline(
+    bench: Workbench,
+    instrument: Instrument,
+    channel: Channel,
+    start_ms: int,
+    stop_ms: int,
+    set_ms: int,
+    layers_u: float,
+) -> Run | None:
+    """Least and most of each chunk as two readings; a correction that rises keeps them least and most."""
+    heads = readings.outline(bench.logbook, channel.id, start_ms, stop_ms)
+    if not heads.readings:
+        return None
+    times = np.stack([heads.first_ms, heads.last_ms], axis=1).ravel()
+    series = Series(times, np.stack([heads.least, heads.most], axis=1).ravel())
+    order = np.argsort(series.times_ms, kind="stable")
+    series = Series(series.times_ms[order], series.shown[order])
+    corrected, u = bench.corrections.correct_series(channel, series)
+    low, high = np.quantile(corrected[int(np.searchsorted(times, set_ms)) :], [0.05, 0.95], method="nearest")
+    gap_s = float(np.max(heads.last_ms - heads.first_ms)) / 1000.0 + DENSE_GAP_S
+    shown = np.asarray(to_inside(series.shown, channel.unit))
+    u = np.hypot(u, layers_u)
+    return Run(instrument, channel, series.times_ms, shown, corrected, u, gap_s, (float(low), float(high)), True)
+
+
+def logged_count(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) -> int:
+    """How many logger readings hang together with an incubator over a stretch (UTC ms), quickly."""
+    hung = {p.instrument_id for p in bench.records(Placement) if p.incubator_id == incubator.id}
+    channels = [c for c in bench.records(Channel) if c.instrument_id in hung]
+    return sum(readings.outline(bench.logbook, c.id, start_ms, stop_ms).readings for c in channels)
+
+
+def best_first(runs: list[Run]) -> list[Run]:
+    """Loggers first, the surest first among them."""
+    return sorted(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
+
+
+def combined(bench: Workbench, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]]:
+    """What runs of one quantity say together, at the times of the best, and which of them disagree, and when.
+
+    Loggers are combined with loggers, hand readings with those of the same round; hand readings beside a logger are
+    held against it only. Where one disagrees it is left out of what they say together.
+    """
+    if not runs:
+        return None, ()
+    best, *_ = runs = best_first(runs)
+    alike = [r for r in runs if r.dense == best.dense]
+    doubts = [d for r in runs if r.dense != best.dense and (d := _doubt_by_hand(best, r)) is not None]
+    if len(alike) < 2:
+        return best, tuple(doubts)
+    times_ms = best.times_ms if best.dense else np.unique(np.concatenate([r.times_ms for r in alike]))
+    seconds = times_ms / 1000.0
+    gap = DENSE_GAP_S if best.dense else 4.0 * SAME_ROUND_S
+    values = np.vstack([at_times(seconds, r.times_ms / 1000.0, r.corrected, gap) for r in alike])
+    u = np.vstack([np.interp(seconds, r.times_ms / 1000.0, r.u) for r in alike])
+    u = np.maximum(u, 1e-6)
+    for found in disagreements(seconds, values, u):
+        run = alike[found.row]
+        there = slice(*np.searchsorted(seconds, [found.start_s, found.end_s]).tolist())
+        others = np.isfinite(np.delete(values[:, there], found.row, axis=0)).any(axis=0)
+        values[found.row, there][others] = np.nan
+        start, end = (round(s * 1000) for s in (found.start_s, found.end_s))
+        doubts.append(Doubt(run.instrument, run.channel.quantity, start, end, found.difference, found.U))
+    groups, u_group = _shared_references(bench, alike)
+    value, wide = together(values, u, groups, u_group)
+    kept = np.isfinite(value)
+    shown = np.interp(seconds, best.times_ms / 1000.0, best.shown)
+    low, high = np.quantile(value[kept][:: 1 + int(kept.sum()) // 50_000], [0.01, 0.99])
+    typical = best.typical if best.dense else (float(low), float(high))
+    made = replace(
+        best,
+        times_ms=times_ms[kept],
+        shown=shown[kept],
+        corrected=value[kept],
+        u=wide[kept],
+        typical=typical,
+        beside=tuple(dict.fromkeys(r.instrument.name for r in alike[1:] if r.instrument.id != best.instrument.id)),
+    )
+    return made, tuple(doubts)
+
+
+def _shared_references(bench: Workbench, runs: list[Run]) -> tuple[list[int], list[float]]:
+    """For each run the number of the reference its correction leans on (-1: none), and what each left in all."""
+    leans = [bench.corrections.leans_on(r.channel, float(np.median(r.corrected)), int(r.times_ms[-1])) for r in runs]
+    order = list(dict.fromkeys(found[0] for found in leans if found is not None))
+    groups = [order.index(found[0]) if found is not None else -1 for found in leans]
+    return groups, [max(found[1] for found in leans if found is not None and found[0] == i) for i in order]
+
+
+def _doubt_by_hand(best: Run, run: Run) -> Doubt | None:
+    """Hand readings that as a rule differ from the logger beside them."""
+    seconds = run.times_ms / 1000.0
+    beside = at_times(seconds, best.times_ms / 1000.0, best.corrected, best.max_gap_s)
+    known = np.isfinite(beside)
+    if int(known.sum()) < DOUBTED_AFTER:
+        return None
+    off = run.corrected[known] - beside[known]
+    wide = NORMAL_95 * np.hypot(run.u[known], np.interp(seconds[known], best.times_ms / 1000.0, best.u))
+    if float(np.median(np.abs(off) / wide)) <= 1.0:
+        return None
+    first, last = run.times_ms[known][[0, -1]].tolist()
+    return Doubt(run.instrument, run.channel.quantity, first, last, float(np.median(off)), float(np.median(wide)))

@@ -1,0 +1,298 @@
+"""The charts of a run: heat and moisture over their bands, and under them the room, on one scale of days."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from stathmis.core.series import Pyramid
+from stathmis.core.units import Unit, from_inside
+from stathmis.logbook.records import Quantity
+from stathmis.services.batches import Course
+from stathmis.services.judgement import EggTrace, Followed
+from stathmis.services.room_air import AirCurve
+from stathmis.services.rounds import EVENT_WORDS
+from stathmis.services.runs import Run
+from stathmis.services.trace import BatchTrace, QuantityTrace
+from stathmis.services.wording import unit_word
+from stathmis.services.workbench import Workbench
+from stathmis.ui.chart import Curve, DayAxis, Ribbon, band_item, edge_line, restyle, styled_plot
+from stathmis.ui.theme import Theme
+
+QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
+LANES = (*QUANTITIES, "room")
+
+
+@dataclass
+class Scene:
+    """What is to be drawn: a first picture or the whole run, an earlier run beside it, and which curves."""
+
+    traced: BatchTrace
+    followed: Followed | None = None
+    beside: BatchTrace | None = None
+    curves: frozenset[str] = frozenset({"ribbon", "core"})
+
+    @property
+    def eggs(self) -> EggTrace | None:
+        """What the run says about the eggs."""
+        return self.followed.eggs if self.followed else None
+
+
+class TraceCharts(QWidget):
+    """Three lanes on one scale of days; the last one only where the room or the dew point is wanted."""
+
+    pointed = Signal(str, float)
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self._bench, self._theme = bench, theme
+        self.scene: Scene | None = None
+        self.plots: dict[str, pg.PlotWidget] = {}
+        self._axes: dict[str, DayAxis] = {}
+        self._pyramids: dict[int, tuple[object, Pyramid]] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        for lane in LANES:
+            axis = DayAxis(bench.local)
+            plot = styled_plot(theme, {"bottom": axis})
+            plot.setMouseEnabled(x=True, y=False)
+            plot.setAccessibleName(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run")
+            plot.scene().sigMouseMoved.connect(lambda pos, name=lane: self._point(name, pos))
+            self.plots[lane], self._axes[lane] = plot, axis
+            layout.addWidget(plot, 2 if lane in QUANTITIES else 1)
+        for lane in LANES[1:]:
+            self.plots[lane].setXLink(self.plots["temperature"])
+        self._set_heights()
+
+    def _set_heights(self) -> None:
+        # a plot wants more room than all of them and the words below have
+        for lane, plot in self.plots.items():
+            low, high = (150, 230) if lane in QUANTITIES else (100, 140)
+            plot.setMinimumHeight(self._theme.px(low))
+            plot.setMaximumHeight(self._theme.px(high))
+
+    def restyle(self) -> None:
+        """Follow a change of theme or text size."""
+        for plot in self.plots.values():
+            restyle(plot, self._theme)
+        self._set_heights()
+        self.redraw()
+
+    def show_scene(self, scene: Scene) -> None:
+        """Draw this; the stretch in view stays."""
+        self.scene = scene
+        self.redraw()
+
+    def redraw(self) -> None:
+        """Draw the scene as it stands."""
+        for plot in self.plots.values():
+            plot.clear()
+        scene = self.scene
+        if scene is None:
+            return
+        for quantity, found in zip(QUANTITIES, (scene.traced.temperature, scene.traced.humidity), strict=True):
+            self.plots[quantity].setVisible(found.judged is not None)
+            if found.judged is not None:
+                self._draw_quantity(scene, found, found.judged)
+        self._draw_room(scene)
+
+    def adopt(self, pyramids: list[tuple[Any, Pyramid]]) -> None:
+        """Take over pyramids that were worked out elsewhere, by the values they stand for."""
+        for values, made in pyramids:
+            self._pyramids[id(values)] = (values, made)
+
+    def pyramid(self, times_ms: Any, values: Any) -> Pyramid:
+        """Least and most of a run at every scale, worked out once for its values."""
+        known = self._pyramids.get(id(values))
+        if known is None or known[0] is not values:
+            if len(self._pyramids) > 24:
+                self._pyramids.clear()
+            known = self._pyramids[id(values)] = (values, Pyramid(times_ms, values))
+        return known[1]
+
+    def _draw_quantity(self, scene: Scene, found: QuantityTrace, main: Run) -> None:
+        quantity, theme, course = found.quantity, self._theme, scene.traced.course
+        unit = self._bench.shown_unit(quantity)
+        plot, color = self.plots[quantity], theme.inks.of(quantity)
+        set_ms = float(course.batch.set_ms)
+        self._axes[quantity].set_ms, self._axes[quantity].day_words = set_ms, course.day_words
+        edges = self._draw_bands(plot, course, quantity, unit, color)
+        if scene.beside is not None:
+            self._draw_beside(plot, scene.beside, quantity, unit)
+        others = [r for r in found.runs if r.channel.id != main.channel.id or main.beside]
+        for run in others if "others" in scene.curves else ():
+            self._draw_run(plot, run, unit, set_ms, QColor(theme.inks.muted))
+        if "ribbon" in scene.curves and main.dense and not scene.traced.outline:
+            made = self.pyramid(main.times_ms, main.corrected)
+            plot.addItem(Ribbon(made, main.u, set_ms, main.max_gap_s, unit, color))
+        self._draw_run(plot, main, unit, set_ms, color)
+        if quantity == "temperature":
+            self._draw_core(plot, scene, unit, set_ms)
+            self._draw_set_points(plot, scene, unit)
+        elif "room" in scene.curves and scene.followed is not None:
+            self._draw_air(plot, scene.followed.room.humidity_inside, unit, set_ms, theme.inks.muted)
+        if "raw" in scene.curves:
+            raw = self.pyramid(main.times_ms, main.shown)
+            pen = pg.mkPen(theme.inks.muted, width=1)
+            plot.addItem(Curve(raw, set_ms, main.max_gap_s, unit, pen))
+        self._mark_events(plot, scene.traced, quantity)
+        self._mark_now(plot, scene.traced)
+        # a lid opening may fall far below: what is rare runs off the edge
+        often = [float(from_inside(v, unit)) for v in main.typical]
+        low, high = min([*edges, often[0]]), max([*edges, often[1]])
+        margin = 0.12 * (high - low)
+        plot.setYRange(low - margin, high + margin, padding=0)
+        word = {"temperature": "Heat", "humidity": "Moisture"}[quantity]
+        beside = f" · beside it, dashed: {scene.beside.course.batch.name}" if scene.beside is not None else ""
+        room = scene.followed.room.humidity_inside if scene.followed else None
+        if quantity == "humidity" and "room" in scene.curves and room is not None:
+            beside += " · grey: what the room's air alone would give"
+        self._title(plot, f"{word}, {unit_word(unit)} · {main.names}, corrected{beside}", color.name())
+
+    def _draw_bands(self, plot: Any, course: Course, quantity: Quantity, unit: Unit, color: QColor) -> list[float]:
+        edges = []
+        for phase in course.phases:
+            band = phase.temperature_c if quantity == "temperature" else phase.humidity
+            if band is not None and phase.name != "warm-up":
+                low, high = (float(from_inside(v, unit)) for v in (band.low, band.high))
+                edges += [low, high]
+                tint = self._theme.inks.tint + 8
+                plot.addItem(band_item(phase.start_day, phase.end_day, low, high, color, tint))
+                for level in (low, high):
+                    plot.addItem(edge_line(phase.start_day, phase.end_day, level, color))
+        return edges
+
+    def _draw_run(self, plot: Any, run: Run, unit: Unit, set_ms: float, color: QColor) -> None:
+        if run.dense:
+            pen = pg.mkPen(color, width=1)
+            plot.addItem(Curve(self.pyramid(run.times_ms, run.corrected), set_ms, run.max_gap_s, unit, pen))
+            return
+        days = (run.times_ms - set_ms) / 86_400_000
+        values = np.asarray(from_inside(run.corrected, unit))
+        plot.addItem(pg.ScatterPlotItem(days, values, size=5, pen=pg.mkPen(color), brush=pg.mkBrush(None)))
+
+    def _draw_beside(self, plot: Any, beside: BatchTrace, quantity: Quantity, unit: Unit) -> None:
+        """An earlier run, its own day 0 on this one's."""
+        run = (beside.temperature if quantity == "temperature" else beside.humidity).judged
+        if run is None:
+            return
+        set_ms = float(beside.course.batch.set_ms)
+        color = QColor(self._theme.inks.selection)
+        if run.dense:
+            pen = pg.mkPen(color, width=1, style=Qt.PenStyle.DashLine)
+            plot.addItem(Curve(self.pyramid(run.times_ms, run.corrected), set_ms, run.max_gap_s, unit, pen))
+        else:
+            self._draw_run(plot, run, unit, set_ms, color)
+
+    def _draw_core(self, plot: Any, scene: Scene, unit: Unit, set_ms: float) -> None:
+        eggs = scene.eggs
+        if eggs is None or "core" not in scene.curves or not eggs.run.dense:
+            return
+        known = np.isfinite(eggs.core)
+        if not known.any():
+            return
+        whole = bool(known.all())
+        times, core = (eggs.run.times_ms, eggs.core) if whole else (eggs.run.times_ms[known], eggs.core[known])
+        pen = pg.mkPen(QColor(self._theme.inks.eggs), width=1)
+        made = self.pyramid(times, core) if whole else Pyramid(times, core)
+        plot.addItem(Curve(made, set_ms, eggs.run.max_gap_s, unit, pen))
+
+    def _draw_set_points(self, plot: Any, scene: Scene, unit: Unit) -> None:
+        if "set_point" not in scene.curves or scene.followed is None or not scene.followed.set_points:
+            return
+        course = scene.traced.course
+        at = [course.day(ms) for ms, _ in scene.followed.set_points]
+        values = [float(from_inside(c, unit)) for _, c in scene.followed.set_points]
+        days = [*at, course.day(scene.traced.until_ms)]
+        x = np.repeat(days, 2)[1:-1]
+        pen = pg.mkPen(self._theme.inks.ink, width=1, style=Qt.PenStyle.DashDotLine)
+        plot.addItem(pg.PlotCurveItem(x, np.repeat(values, 2), pen=pen))
+
+    def _draw_air(self, plot: Any, curve: AirCurve | None, unit: Unit, set_ms: float, ink: str) -> None:
+        if curve is not None and curve.times_ms.size:
+            pen = pg.mkPen(QColor(ink), width=1)
+            plot.addItem(Curve(Pyramid(curve.times_ms, curve.values), set_ms, curve.max_gap_s, unit, pen))
+
+    def _draw_room(self, scene: Scene) -> None:
+        """Room temperature against the dew point inside: glass colder than the dew point fogs."""
+        plot, followed = self.plots["room"], scene.followed
+        room = followed.room if followed is not None else None
+        wanted = "room" in scene.curves and room is not None and (room.temperature or room.dew_point) is not None
+        plot.setVisible(wanted)
+        if not wanted or room is None:
+            return
+        unit, inks = self._bench.temperature_unit, self._theme.inks
+        set_ms = float(scene.traced.course.batch.set_ms)
+        self._axes["room"].set_ms, self._axes["room"].day_words = set_ms, scene.traced.course.day_words
+        values: list[float] = []
+        words = []
+        if room.temperature is not None:
+            self._draw_run(plot, room.temperature, unit, set_ms, inks.of("temperature"))
+            values += room.temperature.typical
+            words.append(f"room ({room.temperature.names})")
+        if room.dew_point is not None and room.dew_point.times_ms.size:
+            self._draw_air(plot, room.dew_point, unit, set_ms, inks.moisture)
+            values += np.quantile(room.dew_point.values, [0.01, 0.99]).tolist()
+            words.append("dew point inside: glass colder than this fogs")
+        self._mark_now(plot, scene.traced)
+        shown = [float(from_inside(v, unit)) for v in values]
+        margin = max(0.5, 0.15 * (max(shown) - min(shown)))
+        plot.setYRange(min(shown) - margin, max(shown) + margin, padding=0)
+        self._title(plot, f"{unit_word(unit)} · {' · '.join(words)}", inks.muted)
+
+    def _title(self, plot: Any, words: str, color: str) -> None:
+        safe = words.replace("&", "&amp;").replace("<", "&lt;")
+        size = self._theme.px(12)
+        plot.plotItem.setTitle(f'<span style="font-family:Inter;font-size:{size}px;color:{color}">{safe}</span>')
+
+    def _mark_now(self, plot: Any, traced: BatchTrace) -> None:
+        now = traced.course.day(traced.until_ms)
+        plot.addItem(pg.InfiniteLine(now, pen=pg.mkPen(self._theme.inks.ink, width=1, style=Qt.PenStyle.DashLine)))
+
+    def _mark_events(self, plot: Any, traced: BatchTrace, quantity: Quantity) -> None:
+        pen = pg.mkPen(self._theme.inks.muted, width=1, style=Qt.PenStyle.DotLine)
+        per_day = plot.width() / (traced.course.phases[-1].end_day - traced.course.phases[0].start_day)
+        # water, which is frequent, in one line of words, and the rest under it; a word without room is left out
+        free_from = {True: -1e9, False: -1e9}
+        for event in traced.events:
+            day = traced.course.day(event.time_ms)
+            line = pg.InfiniteLine(day, pen=pen)
+            line.setZValue(-10)
+            word, water = EVENT_WORDS[event.kind].split()[0].lower(), event.kind == "water"
+            if quantity == "temperature" and day * per_day >= free_from[water]:
+                free_from[water] = day * per_day + self._theme.px(8 + 7 * len(word))
+                ends = [(0, 0.5), (0, 0.5)]
+                at = 0.96 if water else 0.88
+                flag = pg.InfLineLabel(line, word, position=at, color=self._theme.inks.muted, anchors=ends)
+                flag.setFont(self._theme.font(11))
+            plot.addItem(line)
+
+    def show_stretch(self, from_day: float, to_day: float) -> None:
+        """Show a stretch of days."""
+        self.plots["temperature"].setXRange(from_day, to_day, padding=0)
+
+    def _point(self, lane: str, position: Any) -> None:
+        if self.scene is not None and lane in QUANTITIES:
+            self.pointed.emit(lane, self.plots[lane].plotItem.vb.mapSceneToView(position).x())
+
+    def picture(self, heading: str, scale: float = 2.0) -> QImage:
+        """The charts as they are in view with a heading over them, for passing on."""
+        top = self._theme.px(40)
+        image = QImage(round(self.width() * scale), round((self.height() + top) * scale), QImage.Format.Format_RGB32)
+        image.setDevicePixelRatio(scale)
+        image.fill(QColor(self._theme.inks.paper))
+        painter = QPainter(image)
+        painter.setPen(QColor(self._theme.inks.ink))
+        painter.setFont(self._theme.font(14))
+        room = QRectF(12, 0, self.width() - 24, top)
+        painter.drawText(room, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), heading)
+        self.render(painter, QPointF(0, top).toPoint())
+        painter.end()
+        return image
