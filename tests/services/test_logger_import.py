@@ -166,7 +166,7 @@ def test_trace_of_the_demo_adds_up(demo: Workbench) -> None:
         a = share.adherence
         so_far = (demo.now_ms - course.batch.set_ms) / 1000
         assert a.known_s + a.unknown_s == pytest.approx(so_far, rel=1e-6)
-        assert a.unknown_s > 4000, "the power cut is unknown, not good"
+        assert 800 < a.unknown_s < 1000, "since the logger was read out it is unknown, not good"
     # the planted cold night of 4 h and the power cut are among the few long excursions
     assert 2 <= trace.lasting(traced.temperature.shares[0].adherence) <= 9
     assert traced.temperature.shares[0].adherence.mean == pytest.approx(37.5, abs=0.1)

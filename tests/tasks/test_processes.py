@@ -167,7 +167,7 @@ def test_killed_while_open_it_opens_again(demo_file: Path, tmp_path: Path) -> No
     from stathmis.logbook.records import Incubator
 
     logbook = open_logbook(path)
-    assert len(keeping.all_of(logbook, Incubator)) == 3
+    assert len(keeping.all_of(logbook, Incubator)) == 4
     logbook.close()
 
 

@@ -98,7 +98,7 @@ def test_undo_with_nothing_to_undo_says_so(window: Window) -> None:
 def test_cards_say_everything_to_a_screen_reader(window: Window, qtbot: QtBot) -> None:
     cards = window.column.findChildren(Card)
     names = [c.accessibleName() for c in cards if not c.isHidden()]
-    assert names[0].startswith("North cabinet, 30 rock partridge, spring set A, day 13 of 24, temperature 37.6")
+    assert names[0].startswith("North cabinet, 30 rock partridge, spring set A, day 13 of 24, temperature 37.5")
     assert "outside" in names[0] and "lockdown in 8 days" in names[0]
     qtbot.keyClick(cards[1], Qt.Key.Key_Return)
     assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"
@@ -209,7 +209,7 @@ def test_a_faulty_answer_enters_nothing(empty_window: Window) -> None:
 def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Workbench, theme: Theme, tmp_path) -> None:  # type: ignore[no-untyped-def]
     settings = QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat)
     first = Window(demo, theme, settings)
-    first.show_incubator(2)
+    first.show_incubator(3)
     first.show_page("trace")
     settle(0.2)
     first.close()
@@ -218,7 +218,7 @@ def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Workbench, theme
     again = Workbench(open_logbook(demo.logbook.path), demo.clock)
     second = Window(again, theme, settings)
     assert second.pages.page == "trace"
-    assert second.pages.incubator is not None and second.pages.incubator.id == 2
+    assert second.pages.incubator is not None and second.pages.incubator.id == 3
     settle(0.2)
     second.close()
 

@@ -5,6 +5,7 @@ Everything is invented. It is anchored to the time it is made for, so that the b
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -12,11 +13,11 @@ from pathlib import Path
 import numpy as np
 
 from stathmis.core.fixed_points import salt_humidity
-from stathmis.demo.simulation import Sensor, Upset, simulate_air
+from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, SimulatedSensor, record
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Channel, Incubator, NewReading, Quantity
+from stathmis.logbook.records import Batch, Channel, Incubator, NewReading, Quantity
 from stathmis.services import rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.instruments import checking, draft, places
@@ -26,6 +27,16 @@ from stathmis.services.workbench import Workbench
 
 MINUTE_MS = 60_000
 SEED = 20240518
+STEP_S = 30.0
+"""The simulated boxes are stepped so far at once."""
+LAYERS_K_PER_CM = 0.2
+
+
+def _sensor(offset: float, slope: float, noise: float, resolution: float, lag_min: float = 0.0) -> SimulatedSensor:
+    return SimulatedSensor(offset, slope, 0.0, noise, resolution, 60.0 * lag_min)
+
+
+_Channels = dict[tuple[str, str], Channel]
 
 
 @dataclass(frozen=True)
@@ -34,12 +45,13 @@ class _Face:
 
     name: str
     kind: str
-    channels: tuple[tuple[Quantity, Sensor, float], ...]
+    channels: tuple[tuple[Quantity, SimulatedSensor, float], ...]
     place: str = "at the egg tops"
     at_egg_top: bool = True
+    over_eggs_cm: float = 0.0
 
 
-ROUND = Sensor(13.0, 0.88, 0.3, 1.0, 12.0)
+ROUND = _sensor(13.0, 0.88, 0.3, 1.0, 12.0)
 """The round hygrometer as it is now; it read lower in the years before."""
 
 CABINET = (
@@ -47,20 +59,20 @@ CABINET = (
         "Lid display",
         "lid display",
         (
-            ("temperature", Sensor(-0.85, 1.009, 0.03, 0.1), 1.0),
-            ("humidity", Sensor(9.0, 0.93, 0.4, 1.0, 5.0), 9.0),
+            ("temperature", _sensor(-0.85, 1.009, 0.03, 0.1), 1.0),
+            ("humidity", _sensor(9.0, 0.93, 0.4, 1.0, 5.0), 9.0),
         ),
         "built in, under the lid",
     ),
-    _Face("Blue probe", "probe", (("temperature", Sensor(0.12, 1.0, 0.02, 0.1, 2.0), 0.5),)),
-    _Face("Long stick", "stick", (("temperature", Sensor(0.35, 1.0, 0.05, 0.5, 9.0), 0.8),)),
+    _Face("Blue probe", "probe", (("temperature", _sensor(0.12, 1.0, 0.02, 0.1, 2.0), 0.5),)),
+    _Face("Long stick", "stick", (("temperature", _sensor(0.35, 1.0, 0.05, 0.5, 9.0), 0.8),)),
     _Face("Round hygrometer", "hygrometer", (("humidity", ROUND, 5.0),)),
     _Face(
         "Shelf logger",
         "logger",
         (
-            ("temperature", Sensor(-0.21, 1.0, 0.01, 0.01, 2.0), 0.5),
-            ("humidity", Sensor(2.4, 0.97, 0.1, 0.1, 3.0), 3.0),
+            ("temperature", _sensor(-0.21, 1.0, 0.01, 0.01, 2.0), 0.5),
+            ("humidity", _sensor(2.4, 0.97, 0.1, 0.1, 3.0), 3.0),
         ),
     ),
 )
@@ -68,12 +80,25 @@ STILL_BOX = (
     _Face(
         "Box dial",
         "lid display",
-        (("temperature", Sensor(0.6, 1.0, 0.05, 0.5, 6.0), 1.0),),
+        (("temperature", _sensor(0.6, 1.0, 0.05, 0.5, 6.0), 1.0),),
         "in the lid, 6 cm above the eggs",
         at_egg_top=False,
+        over_eggs_cm=6.0,
     ),
-    _Face("Red probe", "probe", (("temperature", Sensor(-0.18, 1.0, 0.02, 0.1, 2.0), 0.5),)),
-    _Face("Card hygrometer", "hygrometer", (("humidity", Sensor(-4.0, 1.0, 0.4, 1.0, 10.0), 6.0),)),
+    _Face("Red probe", "probe", (("temperature", _sensor(-0.18, 1.0, 0.02, 0.1, 2.0), 0.5),)),
+    _Face("Card hygrometer", "hygrometer", (("humidity", _sensor(-4.0, 1.0, 0.4, 1.0, 10.0), 6.0),)),
+)
+
+ROOM = (
+    _Face(
+        "Wall hygrometer",
+        "hygrometer",
+        (
+            ("temperature", _sensor(0.4, 1.0, 0.05, 0.1, 6.0), 1.0),
+            ("humidity", _sensor(-3.0, 1.0, 0.4, 1.0, 10.0), 5.0),
+        ),
+        "on the wall, at the height of the machines",
+    ),
 )
 
 
@@ -89,7 +114,8 @@ def build(path: Path, now_ms: int, zone: str) -> None:
         bench = Workbench(logbook, clock)
         rng = np.random.default_rng(SEED)
         _references(bench, clock, now_ms)
-        _cabinet(bench, clock, rng, now_ms)
+        made = _cabinet(bench, clock, rng, now_ms)
+        _room(bench, clock, rng, *made, now_ms)
         _still_box(bench, clock, rng, now_ms)
         clock.at_ms = now_ms
         setting_up.add_incubator(bench, "Spare cabinet", "forced", 37.5)
@@ -98,7 +124,7 @@ def build(path: Path, now_ms: int, zone: str) -> None:
 
 
 def _references(bench: Workbench, clock: FixedClock, now_ms: int) -> None:
-    clock.at_ms = now_ms - 120 * DAY_MS
+    clock.at_ms = now_ms - 250 * DAY_MS
     setting_up.add_instrument(
         bench, "Certified probe", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
     )
@@ -114,10 +140,8 @@ def _references(bench: Workbench, clock: FixedClock, now_ms: int) -> None:
         setting_up.add_certificate(bench, channel.id, clock.at_ms, points, drift_per_year=drift)
 
 
-def _hang(
-    bench: Workbench, faces: tuple[_Face, ...], incubator_id: int, from_ms: int
-) -> dict[tuple[str, str], Channel]:
-    found: dict[tuple[str, str], Channel] = {}
+def _hang(bench: Workbench, faces: tuple[_Face, ...], incubator_id: int, from_ms: int) -> _Channels:
+    found: _Channels = {}
     for face in faces:
         made = setting_up.add_instrument(
             bench,
@@ -137,7 +161,9 @@ def _hang(
     return found
 
 
-def _check(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Generator, at: tuple[float, ...]) -> None:
+def _check(
+    bench: Workbench, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator, at: tuple[float, ...]
+) -> None:
     """Compare with the reference at true values, two readings each, and put the correction to use from then on."""
     reference = checking.references(bench, channel)[0][1]
     points = bench.corrections.certificate_of(reference.id)
@@ -147,7 +173,7 @@ def _check(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Ge
     for true in at:
         correction = float(np.interp(true, [p.reading for p in points], [p.correction for p in points]))
         spread = 0.02 if channel.quantity == "temperature" else 0.4
-        shown = sensor.shown(rng, np.full(2, true + rng.normal(0.0, spread)))
+        shown = sensor.series(np.full(2, true + rng.normal(0.0, spread)), 60.0, rng)
         step = reference.resolution
         ref = np.round((true - correction + rng.normal(0.0, spread / 2, 2)) / step) * step
         row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown))
@@ -156,13 +182,13 @@ def _check(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Ge
     checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
 
 
-def _salt_jars(bench: Workbench, channel: Channel, sensor: Sensor, rng: np.random.Generator) -> None:
+def _salt_jars(bench: Workbench, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator) -> None:
     """Three jars at room temperature, and the correction put to use from then on."""
     taken = draft.new_draft(channel, bench.altitude_m, "salt")
     taken.sets[0].rows = []
     for salt in ("MgCl2", "Mg(NO3)2", "NaCl"):
         true = salt_humidity(salt, 21.5)[0] + rng.normal(0.0, 0.3)
-        shown = sensor.shown(rng, np.full(3, true))
+        shown = sensor.series(np.full(3, true), 60.0, rng)
         row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown), {"salt": salt, "jar": "21.5C"})
         taken.sets[0].rows.append(row)
     checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
@@ -179,16 +205,24 @@ def _map(bench: Workbench, incubator: Incubator, rng: np.random.Generator) -> No
     places.keep_survey(bench, incubator, places.compare_places(bench, cells, "0.1"), None)
 
 
-def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> None:
+def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> tuple[int, Recorded]:
+    """Three checks of a hygrometer, the earlier set, then the one under way; returns its start and what it was like."""
     set_ms = _morning(now_ms, bench.zone, 13, 9, 40)
     start = set_ms - 2 * DAY_MS
-    clock.at_ms = start - 21 * DAY_MS
+    clock.at_ms = now_ms - 240 * DAY_MS
     incubator_id = setting_up.add_incubator(bench, "North cabinet", "forced", 37.6)
     incubator = keeping.one(bench.logbook, Incubator, incubator_id)
     channels = _hang(bench, CABINET, incubator_id, clock.at_ms)
     for days, offset in ((560, 9.3), (385, 10.4), (205, 11.9)):
         clock.at_ms = now_ms - days * DAY_MS
         _salt_jars(bench, channels["Round hygrometer", "humidity"], replace(ROUND, offset=offset), rng)
+    points: dict[str, tuple[float, ...]] = {"temperature": (36.6, 37.6, 38.7), "humidity": (33.0, 53.0, 75.0)}
+    for quantity, at in points.items():
+        sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
+        clock.at_ms = now_ms - 238 * DAY_MS
+        _check(bench, channels["Shelf logger", quantity], sensor, rng, at)
+    clock.at_ms = now_ms - 230 * DAY_MS
+    _earlier_set(bench, clock, rng, incubator, channels)
     clock.at_ms = start - 21 * DAY_MS
     warm, moist = (36.6, 37.6, 38.7), (33.0, 53.0, 75.0)
     for name, quantity, at in (
@@ -207,24 +241,114 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     clock.at_ms = set_ms
     setting_up.set_batch(bench, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
 
-    minutes = (now_ms - start) // MINUTE_MS
     at_minute = (set_ms - start) / MINUTE_MS
-    refills = np.array([at_minute + 1440.0 * d + 20 for d in (0.0, 2.0, 4.0, 6.1, 8.0, 10.0)])
-    upsets = (
-        Upset(0.0, -15.0, -20.0, 35.0),
-        Upset(at_minute, -6.0, -12.0, 40.0),
-        Upset(at_minute + 5.6 * 1440, -0.75, 0.0, 60.0, 260.0),
-        Upset(at_minute + 9.1 * 1440, -5.5, 6.0, 30.0, 70.0),
-        *(Upset(r, -2.5, -8.0, 9.0) for r in refills),
-    )
-    air = simulate_air(rng, int(minutes), 37.55, 0.08, 0.07, refills, 53.5, 3.7, upsets)
-    cut = (at_minute + 9.1 * 1440, at_minute + 9.1 * 1440 + 80)
-    _logger_file(bench, clock, rng, incubator, start, air, channels, cut, now_ms)
+    refills = [at_minute + 1440.0 * d + 20 for d in (0.0, 2.0, 4.0, 6.1, 8.0, 10.0)]
+    cut = at_minute + 9.1 * 1440
+    happenings = [
+        (at_minute, _eggs_in(30, 240.0)),
+        (at_minute + 3 * 1440.0 + 90, _changed(vent=0.4)),
+        (at_minute + 5.6 * 1440, _changed(heater_w=19.0)),
+        (at_minute + 5.6 * 1440 + 260, _changed(heater_w=45.0)),
+        (at_minute + 7 * 1440.0, _lid(200.0)),
+        (cut, _power_cut(80 * 60.0)),
+        *((r, _filled) for r in refills),
+    ]
+    hour = local(start, bench.zone).hour + local(start, bench.zone).minute / 60.0
+    box = SimulatedIncubator(_partridge_machine(37.53), hour, STEP_S)
+    truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
+    _logger_file(bench, clock, rng, incubator, start, truth, channels, now_ms)
     events = [("water", r, "long trough filled, warm water") for r in refills]
-    events += [("lid", at_minute + 7 * 1440.0, "candled: 2 clears out"), ("note", cut[0], "power off for 80 min")]
+    events += [("lid", at_minute + 7 * 1440.0, "candled: 2 clears out"), ("power", cut, "power off for 80 min")]
     events += [("vent", at_minute + 3 * 1440.0 + 90, "from a third to half open")]
     _events(bench, clock, incubator, start, events)
-    _rounds(bench, clock, rng, start, air, CABINET[:4], channels, now_ms)
+    _rounds(bench, clock, rng, start, truth, CABINET[:4], channels, now_ms)
+    return start, truth
+
+
+def _partridge_machine(set_point_c: float) -> Machine:
+    return Machine(
+        set_point_c=set_point_c,
+        differential_k=0.12,
+        heater_w=45.0,
+        heater_lag_s=240.0,
+        air_j_per_k=8000.0,
+        water_cm2=430.0,
+        trough_ml=395.0,
+        vent=0.33,
+        eggs=0,
+        egg_g=22.0,
+        room_c=21.0,
+        room_rh=48.0,
+    )
+
+
+def _eggs_in(count: int, lid_s: float) -> Callable[[SimulatedIncubator], None]:
+    def happen(box: SimulatedIncubator) -> None:
+        box.machine.eggs = count
+        box.set_eggs(box.room_c)
+        box.open_lid(lid_s)
+
+    return happen
+
+
+def _changed(**parts: float) -> Callable[[SimulatedIncubator], None]:
+    def happen(box: SimulatedIncubator) -> None:
+        for name, value in parts.items():
+            setattr(box.machine, name, value)
+
+    return happen
+
+
+def _lid(seconds: float) -> Callable[[SimulatedIncubator], None]:
+    return lambda box: box.open_lid(seconds)
+
+
+def _power_cut(seconds: float) -> Callable[[SimulatedIncubator], None]:
+    return lambda box: box.cut_power(seconds)
+
+
+def _filled(box: SimulatedIncubator) -> None:
+    box.fill()
+    box.open_lid(60.0)
+
+
+def _earlier_set(
+    bench: Workbench, clock: FixedClock, rng: np.random.Generator, incubator: Incubator, channels: _Channels
+) -> None:
+    """A set of last autumn in the same machine, a little cooler, read by the logger every five minutes."""
+    set_ms = _morning(clock.at_ms, bench.zone, 0, 10, 5)
+    start, days = set_ms - DAY_MS // 2, 25.5
+    hour = local(start, bench.zone).hour
+    box = SimulatedIncubator(_partridge_machine(37.3), hour, STEP_S)
+    happenings = [(720.0, _eggs_in(26, 240.0)), *((720.0 + 1440.0 * d, _filled) for d in np.arange(0, 25, 2.0))]
+    happenings.append((720.0 + 1440.0 * 21, _changed(water_cm2=620.0)))
+    truth = record(box, int(days * 1440), sorted(happenings, key=lambda h: h[0]))
+    clock.at_ms = set_ms
+    batch_id = setting_up.set_batch(
+        bench, incubator, "26 rock partridge, autumn set", "partridge", "steady", 26, set_ms
+    )
+    columns = {}
+    for quantity, row in (("temperature", truth.air_c), ("humidity", truth.rh)):
+        sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
+        shown = sensor.series(row, 60.0, rng)[::5]
+        times = start + (truth.seconds[::5] * 1000.0).astype(np.int64)
+        columns[channels["Shelf logger", quantity].id] = Series(times, shown)
+    clock.at_ms = start + round(days * DAY_MS)
+    readings.store_import(bench.logbook, "shelf-logger-autumn.csv", clock.at_ms, columns, 0, 0)
+    _events(bench, clock, incubator, start, [("water", 720.0 + 1440.0 * d, "long trough") for d in range(0, 25, 2)])
+    clock.at_ms = start + round(days * DAY_MS)
+    setting_up.end_batch(bench, keeping.one(bench.logbook, Batch, batch_id))
+
+
+def _room(
+    bench: Workbench, clock: FixedClock, rng: np.random.Generator, start_ms: int, truth: Recorded, now_ms: int
+) -> None:
+    """The room both machines stand in, read on the rounds."""
+    clock.at_ms = start_ms - DAY_MS
+    room_id = setting_up.add_incubator(bench, "Egg room", "room")
+    channels = _hang(bench, ROOM, room_id, start_ms - DAY_MS)
+    there = truth._replace(air_c=truth.room_c, rh=truth.room_rh)
+    _rounds(bench, clock, rng, start_ms, there, ROOM, channels, now_ms)
 
 
 def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> None:
@@ -237,13 +361,28 @@ def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, no
     _check(bench, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
     clock.at_ms = set_ms
     setting_up.set_batch(bench, incubator, "18 guinea fowl", "guinea_fowl", "steady", 18, set_ms)
-    minutes = (now_ms - start) // MINUTE_MS
     at_minute = (set_ms - start) / MINUTE_MS
-    refills = np.array([at_minute + 1440.0 * d for d in range(0, 23, 3)])
-    upsets = (Upset(0.0, -16.0, -25.0, 60.0), Upset(at_minute, -5.0, -8.0, 70.0))
-    air = simulate_air(rng, int(minutes), 38.62, 0.12, 0.12, refills, 55.0, 2.6, upsets)
+    refills = [at_minute + 1440.0 * d for d in range(0, 23, 3)]
+    machine = Machine(
+        air="still",
+        set_point_c=38.53,
+        differential_k=0.2,
+        heater_w=60.0,
+        heater_lag_s=40.0,
+        water_cm2=215.0,
+        trough_ml=300.0,
+        vent=0.2,
+        eggs=0,
+        egg_g=40.0,
+        room_c=21.0,
+        room_rh=48.0,
+        layers_k_per_cm=LAYERS_K_PER_CM,
+    )
+    box = SimulatedIncubator(machine, local(start, bench.zone).hour, STEP_S)
+    happenings = [(at_minute, _eggs_in(18, 300.0)), *((r, _filled) for r in refills)]
+    truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
     _events(bench, clock, incubator, start, [("water", r, "both cups filled") for r in refills])
-    _rounds(bench, clock, rng, start, air, STILL_BOX, channels, now_ms)
+    _rounds(bench, clock, rng, start, truth, STILL_BOX, channels, now_ms)
 
 
 def _morning(now_ms: int, zone: str, days_ago: int, hour: int, minute: int) -> int:
@@ -259,18 +398,18 @@ def _logger_file(
     rng: np.random.Generator,
     incubator: Incubator,
     start_ms: int,
-    air: np.ndarray,
-    channels: dict[tuple[str, str], Channel],
-    cut: tuple[float, float],
+    truth: Recorded,
+    channels: _Channels,
     now_ms: int,
 ) -> None:
-    """The shelf logger's readings, up to a quarter of an hour ago; it lost power with the cabinet."""
-    keep = ((air[0] < cut[0]) | (air[0] > cut[1])) & (start_ms + air[0] * MINUTE_MS < now_ms - 14 * MINUTE_MS)
-    times = (start_ms + air[0] * MINUTE_MS).astype(np.int64)
+    """The shelf logger's readings, up to a quarter of an hour ago; it runs on its own battery."""
+    minute = np.arange(truth.seconds.size)
+    keep = start_ms + minute * MINUTE_MS < now_ms - 14 * MINUTE_MS
+    times = (start_ms + minute * MINUTE_MS).astype(np.int64)
     columns = {}
-    for quantity, row in (("temperature", 1), ("humidity", 2)):
+    for quantity, row in (("temperature", truth.air_c), ("humidity", truth.rh)):
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
-        shown = sensor.shown(rng, air[row])
+        shown = sensor.series(row, 60.0, rng)
         columns[channels["Shelf logger", quantity].id] = Series(times[keep], shown[keep])
     readings.store_import(bench.logbook, "shelf-logger.csv", now_ms - 12 * MINUTE_MS, columns, 0, 0)
 
@@ -289,14 +428,16 @@ def _rounds(
     clock: FixedClock,
     rng: np.random.Generator,
     start_ms: int,
-    air: np.ndarray,
+    truth: Recorded,
     faces: tuple[_Face, ...],
-    channels: dict[tuple[str, str], Channel],
+    channels: _Channels,
     now_ms: int,
 ) -> None:
     """Hand readings morning and evening, never at quite the same minute; one evening is missed."""
     shown = {
-        (face.name, quantity): sensor.shown(rng, air[1 if quantity == "temperature" else 2])
+        (face.name, quantity): sensor.series(
+            truth.rh if quantity == "humidity" else truth.air_c + LAYERS_K_PER_CM * face.over_eggs_cm, 60.0, rng
+        )
         for face in faces
         for quantity, sensor, _ in face.channels
     }

@@ -7,16 +7,18 @@ Sources: lumped heat and vapor balances, common practice; egg as in core.egg_hea
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from math import exp, pi, sin
+from functools import lru_cache
+from math import ceil, exp, pi, sin
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stathmis.core.egg_heat import egg_time_constant
 from stathmis.core.psychrometrics import relative_humidity_at
 
-AIR_J_PER_K = 900.0
-"""Heat capacity of the box's air with its thin parts."""
 SHELL_J_PER_K = 9000.0
 AIR_TO_SHELL_W_PER_K = 6.0
 SHELL_TO_ROOM_W_PER_K = 1.4
@@ -24,6 +26,13 @@ EGG_CONDUCTANCE_MG_D_HPA = 10.8
 """Of a 60 g hen's egg (Ar and Rahn, from memory)."""
 WATER_COOLING_K = 3.0
 """An evaporating surface is this much cooler than the air."""
+ML_PER_HPA_L = 7.0e-4
+"""Water, ml, in a liter of vapor at 1 hPa and the temperature inside. Source: ideal gas, 461.5 J/(kg K)."""
+SHALLOW = 0.35
+"""A trough with less than this share of its water left begins to fall dry at its edges."""
+LONGEST_STEP_S = 5.0
+
+_time_constant = lru_cache(maxsize=64)(egg_time_constant)
 
 
 def _saturation(celsius: float) -> float:
@@ -33,7 +42,8 @@ def _saturation(celsius: float) -> float:
 
 @dataclass
 class Machine:
-    """What a box is made of, and how it is set. Watts, cm², vents 0 to 1, liters."""
+    """What a box is made of, and how it is set. Watts, cm², vents 0 to 1, liters; air_j_per_k: of the air and what is
+    as quick as it."""
 
     air: str = "forced"
     set_point_c: float = 37.5
@@ -42,11 +52,13 @@ class Machine:
     heater_lag_s: float = 40.0
     volume_l: float = 60.0
     water_cm2: float = 120.0
+    trough_ml: float = float("inf")
     vent: float = 0.3
     leak_l_s: float = 0.02
     vent_l_s: float = 0.15
     evaporation_l_s_cm2: float = 0.0016
     layers_k_per_cm: float = 0.0
+    air_j_per_k: float = 900.0
     eggs: int = 24
     egg_g: float = 58.0
     room_c: float = 21.0
@@ -65,6 +77,7 @@ class State:
     vapor_hpa: float = 11.0
     heater_w: float = 0.0
     heating: bool = False
+    water_ml: float = 0.0
     lid_until_s: float = -1.0
     power_back_s: float = -1.0
 
@@ -72,10 +85,13 @@ class State:
 class SimulatedIncubator:
     """A box that is stepped through time."""
 
-    def __init__(self, machine: Machine, start_hour: float = 8.0) -> None:
+    def __init__(self, machine: Machine, start_hour: float = 8.0, longest_step_s: float = LONGEST_STEP_S) -> None:
+        """longest_step_s: inner steps are no longer; some seconds up to 15 change little."""
         self.machine, self.state = machine, State()
-        self._start_hour = start_hour
+        self._start_hour, self._longest_s = start_hour, longest_step_s
+        self.state.air_c = self.state.shell_c = self.state.egg_c = self.room_c
         self.state.vapor_hpa = self.room_vapor_hpa
+        self.fill()
 
     @property
     def room_c(self) -> float:
@@ -93,6 +109,22 @@ class SimulatedIncubator:
         """Relative humidity of the air at the egg tops, percent."""
         return min(100.0, 100.0 * self.state.vapor_hpa / _saturation(self.state.air_c))
 
+    @property
+    def wet_cm2(self) -> float:
+        """Wetted surface now: a trough that runs low shrinks."""
+        m = self.machine
+        if m.trough_ml == float("inf"):
+            return m.water_cm2
+        return m.water_cm2 * min(1.0, self.state.water_ml / (SHALLOW * m.trough_ml))
+
+    def fill(self) -> None:
+        """Fill the troughs."""
+        self.state.water_ml = self.machine.trough_ml
+
+    def set_eggs(self, cold_c: float) -> None:
+        """Put in eggs at a temperature."""
+        self.state.egg_c = cold_c
+
     def open_lid(self, seconds: float) -> None:
         """Open the lid for a while."""
         self.state.lid_until_s = self.state.seconds + seconds
@@ -106,12 +138,19 @@ class SimulatedIncubator:
         return self.state.air_c + self.machine.layers_k_per_cm * cm_over_eggs
 
     def step(self, dt_s: float) -> None:
-        """Go on by a time, s, in inner steps of at most five seconds."""
-        count = max(1, int(np.ceil(dt_s / 5.0)))
-        for _ in range(count):
-            self._step(dt_s / count)
+        """Go on by a time, s."""
+        count = max(1, ceil(dt_s / self._longest_s))
+        left = dt_s
+        while left > 1e-9:
+            # the room changes slowly: it is looked at once a minute
+            room_c, room_hpa = self.room_c, self.room_vapor_hpa
+            for _ in range(max(1, round(60.0 * count / dt_s))):
+                if left <= 1e-9:
+                    break
+                self._step(dt_s / count, room_c, room_hpa)
+                left -= dt_s / count
 
-    def _step(self, dt: float) -> None:
+    def _step(self, dt: float, room_c: float, room_hpa: float) -> None:
         m, s = self.machine, self.state
         powered = s.seconds >= s.power_back_s
         if s.air_c < m.set_point_c - m.differential_k / 2:
@@ -124,21 +163,23 @@ class SimulatedIncubator:
         lid = s.seconds < s.lid_until_s
         flow = m.leak_l_s + m.vent * m.vent_l_s + (4.0 if lid else 0.0)
         fan = m.air == "forced" and powered
-        tau = egg_time_constant(m.egg_g, fan) if m.eggs else 1.0
+        tau = _time_constant(m.egg_g, fan) if m.eggs else 1.0
         egg_j_per_k = 3.31 * m.egg_g * m.eggs
         to_eggs = egg_j_per_k / tau * (s.air_c - s.egg_c) if m.eggs else 0.0
-        exchange = 1.2 * flow * (s.air_c - self.room_c)
+        exchange = 1.2 * flow * (s.air_c - room_c)
         to_shell = AIR_TO_SHELL_W_PER_K * (s.air_c - s.shell_c)
-        s.air_c += dt * (s.heater_w - to_shell - to_eggs - exchange) / AIR_J_PER_K
-        s.shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (s.shell_c - self.room_c)) / SHELL_J_PER_K
+        s.air_c += dt * (s.heater_w - to_shell - to_eggs - exchange) / m.air_j_per_k
+        s.shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (s.shell_c - room_c)) / SHELL_J_PER_K
         s.egg_c += dt * (to_eggs / egg_j_per_k) if m.eggs else 0.0
         wet = _saturation(max(0.0, s.air_c - WATER_COOLING_K))
-        gain = m.evaporation_l_s_cm2 * m.water_cm2 / 10.0 * max(0.0, wet - s.vapor_hpa)
+        gain = m.evaporation_l_s_cm2 * self.wet_cm2 / 10.0 * max(0.0, wet - s.vapor_hpa)
+        s.water_ml = max(0.0, s.water_ml - dt * gain * ML_PER_HPA_L)
         # mg of water to liters of vapor at this temperature, by 1 hPa: what the eggs lose
-        loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (_saturation(s.air_c) - s.vapor_hpa)
+        saturated = _saturation(s.air_c)
+        loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (saturated - s.vapor_hpa)
         eggs_gain = loss_mg_s * 1e-6 * 461.5 * (s.air_c + 273.15) / 100.0 * 1000.0
-        s.vapor_hpa += dt * (gain + eggs_gain - flow * (s.vapor_hpa - self.room_vapor_hpa)) / m.volume_l
-        s.vapor_hpa = min(s.vapor_hpa, _saturation(s.air_c))
+        s.vapor_hpa += dt * (gain + eggs_gain - flow * (s.vapor_hpa - room_hpa)) / m.volume_l
+        s.vapor_hpa = min(s.vapor_hpa, saturated)
         s.seconds += dt
 
 
@@ -157,6 +198,18 @@ class SimulatedSensor:
     _seen: float | None = field(default=None, repr=False)
     _last: float | None = field(default=None, repr=False)
 
+    def series(self, true: NDArray[np.float64], dt_s: float, rng: np.random.Generator) -> NDArray[np.float64]:
+        """What it shows of a whole run of truth, one reading every dt_s; without faults."""
+        from scipy.signal import lfilter
+
+        seen = np.asarray(true, dtype=np.float64)
+        if self.lag_s > 0:
+            share = 1.0 - exp(-dt_s / self.lag_s)
+            seen, _ = lfilter([share], [1.0, share - 1.0], seen, zi=[seen[0] * (1.0 - share)])
+        drift = self.drift_per_day * np.arange(seen.size) * dt_s / 86400.0
+        raw = self.offset + self.slope * seen + drift + rng.normal(0.0, self.noise, seen.size)
+        return np.asarray(np.round(raw / self.resolution) * self.resolution)
+
     def read(self, true: float, dt_s: float, seconds: float, rng: np.random.Generator) -> float | None:
         """What it shows, dt_s after it was asked before; None where it sends nothing."""
         if self._seen is None:
@@ -171,6 +224,33 @@ class SimulatedSensor:
         )
         self._last = round(raw / self.resolution) * self.resolution
         return self._last
+
+
+class Recorded(NamedTuple):
+    """What a box was like minute by minute, shape (minutes,): s, air, egg and room °C, humidity inside and room %."""
+
+    seconds: NDArray[np.float64]
+    air_c: NDArray[np.float64]
+    egg_c: NDArray[np.float64]
+    rh: NDArray[np.float64]
+    room_c: NDArray[np.float64]
+    room_rh: NDArray[np.float64]
+
+
+def record(
+    box: SimulatedIncubator, minutes: int, happenings: Sequence[tuple[float, Callable[[SimulatedIncubator], None]]]
+) -> Recorded:
+    """Let a box run and note it every minute; happenings: at which minute what is done to it, in order of time."""
+    rows = np.empty((6, minutes))
+    todo = list(happenings)
+    for minute in range(minutes):
+        while todo and todo[0][0] <= minute:
+            todo.pop(0)[1](box)
+        state, room_c = box.state, box.room_c
+        room_rh = min(100.0, 100.0 * box.room_vapor_hpa / _saturation(room_c))
+        rows[:, minute] = (state.seconds, state.air_c, state.egg_c, box.rh, room_c, room_rh)
+        box.step(60.0)
+    return Recorded(*rows)
 
 
 def room_humidity_inside(machine: Machine) -> float:

@@ -152,7 +152,7 @@ def log_event(
         set_point_c=set_point_c,
     )
     bench.did(
-        f"{EVENT_KINDS[kind].lower()} logged",
+        f"{EVENT_WORDS[kind].lower()} logged",
         undo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms),
         redo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], None),
     )

@@ -26,6 +26,8 @@ HAND_GAP_S = 14 * 3600.0
 """Two rounds a day, and some; beyond it the time is unknown."""
 SAME_ROUND_S = 15 * 60.0
 """Readings typed within this are of one round."""
+WORTH_SAYING: dict[Quantity, float] = {"temperature": 0.2, "humidity": 3.0}
+"""Smaller differences between instruments change nothing a keeper does (K, %). Source: common practice."""
 DOUBTED_AFTER = 3
 """So many readings by hand must differ from a logger before that is said."""
 
@@ -195,7 +197,8 @@ def combined(bench: Workbench, runs: list[Run]) -> tuple[Run | None, tuple[Doubt
         others = np.isfinite(np.delete(values[:, there], found.row, axis=0)).any(axis=0)
         values[found.row, there][others] = np.nan
         start, end = (round(s * 1000) for s in (found.start_s, found.end_s))
-        doubts.append(Doubt(run.instrument, run.channel.quantity, start, end, found.difference, found.U))
+        if abs(found.difference) >= WORTH_SAYING[run.channel.quantity]:
+            doubts.append(Doubt(run.instrument, run.channel.quantity, start, end, found.difference, found.U))
     groups, u_group = _shared_references(bench, alike)
     value, wide = together(values, u, groups, u_group)
     kept = np.isfinite(value)
@@ -231,7 +234,8 @@ def _doubt_by_hand(best: Run, run: Run) -> Doubt | None:
         return None
     off = run.corrected[known] - beside[known]
     wide = NORMAL_95 * np.hypot(run.u[known], np.interp(seconds[known], best.times_ms / 1000.0, best.u))
-    if float(np.median(np.abs(off) / wide)) <= 1.0:
+    usual = abs(float(np.median(off)))
+    if float(np.median(np.abs(off) / wide)) <= 1.0 or usual < WORTH_SAYING[run.channel.quantity]:
         return None
     first, last = run.times_ms[known][[0, -1]].tolist()
     return Doubt(run.instrument, run.channel.quantity, first, last, float(np.median(off)), float(np.median(wide)))

@@ -141,6 +141,11 @@ class Workbench:
         """The room the incubators stand in, None where the keeper entered none."""
         return next((i for i in self.records(Incubator) if i.air == "room"), None)
 
+    def places(self) -> list[Incubator]:
+        """Wherever something is read: the incubators, then the room."""
+        room = self.room()
+        return [*self.incubators(), *([room] if room is not None else [])]
+
     def channel(self, channel_id: int) -> Channel:
         """The channel with this id. Raises KeyError when there is none."""
         return _with_id(self.records(Channel), channel_id)

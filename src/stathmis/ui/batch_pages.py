@@ -132,9 +132,10 @@ class BatchPages(QWidget):
     def show_incubator(self, incubator: Incubator, page: str) -> None:
         """Show a page of an incubator as it stands now."""
         bench = self._bench
-        if incubator.air == "room":
-            page = "round"
         self.incubator, self.page = incubator, page
+        if incubator.air == "room":
+            # a room has no trace; the page is remembered for the next incubator
+            page = "round"
         sheet = rounds.sheet(bench, incubator, batch_id=self._chosen.get(incubator.id))
         self._show_several(sheet)
         self._title.setText(incubator.name)

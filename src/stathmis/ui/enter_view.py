@@ -118,8 +118,7 @@ class EnterView(FoldingView):
         bench = self._bench
         incubators = bench.incubators()
         courses = {i.id: batches.all_running(bench, i) for i in incubators}
-        room = bench.room()
-        places = [*incubators, room] if room is not None else incubators
+        places = bench.places()
         self.instrument.offer_incubators(places)
         self.machine.clear()
         self.ending.clear()

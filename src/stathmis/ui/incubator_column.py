@@ -195,8 +195,7 @@ class IncubatorColumn(QWidget):
         self._head.addWidget(where)
         had_focus = any(card.hasFocus() for card in self.findChildren(Card))
         clear(self._cards)
-        room = bench.room()
-        for incubator in [*bench.incubators(), *([room] if room else [])]:
+        for incubator in bench.places():
             selected = incubator.id == selected_id and not place
             card = Card(bench, theme, incubator, selected=selected)
             card.chosen.connect(self.incubator_chosen)

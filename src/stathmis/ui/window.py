@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow,
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
-from stathmis.logbook.records import Incubator
 from stathmis.services import notify
 from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
@@ -141,8 +140,7 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         """Show the logbook as it stands."""
         bench = self.bench
-        room = bench.room()
-        incubators = [*bench.incubators(), *([room] if room else [])]
+        incubators = bench.places()
         empty = keeping.is_empty(bench.logbook)
         self.column.setVisible(not empty)
         if empty:
@@ -177,7 +175,7 @@ class Window(QMainWindow):
 
     def step_incubator(self, step: int) -> None:
         """Go to the next or previous incubator, round and round."""
-        ids = [i.id for i in self.bench.records(Incubator)]
+        ids = [i.id for i in self.bench.places()]
         if ids and self._incubator_id in ids:
             self.show_incubator(ids[(ids.index(self._incubator_id) + step) % len(ids)])
 
