@@ -82,7 +82,7 @@ def test_what_cannot_be_written_waits(bench: Workbench, monkeypatch: pytest.Monk
     probe = instrument(bench, "Probe")
     live_bench = LiveBench(bench)
     targets = {"t": (probe, "°C")}
-    live_bench._take(targets, Line(bench.now_ms, {"t": 37.5}))
+    live_bench._take(1, targets, Line(bench.now_ms, {"t": 37.5}))
 
     def full(*_: object) -> None:
         raise LogbookError("The disk is full; nothing was logged.", "Free some space.")
@@ -91,7 +91,7 @@ def test_what_cannot_be_written_waits(bench: Workbench, monkeypatch: pytest.Monk
         patched.setattr(live, "store_live", full)
         live_bench.flush()
     assert "disk is full" in live_bench.trouble and live_bench.stored == 0
-    live_bench._take(targets, Line(bench.now_ms + 1000, {"t": 37.6}))
+    live_bench._take(1, targets, Line(bench.now_ms + 1000, {"t": 37.6}))
     live_bench.flush()
     assert live_bench.trouble == "" and live_bench.stored == 2
     assert readings.series(bench.logbook, probe, 0, 2**62).shown.tolist() == [37.5, 37.6]
@@ -106,7 +106,7 @@ def test_trouble_with_sealing_does_not_stop_the_writer(bench: Workbench, monkeyp
 
     monkeypatch.setattr(live, "seal_full", full)
     for i in range(2):
-        live_bench._take({"t": (probe, "°C")}, Line(bench.now_ms + i, {"t": 37.5}))
+        live_bench._take(1, {"t": (probe, "°C")}, Line(bench.now_ms + i, {"t": 37.5}))
         live_bench.flush()
     assert live_bench.stored == 2 and "disk is full" in live_bench.trouble
 

@@ -89,7 +89,8 @@ def judge(
         thresholds = bounds.between(begin, end)
         side[begin:end] = (v[begin:end] > thresholds[3]).astype(np.int8) - (v[begin:end] < thresholds[2])
         part = slice(begin, min(end, step.size))
-        first, last = v[part], v[1:][part]
+        # what is not known weighs nothing, but must not be nan
+        first, last = (np.where(known[part], ends, 0.0) for ends in (v[part], v[1:][part]))
         weight = np.where(known[part], step[part], 0.0)
         # a value on an edge is inside: below the low limits strictly, below the high ones or on them
         below = [
@@ -98,7 +99,7 @@ def judge(
         inside += float((weight * np.maximum(below[1] - below[0], 0.0)).sum())
         outside += float((weight * np.minimum(below[2] + 1.0 - below[3], 1.0)).sum())
         total += float(weight.sum())
-        area += float((weight * 0.5 * np.where(known[part], first + last, 0.0)).sum())
+        area += float((weight * 0.5 * (first + last)).sum())
     whole = float(t[-1] - t[0]) if t.size else 0.0
     if span_s is not None:
         whole = max(whole, span_s[1] - span_s[0])
@@ -132,6 +133,8 @@ class _Bounds:
         """Inside low, inside high, outside low, outside high for some readings."""
         if self._plain and self._first is not None:
             return tuple(np.broadcast_to(a[0], (end - begin,)) for a in self._first)
+        if all(a[begin] == a[end - 1] and (a[begin:end] == a[begin]).all() for a in self._given):
+            return tuple(np.broadcast_to(a[0], (end - begin,)) for a in self._limits(begin, begin + 1))
         return self._limits(begin, end)
 
     def outside(self, i: int, which: int) -> float:
@@ -141,12 +144,12 @@ class _Bounds:
 
 
 def _fraction_below(first: Array, last: Array, limit: Array, *, on_it: bool) -> Array:
-    """Fraction of the time a straight run from first to last spends below limit (or on it); nan runs give 0."""
+    """Fraction of the time a straight run from first to last spends below limit (or on it)."""
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-        least, span = np.minimum(first, last), np.abs(last - first)
-        fraction = np.clip((limit - least) / span, 0.0, 1.0)
-        level = np.where((first <= limit) if on_it else (first < limit), 1.0, 0.0)
-    return np.nan_to_num(np.where(span > 0, fraction, level))
+        span = np.abs(last - first)
+        fraction = np.clip((limit - np.minimum(first, last)) / span, 0.0, 1.0)
+        level = (first <= limit) if on_it else (first < limit)
+    return np.where(span > 0, fraction, level)
 
 
 def _excursions(

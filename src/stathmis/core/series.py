@@ -53,16 +53,9 @@ class Pyramid:
         self._last = times_ms[np.minimum(starts + self.STEP, times_ms.size) - 1] if times_ms.size else self._first
         self._least = np.minimum.reduceat(values, starts) if values.size else values
         self._most = np.maximum.reduceat(values, starts) if values.size else values
-
-    @property
-    def low(self) -> float:
-        """Least value of all, 0 where there is none."""
-        return float(self._least.min()) if self._least.size else 0.0
-
-    @property
-    def high(self) -> float:
-        """Most of all, 1 where there is none."""
-        return float(self._most.max()) if self._most.size else 1.0
+        # the least and most of all; without any readings 0 and 1
+        self.low = float(self._least.min()) if values.size else 0.0
+        self.high = float(self._most.max()) if values.size else 1.0
 
     def envelope(self, start_ms: float, end_ms: float, columns: int) -> tuple[Times, Array]:
         """As the function envelope, and as exact to one column; raises ValueError for columns below 1."""

@@ -152,6 +152,16 @@ class Outline(NamedTuple):
     readings: int
 
 
+def dense_count(logbook: Logbook, channel_ids: Sequence[int], start_ms: int, end_ms: int) -> int:
+    """About how many logger readings channels have from start to end (UTC ms): those of whole chunks."""
+    table = schema.chunk
+    query = select(func.sum(table.c["count"])).where(
+        table.c.channel_id.in_(channel_ids), table.c.last_ms >= start_ms, table.c.first_ms <= end_ms
+    )
+    with logbook.reading() as connection:
+        return int(connection.execute(query).scalar() or 0)
+
+
 def outline(logbook: Logbook, channel_id: int, start_ms: int, end_ms: int) -> Outline:
     """The outline of a channel's logger readings from start to end (UTC ms), without reading them."""
     table, made = schema.chunk, schema.logger_import

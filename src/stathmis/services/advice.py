@@ -12,6 +12,7 @@ from stathmis.core.units import difference_from_inside
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Quantity
 from stathmis.services import clock, knowledge
+from stathmis.services.last_action import last_action, words
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Judged, Verdict
 from stathmis.services.wording import band_text, u_text, unit_word, value_text, with_u
@@ -132,6 +133,12 @@ def _heat(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Action]
     if wait:
         return [Action(f"Wait. {wait}", "One change at a time.", _why(bench, verdict, rule))]
     change = verdict.band.middle - verdict.corrected.value
+    last = last_action(bench, sheet.incubator, "temperature", sheet.at_ms)
+    told: tuple[str, ...] = (words(bench, last, sheet.at_ms),) if last is not None else ()
+    if last is not None and last.gain is not None and 0.3 <= last.gain <= 3.0:
+        # this controller's own answer to the last change, instead of one for one
+        change /= last.gain
+        told += (f"Its air moved {last.gain:.1f} times as far as the set point then, so the step is chosen by that.",)
     tenths = round(float(difference_from_inside(change, unit)), 1)
     direction = "Raise" if tenths > 0 else "Lower"
     now = f"{value_text(verdict.corrected.value, verdict.corrected.U, 'temperature', unit)} {unit}"
@@ -140,7 +147,7 @@ def _heat(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Action]
         Action(
             f"{direction} the set point by {abs(tenths):.1f} {unit}: {now} now, {to} wanted.",
             "Then leave it for 3 h and read again.",
-            _why(bench, verdict, rule),
+            told + _why(bench, verdict, rule),
         )
     ]
 
@@ -154,6 +161,8 @@ def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Act
     if wait:
         return [Action(f"Wait. {wait}", "One change at a time.", _why(bench, verdict, rule))]
     now = f"{value_text(verdict.corrected.value, verdict.corrected.U, 'humidity', '%')} % RH now"
+    last = last_action(bench, sheet.incubator, "humidity", sheet.at_ms)
+    told = words(bench, last, sheet.at_ms) if last is not None else ""
     wanted = band_text(verdict.band.low, verdict.band.high, "humidity", "%")
     if sheet.course.species.kind == "reptile":
         text = f"Moisten the substrate: {now}" if verdict.low else f"Air the box: {now}"
@@ -163,7 +172,8 @@ def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Act
         return [
             Action(
                 f"Add water surface: {now}, {wanted} wanted.",
-                f"Warm water, through the port if there is one; read again in an hour. {knowledge.cautions()['water']}",
+                f"{told} Warm water, through the port if there is one; read again in an hour. "
+                f"{knowledge.cautions()['water']}".strip(),
                 _why(bench, verdict, rule),
             )
         ]
@@ -174,7 +184,7 @@ def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Act
     return [
         Action(
             f"Open the vent a step, or cover part of the water: {now}, {wanted} wanted.",
-            "Never close a vent completely. Read again in an hour.",
+            f"{told} Never close a vent completely. Read again in an hour.".strip(),
             _why(bench, verdict, rule),
         )
     ]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -50,11 +51,11 @@ class LiveBench:
     def __init__(self, bench: Workbench, opener: Opener = open_serial) -> None:
         self._bench, self._opener = bench, opener
         self._readers: dict[int, tuple[Probe, ProbeReader]] = {}
-        self._waiting: list[LiveReading] = []
+        self._waiting: dict[int, list[LiveReading]] = {}
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._writer: threading.Thread | None = None
-        self._since_s = 0.0
+        self._written_s: dict[int, float] = {}
         self.stored = 0
         self.trouble = ""
         self.on_stored: Callable[[list[LiveReading]], None] = lambda stored: None
@@ -69,7 +70,7 @@ class LiveBench:
         for probe in wanted.values():
             if probe.id not in self._readers:
                 opener = self.opener_for(probe.device, probe.baud)
-                on_line = partial(self._take, self._targets(probe))
+                on_line = partial(self._take, probe.id, self._targets(probe))
                 reader = ProbeReader(opener, probe.layout, on_line, lambda: self._bench.now_ms)
                 self._readers[probe.id] = (probe, reader.start())
         if self._readers and self._writer is None:
@@ -95,7 +96,8 @@ class LiveBench:
         found = []
         for probe, reader in self._readers.values():
             status = reader.status
-            silent = status.last_ms is not None and now - status.last_ms > SILENT_S * 1000
+            # a line from the future was heard before the computer's clock was set back: it says nothing about now
+            silent = status.last_ms is not None and abs(now - status.last_ms) > SILENT_S * 1000
             found.append(ProbeStatus(probe, status, silent))
         return found
 
@@ -108,7 +110,7 @@ class LiveBench:
             if int(to["channel"]) in channels
         }
 
-    def _take(self, targets: dict[str, tuple[Channel, str]], line: Line) -> None:
+    def _take(self, probe_id: int, targets: dict[str, tuple[Channel, str]], line: Line) -> None:
         made = []
         for name, (channel, unit) in targets.items():
             value = line.values.get(name)
@@ -119,27 +121,31 @@ class LiveBench:
             if channel.low <= shown <= channel.high:
                 made.append(LiveReading(channel.id, line.time_ms, shown))
         with self._lock:
-            self._waiting += made
+            self._waiting.setdefault(probe_id, []).extend(made)
 
     def _write_on(self) -> None:
         while not self._stop.wait(TURN_S):
-            self._since_s += TURN_S
-            every = min((p.every_s for p, _ in list(self._readers.values())), default=10.0)
-            if self._since_s >= every:
-                self._since_s = 0.0
-                self.flush()
+            now_s = time.monotonic()
+            every = {p.id: p.every_s for p, _ in list(self._readers.values())}
+            due = [i for i in list(self._waiting) if now_s - self._written_s.get(i, 0.0) >= every.get(i, 0.0)]
+            if due:
+                self._written_s.update(dict.fromkeys(due, now_s))
+                self.flush(due)
 
-    def flush(self) -> None:
-        """Write what is waiting; on trouble it goes on waiting and trouble says why."""
+    def flush(self, probe_ids: Sequence[int] | None = None) -> None:
+        """Write what is waiting, of some probes or all; on trouble it goes on waiting and trouble says why."""
         with self._lock:
-            taken, self._waiting = self._waiting, []
+            ids = list(self._waiting) if probe_ids is None else [i for i in probe_ids if i in self._waiting]
+            held = {i: self._waiting.pop(i) for i in ids}
+        taken = [reading for found in held.values() for reading in found]
         if not taken:
             return
         try:
             live.store_live(self._bench.logbook, taken)
         except LogbookError as error:
             with self._lock:
-                self._waiting = taken + self._waiting
+                for probe_id, found in held.items():
+                    self._waiting[probe_id] = found + self._waiting.get(probe_id, [])
             self.trouble = str(error)
             return
         self.trouble = ""

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stathmis.core.adherence import Adherence, judge
 from stathmis.logbook import keeping
@@ -13,6 +14,8 @@ from stathmis.logbook.records import Event, Quantity
 from stathmis.services.batches import Course
 from stathmis.services.runs import Doubt, Run, best_first, combined, logged_count, runs_between
 from stathmis.services.workbench import Workbench
+
+Array = NDArray[np.float64]
 
 LONG_RUN = 250_000
 """From so many readings on a first picture is drawn from the heads of the chunks. Measured in bench/."""
@@ -153,17 +156,28 @@ def _share(
     band = course.band(quantity, start + 1000)
     if stop <= start or band is None:
         return None
-    first, last = np.searchsorted(run.times_ms, [start, stop]).tolist()
+    seconds, values, u = _stretch(run, start, stop)
+    span = (start / 1000.0, stop / 1000.0)
+    return judge(seconds, values, band.low, band.high, run.max_gap_s, u, span_s=span)
+
+
+def _stretch(run: Run, start_ms: int, stop_ms: int) -> tuple[Array, Array, Array]:
+    """Seconds, values and uncertainties of a stretch; where readings lie near enough on both sides of its ends, the
+    value there between them too: a reading before and after midnight says something about both days."""
+    first, last = np.searchsorted(run.times_ms, [start_ms, stop_ms]).tolist()
     part = slice(first, last)
-    return judge(
-        run.times_ms[part] / 1000.0,
-        run.corrected[part],
-        band.low,
-        band.high,
-        run.max_gap_s,
-        run.u[part],
-        span_s=(start / 1000.0, stop / 1000.0),
-    )
+    seconds, values, u = run.times_ms[part] / 1000.0, run.corrected[part], run.u[part]
+    for i, at_ms, front in ((first, start_ms, True), (last, stop_ms, False)):
+        if not 0 < i < run.times_ms.size or run.times_ms[i] == at_ms:
+            continue
+        before, after = run.times_ms[i - 1 : i + 1].tolist()
+        if after - before > run.max_gap_s * 1000.0:
+            continue
+        share = (at_ms - before) / (after - before)
+        edge = [at_ms / 1000.0, *(float(a[i - 1] + share * (a[i] - a[i - 1])) for a in (run.corrected, run.u))]
+        pairs = ((edge[k], a) for k, a in enumerate((seconds, values, u)))
+        seconds, values, u = (np.concatenate([[e], a] if front else [a, [e]]) for e, a in pairs)
+    return seconds, values, u
 
 
 def set_points(bench: Workbench, course: Course, until_ms: int) -> list[tuple[int, float]]:

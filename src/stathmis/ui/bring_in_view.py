@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QFrame,
@@ -22,8 +24,8 @@ from stathmis.core.errors import UserError
 from stathmis.exchange.csv_layout import DATE_ORDERS, Column
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook import keeping
-from stathmis.logbook.records import Channel, Instrument
-from stathmis.services import logger_import, notify
+from stathmis.logbook.records import Channel, Instrument, WatchedFolder
+from stathmis.services import folder_watch, logger_import, notify
 from stathmis.services.logger_import import ColumnUse, Examined, Plan
 from stathmis.services.wording import count, unit_word
 from stathmis.services.workbench import Workbench
@@ -81,8 +83,13 @@ class BringInView(FoldingView):
         self.take_in = button("&Take it in", self.store, "main")
         self.take_in.hide()
         take.addWidget(self.take_in)
+        self.watch = QCheckBox("and from now on every file like it that appears in its &folder")
+        self.watch.hide()
+        take.addWidget(self.watch)
         take.addStretch(1)
         page.addLayout(take)
+        self._watched = QVBoxLayout()
+        page.addLayout(self._watched)
         page.addStretch(1)
 
     def begin(self) -> None:
@@ -91,8 +98,27 @@ class BringInView(FoldingView):
 
     def refresh(self) -> None:
         """The logbook changed; a file already examined is held against it again."""
+        self._show_watched()
         if self.plan is not None and self._task is None and self.examined is not None:
             self._examine()
+
+    def _show_watched(self) -> None:
+        """The folders that are watched, and how to stop."""
+        clear(self._watched)
+        folders = keeping.all_of(self._bench.logbook, WatchedFolder)
+        if folders:
+            self._watched.addSpacing(12)
+            self._watched.addWidget(label("Watched folders", "heading"))
+        for watched in folders:
+            row = QHBoxLayout()
+            row.setSpacing(12)
+            there = Path(watched.folder).is_dir()
+            words = watched.folder if there else f"{watched.folder} (not there now)"
+            row.addWidget(label(words, wrap=True), 1)
+            stop = button("Watch no longer", partial(folder_watch.stop_watching, self._bench, watched), "link")
+            stop.setAccessibleName(f"Watch {watched.folder} no longer")
+            row.addWidget(stop)
+            self._watched.addLayout(row)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Accept a file."""
@@ -129,6 +155,8 @@ class BringInView(FoldingView):
         self.plan, self.examined = None, None
         self.problem.hide()
         self.take_in.hide()
+        self.watch.hide()
+        self.watch.setChecked(False)
         clear(self._mapping)
         clear(self._counts)
 
@@ -302,6 +330,7 @@ class BringInView(FoldingView):
             where = f"line{'s' if number > 1 else ''} {', '.join(lines)}{more}"
             self._counts.addWidget(label(f"{count(number, 'row')}: {reason} ({where})", "muted", wrap=True))
         self.take_in.setVisible(True)
+        self.watch.setVisible(True)
         self.take_in.setEnabled(found.good > 0)
         self.take_in.setText(f"&Take in {count(found.good, 'row')}" if found.good else "Nothing new to take in")
 
@@ -312,11 +341,20 @@ class BringInView(FoldingView):
             return
         self.take_in.setEnabled(False)
 
+        watch = self.watch.isChecked()
+
         def finished(import_id: object) -> None:
             self.examined = None
             self._reset()
             self.path.setText("")
             logger_import.stored(bench, found, int(str(import_id)))
-            notify.tell("info", f"{count(found.good, 'row')} taken in. Ctrl+Z takes them back.")
+            said = f"{count(found.good, 'row')} taken in. Ctrl+Z takes them back."
+            if watch:
+                try:
+                    folder_watch.watch_folder(bench, found.plan)
+                    said = f"{count(found.good, 'row')} taken in; its folder is watched from now on."
+                except UserError as error:
+                    said = str(error)
+            notify.tell("info", said)
 
         self._run(Task(lambda progress, cancelled: logger_import.store(bench, found)), finished)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsRectItem
 
@@ -187,7 +187,7 @@ class Ribbon(pg.GraphicsObject):
             if part.size > 1:
                 x = np.concatenate([days[part], days[part][::-1]])
                 y = np.concatenate([top[part], bottom[part][::-1]])
-                self._shapes.append(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+                self._shapes.append(pg.functions.arrayToQPolygonF(x, y))
         self.update()
 
     def paint(self, painter: QPainter, *_: object) -> None:

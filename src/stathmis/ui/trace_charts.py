@@ -26,7 +26,6 @@ from stathmis.ui.chart import Curve, DayAxis, Ribbon, band_item, edge_line, rest
 from stathmis.ui.theme import Theme
 
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
-LANES = (*QUANTITIES, "room")
 
 
 @dataclass
@@ -56,19 +55,22 @@ class TraceCharts(QWidget):
         self.plots: dict[str, pg.PlotWidget] = {}
         self._axes: dict[str, DayAxis] = {}
         self._pyramids: dict[int, tuple[object, Pyramid]] = {}
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        for lane in LANES:
-            axis = DayAxis(bench.local)
-            plot = styled_plot(theme, {"bottom": axis})
-            plot.setMouseEnabled(x=True, y=False)
-            plot.setAccessibleName(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run")
-            plot.scene().sigMouseMoved.connect(lambda pos, name=lane: self._point(name, pos))
-            self.plots[lane], self._axes[lane] = plot, axis
-            layout.addWidget(plot, 2 if lane in QUANTITIES else 1)
-        for lane in LANES[1:]:
-            self.plots[lane].setXLink(self.plots["temperature"])
+        self._lanes = QVBoxLayout(self)
+        self._lanes.setContentsMargins(0, 0, 0, 0)
+        self._lanes.setSpacing(4)
+        for lane in QUANTITIES:
+            self._make_lane(lane)
+
+    def _make_lane(self, lane: str) -> None:
+        axis = DayAxis(self._bench.local)
+        plot = styled_plot(self._theme, {"bottom": axis})
+        plot.setMouseEnabled(x=True, y=False)
+        plot.setAccessibleName(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run")
+        plot.scene().sigMouseMoved.connect(lambda pos, name=lane: self._point(name, pos))
+        self.plots[lane], self._axes[lane] = plot, axis
+        self._lanes.addWidget(plot, 2 if lane in QUANTITIES else 1)
+        if lane != "temperature":
+            plot.setXLink(self.plots["temperature"])
         self._set_heights()
 
     def _set_heights(self) -> None:
@@ -222,12 +224,15 @@ class TraceCharts(QWidget):
 
     def _draw_room(self, scene: Scene) -> None:
         """Room temperature against the dew point inside: glass colder than the dew point fogs."""
-        plot, followed = self.plots["room"], scene.followed
-        room = followed.room if followed is not None else None
+        room = scene.followed.room if scene.followed is not None else None
         wanted = "room" in scene.curves and room is not None and (room.temperature or room.dew_point) is not None
-        plot.setVisible(wanted)
+        if "room" in self.plots:
+            self.plots["room"].setVisible(wanted)
         if not wanted or room is None:
             return
+        if "room" not in self.plots:
+            self._make_lane("room")
+        plot = self.plots["room"]
         unit, inks = self._bench.temperature_unit, self._theme.inks
         set_ms = float(scene.traced.course.batch.set_ms)
         self._axes["room"].set_ms, self._axes["room"].day_words = set_ms, scene.traced.course.day_words

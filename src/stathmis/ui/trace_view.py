@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
 
@@ -30,6 +30,10 @@ from stathmis.ui.trace_words import TraceWords
 
 if TYPE_CHECKING:
     from stathmis.ui.trace_charts import TraceCharts
+
+
+FIRST_PICTURE_MS = 30
+"""The first picture gets this long to be painted before the whole run is read."""
 
 
 class TraceView(FoldingView):
@@ -134,12 +138,17 @@ class TraceView(FoldingView):
             return
         bench = self._bench
         _ = bench.corrections  # read once here, not by the worker
-        beside = self._chosen_beside(course)
-        if new:
-            first = Task(lambda progress, cancelled: _outline(bench, course))
-            first.done.connect(self._outline_arrived)
-            first.failed.connect(notify.tell_error)
-            first.start()
+        if not new:
+            self._read_whole(course)
+            return
+        # a first picture of a long run at once, and only then the whole of it: they would slow each other down
+        self._task = Task(lambda progress, cancelled: _outline(bench, course))
+        self._task.done.connect(partial(self._outline_arrived, course))
+        self._task.failed.connect(notify.tell_error)
+        self._task.start()
+
+    def _read_whole(self, course: Course) -> None:
+        bench, beside = self._bench, self._chosen_beside(course)
         self._task = Task(lambda progress, cancelled: _load(bench, course, beside))
         self._task.done.connect(lambda found: self._arrived(found, keep_view=self.traced is not None))
         self._task.failed.connect(notify.tell_error)
@@ -171,13 +180,16 @@ class TraceView(FoldingView):
     def _beside_chosen(self) -> None:
         self.show_course(self._course)
 
-    def _outline_arrived(self, found: BatchTrace | None) -> None:
-        if found is None or self.traced is not None or self._course is None:
+    def _outline_arrived(self, course: Course, found: BatchTrace | None) -> None:
+        if self._course is None or course.batch.id != self._course.batch.id:
             return
-        if found.course.batch.id == self._course.batch.id:
-            self.traced = found
-            self._draw()
-            self.show_days(0.0)
+        if found is None or self.traced is not None:
+            self._read_whole(course)
+            return
+        self.traced = found
+        self._draw()
+        self.show_days(0.0)
+        QTimer.singleShot(FIRST_PICTURE_MS, self, lambda: self._read_whole(course))
 
     def _arrived(self, found: _Loaded, *, keep_view: bool) -> None:
         followed, beside, pyramids = found

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow,
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
-from stathmis.services import notify
+from stathmis.services import logger_import, notify
+from stathmis.services.folder_watch import Brought, FolderWatch
 from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
@@ -25,9 +26,10 @@ MINUTE_MS = 60_000
 
 
 class _Arrived(QObject):
-    """Tells the window's thread that live readings were written."""
+    """Tells the window's thread that live readings were written, or a file was brought in by itself."""
 
     stored = Signal()
+    brought = Signal(object)
 
 
 class Window(QMainWindow):
@@ -79,6 +81,8 @@ class Window(QMainWindow):
         self._arrived = _Arrived()
         self._arrived.stored.connect(self._live_stored)
         self.live.on_stored = lambda stored: self._arrived.stored.emit()
+        self.folders = FolderWatch(bench, self._arrived.brought.emit)
+        self._arrived.brought.connect(self._brought)
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
@@ -250,6 +254,12 @@ class Window(QMainWindow):
     def _follow_probes(self) -> None:
         if not self._closed:
             self.live.start()
+            self.folders.start()
+
+    def _brought(self, found: Brought) -> None:
+        if found.examined is not None and found.import_id is not None:
+            logger_import.stored(self.bench, found.examined, found.import_id)
+        notify.tell("info" if found.examined is not None else "warning", found.words)
 
     def _minute_passed(self) -> None:
         # a half-typed round keeps its fields; only what depends on the time is shown anew
@@ -291,6 +301,7 @@ class Window(QMainWindow):
         if "live" in self._others:
             self._others["live"].stop()  # type: ignore[attr-defined]
         self.live.stop()
+        self.folders.stop()
         self.alarm.stop()
         self.bench.logbook.close()
 
