@@ -13,6 +13,7 @@ import pyqtgraph as pg
 from PySide6.QtWidgets import QApplication
 from timing import compare, seconds
 
+from stathmis.core.series import Pyramid
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel
@@ -95,7 +96,7 @@ def chart(bench: Workbench, channel: Channel) -> None:
     def opened() -> None:
         times, values = read()
         plot.clear()
-        plot.addItem(Curve(times, values, float(times[0]), 1800.0, pg.mkPen("k", width=1)))
+        plot.addItem(Curve(Pyramid(times, values), float(times[0]), 1800.0, "°C", pg.mkPen("k", width=1)))
         plot.setXRange(0, ROWS / 86400, padding=0)
         plot.setYRange(36, 39, padding=0)
         app.processEvents()

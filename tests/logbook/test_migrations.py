@@ -16,17 +16,18 @@ from stathmis.services.instruments.sheet import chain
 from stathmis.services.workbench import Workbench
 
 NOW_MS = 1779093600000
-OLD = Path(__file__).with_name("version_1.sql")
 
 
-@pytest.fixture
-def old(tmp_path: Path) -> Path:
-    """A file of version 1 as an older program left it."""
+@pytest.fixture(params=[1, 2])
+def old(tmp_path: Path, request: pytest.FixtureRequest) -> Path:
+    """A file of each older version as the program of its time left it."""
+    version: int = request.param
     path = tmp_path / "old.stathmis"
     with closing(sqlite3.connect(path)) as connection:
-        connection.executescript(OLD.read_text(encoding="utf-8"))
+        text = Path(__file__).with_name(f"version_{version}.sql").read_text(encoding="utf-8")
+        connection.executescript(text)
         connection.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
-        connection.execute("PRAGMA user_version = 1")
+        connection.execute(f"PRAGMA user_version = {version}")
         connection.execute("PRAGMA journal_mode = WAL")
     return path
 
@@ -54,7 +55,8 @@ def test_an_old_logbook_keeps_all_it_says(old: Path) -> None:
     # what the older program showed for this reading
     assert corrected.value == pytest.approx(37.47593220338984, abs=1e-9)
     assert pytest.approx(0.1624472752901525, rel=1e-9) == corrected.U
-    assert [b.name for b in keeping.all_of(logbook, Batch)] == ["12 chicken"]
+    assert [(b.name, b.day_count) for b in keeping.all_of(logbook, Batch)] == [("12 chicken", "from 0")]
+    assert [i.air for i in bench.incubators()] == ["forced"] and bench.room() is None
     assert [e.note for e in keeping.all_of(logbook, Event)] == ["cup"]
     assert [p.drift_per_year for p in keeping.all_of(logbook, CertificatePoint)] == [0.0, 0.0]
     kept = calibrations.calibrations(logbook)
@@ -78,11 +80,14 @@ def test_old_and_new_files_have_one_shape(old: Path, tmp_path: Path) -> None:
 def test_a_step_that_fails_leaves_the_file_as_it_was(old: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     before = dump(old)
 
+    version = int(before[-1].strip("(),"))
+    step = migrations.STEPS[version + 1]
+
     def failing(connection: sqlite3.Connection) -> None:
-        migrations._to_2(connection)
+        step(connection)
         raise sqlite3.OperationalError("database or disk is full")
 
-    monkeypatch.setitem(migrations.STEPS, 2, failing)
+    monkeypatch.setitem(migrations.STEPS, version + 1, failing)
     with pytest.raises(LogbookError, match="left as it was"):
         open_logbook(old)
     assert dump(old) == before

@@ -76,6 +76,72 @@ def test_trace_exports_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Pat
     assert len((tmp_path / "out.csv").read_text(encoding="utf-8").splitlines()) > 40_000
 
 
+def test_another_run_the_room_days_and_a_picture(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_page("trace")
+    view = window.pages.trace
+    qtbot.waitUntil(lambda: view.eggs is not None and not background.busy(), timeout=20_000)
+    charts = view.charts
+    assert charts is not None and "room" not in charts.plots
+    view.curves["room"].setChecked(True)
+    view.curves["set_point"].setChecked(True)
+    assert charts.plots["room"].isVisible()
+    low, _ = charts.plots["humidity"].plotItem.vb.viewRange()[1]
+    assert low < 20.0, "what the room's air alone gives is in view"
+    view.beside.setFocus()
+    qtbot.keyClick(view.beside, Qt.Key.Key_Down)
+    view.beside.activated.emit(view.beside.currentIndex())
+    qtbot.waitUntil(lambda: view._beside is not None and not background.busy(), timeout=20_000)
+    assert view._beside is not None and view._beside.course.batch.name == "26 rock partridge, autumn set"
+    assert "autumn set" in charts.plots["temperature"].plotItem.titleLabel.text
+    # its own day 0 lies on this one's: the earlier run goes on to day 24, where this one has not come yet
+    charts.show_stretch(20.0, 24.0)
+    drawn = [i for i in charts.plots["temperature"].plotItem.items if type(i).__name__ == "Curve"]
+    assert any(i.xData is not None and i.xData.size and 20 < i.xData.max() < 26 for i in drawn)
+    qtbot.mouseClick(view.words.turn, Qt.MouseButton.LeftButton)
+    assert "Heat, day 9" in texts(window)
+    for action in view.stages.menu().actions():
+        if action.text().startswith("lockdown"):
+            action.trigger()
+    assert charts.plots["temperature"].plotItem.vb.viewRange()[0] == pytest.approx([21.0, 23.0])
+    view.picture_to(tmp_path / "run.png")
+    assert "Picture written to run.png" in window.messages.text.text()
+    from PySide6.QtGui import QImage
+
+    image = QImage(str(tmp_path / "run.png"))
+    assert image.width() == 2 * charts.width() and image.height() > 2 * charts.height()
+    view.picture_to(tmp_path / "nowhere" / "run.png")
+    assert "cannot be written" in window.messages.text.text()
+
+
+def test_the_expected_hatch_is_on_the_course(window: Window, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: "hatch about" in window.pages.course.accessibleName(), timeout=20_000)
+    assert "by the temperatures so far" in window.pages.course.accessibleName()
+
+
+def test_a_folder_is_watched_from_the_preview_on(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_place("bring_in")
+    view = window.stack.currentWidget()
+    assert isinstance(view, BringInView)
+    path = tmp_path / "a.csv"
+    path.write_text("time,temp °C\n" + "".join(f"2025-04-{d} 08:00,37.5\n" for d in range(10, 20)), encoding="utf-8")
+    view.load(path)
+    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)
+    view.watch.setChecked(True)
+    view.store()
+    qtbot.waitUntil(lambda: "its folder is watched" in window.messages.text.text(), timeout=20_000)
+    assert "Watched folders" in texts(window)
+    (tmp_path / "b.csv").write_text("time,temp °C\n2025-04-21 08:00,37.5\n", encoding="utf-8")
+    window.folders.look()
+    window.folders.look()
+    qtbot.waitUntil(lambda: "b.csv: 1 row taken in by itself" in window.messages.text.text(), timeout=20_000)
+    window.undo()
+    settle(0.1)
+    stop = next(b for b in view.findChildren(QPushButton) if b.text() == "Watch no longer" and b.isVisible())
+    stop.setFocus()
+    qtbot.keyClick(stop, Qt.Key.Key_Space)
+    assert "Watched folders" not in texts(window)
+
+
 def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     window.show_place("bring_in")
     view = window.stack.currentWidget()

@@ -84,8 +84,9 @@ def together(values: Array, u: Array, groups: Sequence[int] = (), u_group: Seque
         x = np.where(known, x, 0.0)
         with np.errstate(divide="ignore", invalid="ignore"):
             middle = (weight * x).sum(axis=0) / total
-            spread = np.where(known, weight * (x - middle) ** 2, 0.0).sum(axis=0) / (known.sum(axis=0) - 1)
-            square = np.where(spread > 1.0, spread, 1.0) / total
+            rows_known = known.sum(axis=0)
+            spread = np.where(known, weight * (x - middle) ** 2, 0.0).sum(axis=0) / np.maximum(rows_known - 1, 1)
+            square = np.where((rows_known > 1) & (spread > 1.0), spread, 1.0) / total
             share = weight / total
         for number, shared in enumerate(u_group):
             rows = [i for i, g in enumerate(groups) if g == number]

@@ -164,11 +164,13 @@ def _share(
 def _stretch(run: Run, start_ms: int, stop_ms: int) -> tuple[Array, Array, Array]:
     """Seconds, values and uncertainties of a stretch; where readings lie near enough on both sides of its ends, the
     value there between them too: a reading before and after midnight says something about both days."""
-    first, last = np.searchsorted(run.times_ms, [start_ms, stop_ms]).tolist()
+    first = int(np.searchsorted(run.times_ms, start_ms, "left"))
+    # a reading at the very end of a stretch closes it, and begins the next
+    last = int(np.searchsorted(run.times_ms, stop_ms, "right"))
     part = slice(first, last)
     seconds, values, u = run.times_ms[part] / 1000.0, run.corrected[part], run.u[part]
     for i, at_ms, front in ((first, start_ms, True), (last, stop_ms, False)):
-        if not 0 < i < run.times_ms.size or run.times_ms[i] == at_ms:
+        if not 0 < i < run.times_ms.size or at_ms in (run.times_ms[i], run.times_ms[i - 1]):
             continue
         before, after = run.times_ms[i - 1 : i + 1].tolist()
         if after - before > run.max_gap_s * 1000.0:

@@ -148,7 +148,10 @@ class TraceCharts(QWidget):
         self._mark_now(plot, scene.traced)
         # a lid opening may fall far below: what is rare runs off the edge
         often = [float(from_inside(v, unit)) for v in main.typical]
-        low, high = min([*edges, often[0]]), max([*edges, often[1]])
+        alone = scene.followed.room.humidity_inside if scene.followed and quantity == "humidity" else None
+        if "room" in scene.curves and alone is not None and alone.values.size:
+            often += [float(v) for v in np.quantile(alone.values, [0.02, 0.98])]
+        low, high = min([*edges, *often]), max([*edges, *often])
         margin = 0.12 * (high - low)
         plot.setYRange(low - margin, high + margin, padding=0)
         word = {"temperature": "Heat", "humidity": "Moisture"}[quantity]

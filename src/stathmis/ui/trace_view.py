@@ -88,7 +88,7 @@ class TraceView(FoldingView):
         left.addWidget(from_menu)
         self.beside = yielding(QComboBox())
         self.beside.setAccessibleName("Another run to lay beside this one, day by day")
-        self.beside.setMinimumWidth(self._theme.px(190))
+        self.beside.setMinimumWidth(self._theme.px(230))
         self.beside.activated.connect(self._beside_chosen)
         left.addWidget(self.beside)
         left.addStretch(1)

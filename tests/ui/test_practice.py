@@ -1,0 +1,115 @@
+"""Practice through the window: what a batch follows, an own profile written by keyboard, passed on and brought in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
+from pytestqt.qtbot import QtBot
+
+from stathmis.logbook.records import Batch
+from stathmis.services import batches, profiles
+from stathmis.ui.pictures import settle
+from stathmis.ui.practice_view import PracticeView
+from stathmis.ui.window import Window
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def opened(window: Window, qtbot: QtBot) -> PracticeView:
+    qtbot.keyClick(window, Qt.Key.Key_P, CONTROL)
+    view = window.stack.currentWidget()
+    assert isinstance(view, PracticeView)
+    settle(0.1)
+    return view
+
+
+def press(view: PracticeView, name: str, qtbot: QtBot) -> None:
+    settle(0.1)
+    made = next(b for b in view.findChildren(QPushButton) if b.accessibleName() == name and b.isVisible())
+    made.setFocus()
+    qtbot.keyClick(made, Qt.Key.Key_Space)
+    settle(0.1)
+
+
+def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    view = opened(window, qtbot)
+    assert view.species.hasFocus() and view.species.currentData() == "partridge"
+    press(view, "Make my own from this: falling", qtbot)
+    editor = view.editor
+    assert editor.isVisible() and editor.name.hasFocus()
+    editor.name.selectAll()
+    qtbot.keyClicks(editor.name, "Dry from nine")
+    second = editor._edits[1]["from_day"]
+    second.setFocus()
+    second.selectAll()
+    qtbot.keyClicks(second, "99")
+    assert not editor.keep.isEnabled()
+    shown = [p.text() for p in editor.findChildren(QLabel) if p.isVisible() and p.property("role") == "problem"]
+    assert shown == ["It begins after the stage before it, which begins at 99."]
+    second.selectAll()
+    qtbot.keyClicks(second, "9")
+    low = editor._edits[0]["heat_low"]
+    low.setFocus()
+    low.selectAll()
+    qtbot.keyClicks(low, "99.1F")
+    qtbot.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.AltModifier)
+    settle(0.1)
+    assert not editor.isVisible() and "Dry from nine is kept" in window.messages.text.text()
+    (key,) = profiles.own_profiles(window.bench)
+    course = batches.running(window.bench, window.bench.incubators()[0])
+    assert course is not None
+    regime = next(b for b in view.findChildren(QComboBox) if b.accessibleName() == f"What {course.batch.name} follows")
+    regime.setFocus()
+    while regime.currentData() != key:
+        qtbot.keyClick(regime, Qt.Key.Key_Down)
+    regime.activated.emit(regime.currentIndex())
+    settle(0.1)
+    again = batches.running(window.bench, window.bench.incubators()[0])
+    assert again is not None and again.regime_name == "Dry from nine"
+    band = again.band("temperature", again.at_ms(1.0))
+    assert band is not None and round(band.low, 2) == 37.28
+    window.undo()
+    assert window.bench.records(Batch)[-2].regime == "steady"
+    path = tmp_path / "dry.stathmis-profile.toml"
+    view.write_to(profiles.own_profiles(window.bench)[key], path)
+    view.bring_in(path)
+    assert "Dry from nine 2 is among your profiles" in window.messages.text.text()
+    path.write_text("stathmis_profile = 1\nname = 'x'\n", encoding="utf-8")
+    view.bring_in(path)
+    assert "species is missing" in window.messages.text.text() and len(profiles.own_profiles(window.bench)) == 2
+
+
+def test_leaving_the_editor_leaves_everything_as_it_was(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    press(view, "Make my own from this: lean", qtbot)
+    window.switch_unit()
+    assert view.editor._edits[0]["heat_low"].text().startswith("99"), "the unit is switched under one's hands"
+    rows = len(view.editor._edits)
+    press(view, "Add a stage after stage 1", qtbot)
+    assert len(view.editor._edits) == rows + 1 and not view.editor.keep.isEnabled()
+    press(view, "Remove stage 2", qtbot)
+    assert len(view.editor._edits) == rows and view.editor.keep.isEnabled()
+    window.switch_unit()
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert not view.editor.isVisible() and window.stack.currentWidget() is view
+    assert profiles.own_profiles(window.bench) == {}
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert window.stack.currentWidget() is window.pages
+
+
+def test_days_counted_down_show_everywhere(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    course = batches.running(window.bench, window.bench.incubators()[0])
+    assert course is not None
+    profiles.follow(window.bench, course.batch, course.batch.regime, "down")
+    window.show_page("trace")
+    qtbot.waitUntil(lambda: window.pages.trace.eggs is not None, timeout=20_000)
+    settle(0.2)
+    assert "11 days to go" in window.pages.course.accessibleName()
+    charts = window.pages.trace.charts
+    assert charts is not None
+    axis = charts._axes["temperature"]
+    assert axis.tickStrings([0.0, 10.0], 1.0, 5.0) == ["24 to go", "14 to go"]
+    assert view is not window.stack.currentWidget()
