@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QApplication
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services import profiles
-from stathmis.services.profile_draft import draft_of
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
 from stathmis.ui.instruments.drawer_view import InstrumentsView
@@ -86,11 +85,8 @@ def go(window: Window, name: str) -> None:
         window.show_place(name)
         view = window.stack.currentWidget()
         assert isinstance(view, PracticeView)
-        draft = draft_of(profiles.start_from(window.bench, "partridge", "falling"), window.bench.temperature_unit)
-        view.editor.edit(replace(draft, name="Dry from day 9"))
-        view.editor.show()
-        settle()
-        view.show_editor()
+        start = profiles.start_from(window.bench, "partridge", "falling")
+        view.write_own(replace(start, name="Dry from the second week"), None)
     else:
         window.show_place(name)
 

@@ -160,13 +160,13 @@ class PracticeView(FoldingView):
         if own:
             stored_id = int(choice.key.removeprefix(profiles.OWN))
             actions = [
-                ("Change", partial(self._edit, profile, stored_id)),
-                ("Copy", partial(self._edit, profile, None)),
+                ("Change", partial(self.write_own, profile, stored_id)),
+                ("Copy", partial(self.write_own, profile, None)),
                 ("Pass on…", partial(self._pass_on, profile)),
                 ("Take away", partial(self._remove, stored_id)),
             ]
         else:
-            actions = [("Make my own from this", partial(self._edit, profile, None))]
+            actions = [("Make my own from this", partial(self.write_own, profile, None))]
         for text, action in actions:
             made = button(text, action, "link")
             made.setAccessibleName(f"{text}: {choice.name}")
@@ -190,7 +190,8 @@ class PracticeView(FoldingView):
         air = band_text(heat.low, heat.high, "temperature", self._bench.temperature_unit)
         return f"{air} in moving air; " + ", ".join(parts)
 
-    def _edit(self, profile: OwnProfile, stored_id: int | None) -> None:
+    def write_own(self, profile: OwnProfile, stored_id: int | None) -> None:
+        """Begin a profile from another one, or change the one kept under this id."""
         draft = draft_of(profile, self._bench.temperature_unit, stored_id)
         self.editor.edit(draft)
         self.editor.show()
