@@ -163,6 +163,25 @@ def own_phases(profile: OwnProfile, species: Species, air: Air) -> tuple[Phase, 
     )
 
 
+def with_humidity(course: tuple[Phase, ...], changes: Sequence[tuple[float, Band]]) -> tuple[Phase, ...]:
+    """The phases with other humidity bands in the setting stage, each from a day (elapsed) to the next change.
+
+    changes: in order of day. Source: definition.
+    """
+    made: list[Phase] = []
+    for phase in course:
+        if phase.name != "setting":
+            made.append(phase)
+            continue
+        before = [band for day, band in changes if day <= phase.start_day]
+        inside = [(day, band) for day, band in changes if phase.start_day < day < phase.end_day]
+        edges = [phase.start_day, *(day for day, _ in inside), phase.end_day]
+        bands = [before[-1] if before else phase.humidity, *(band for _, band in inside)]
+        for start, end, band in zip(edges[:-1], edges[1:], bands, strict=True):
+            made.append(Phase(phase.name, start, end, phase.temperature_c, band, phase.title))
+    return tuple(made)
+
+
 def numbered(day: float, count: DayCount, term_days: float) -> float:
     """The number a convention gives a day (elapsed days since setting); term_days: the usual day of the hatch.
 

@@ -13,12 +13,13 @@ from pathlib import Path
 import numpy as np
 
 from stathmis.core.fixed_points import salt_humidity
+from stathmis.core.psychrometrics import vapor_pressure_deficit
 from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, SimulatedSensor, record
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Channel, Incubator, NewReading, Quantity
-from stathmis.services import rounds, setting_up
+from stathmis.services import batches, rounds, setting_up, weights
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.instruments import checking, draft, places
 from stathmis.services.setting_up import NewChannel
@@ -262,7 +263,38 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     events += [("vent", at_minute + 3 * 1440.0 + 90, "from a third to half open")]
     _events(bench, clock, incubator, start, events)
     _rounds(bench, clock, rng, start, truth, CABINET[:4], channels, now_ms)
+    _weights(bench, clock, rng, incubator, set_ms, start, truth)
     return start, truth
+
+
+def _weights(
+    bench: Workbench,
+    clock: FixedClock,
+    rng: np.random.Generator,
+    incubator: Incubator,
+    set_ms: int,
+    start_ms: int,
+    truth: Recorded,
+) -> None:
+    """The whole tray and eight marked eggs on a kitchen scale of 0.1 g, days 0, 4, 7 and 11; one shell is thin."""
+    course = batches.running(bench, incubator)
+    assert course is not None
+    masses = rng.normal(22.4, 1.1, 30)
+    shells = 4.3 * masses / 22.4 * (1.0 + rng.normal(0.0, 0.1, 30))
+    shells[3] *= 2.4
+    deficit = np.asarray(vapor_pressure_deficit(truth.egg_c, truth.rh))
+    first = int((set_ms - start_ms) // MINUTE_MS)
+    for day in (0.02, 4.0, 7.0, 11.0):
+        at = set_ms + round(day * DAY_MS)
+        lost_per_g = float(deficit[first : int((at - start_ms) // MINUTE_MS)].sum()) / 1440.0 / 1000.0
+        now_g = masses - shells * lost_per_g
+        # two clears were taken out on day 7
+        eggs = 30 if day < 6.9 else 28
+        rows = [weights.Row("", eggs, f"{now_g[:eggs].sum():.1f}", sure=True)]
+        rows += [weights.Row(str(i + 1), 1, f"{now_g[i]:.1f}", sure=True) for i in range(8)]
+        clock.at_ms = at
+        found = [w for row in rows if (w := weights.interpret(bench, course, row, at)) is not None]
+        weights.log_weighings(bench, course, found, at, 0.1)
 
 
 def _partridge_machine(set_point_c: float) -> Machine:

@@ -178,7 +178,9 @@ class SimulatedIncubator:
         saturated = _saturation(s.air_c)
         loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (saturated - s.vapor_hpa)
         eggs_gain = loss_mg_s * 1e-6 * 461.5 * (s.air_c + 273.15) / 100.0 * 1000.0
-        s.vapor_hpa += dt * (gain + eggs_gain - flow * (s.vapor_hpa - room_hpa)) / m.volume_l
+        # with the lid open the air is changed within a step: its way to where it settles is taken exactly
+        settles = room_hpa + (gain + eggs_gain) / flow
+        s.vapor_hpa = settles + (s.vapor_hpa - settles) * exp(-dt * flow / m.volume_l)
         s.vapor_hpa = min(s.vapor_hpa, saturated)
         s.seconds += dt
 

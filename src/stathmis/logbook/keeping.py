@@ -5,6 +5,7 @@ Records go in and come out as the data classes of records.py. Withdrawn ones nev
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, TypeVar
 
 from sqlalchemy import Table, func, select, update
@@ -19,12 +20,14 @@ from stathmis.logbook.records import (
     Incubator,
     Instrument,
     LoggerImport,
+    LossTarget,
     Placement,
     Probe,
     StoredProfile,
     Survey,
     SurveyPoint,
     WatchedFolder,
+    Weighing,
 )
 
 Record = TypeVar(
@@ -36,12 +39,14 @@ Record = TypeVar(
     Incubator,
     Instrument,
     LoggerImport,
+    LossTarget,
     Placement,
     Probe,
     StoredProfile,
     Survey,
     SurveyPoint,
     WatchedFolder,
+    Weighing,
 )
 
 _TABLES: dict[type, Table] = {
@@ -58,6 +63,8 @@ _TABLES: dict[type, Table] = {
     Survey: schema.survey,
     SurveyPoint: schema.survey_point,
     WatchedFolder: schema.watched_folder,
+    Weighing: schema.weighing,
+    LossTarget: schema.loss_target,
 }
 
 
@@ -77,6 +84,15 @@ def add(logbook: Logbook, kind: type[Record], /, **fields: Any) -> int:
     """Add one record and return its id; fields are the record's, without id."""
     with logbook.writing() as connection:
         return int(connection.execute(_TABLES[kind].insert().values(**fields)).inserted_primary_key[0])  # type: ignore[index]
+
+
+def add_all(logbook: Logbook, new: Sequence[tuple[type[Record], dict[str, Any]]]) -> list[int]:
+    """Add several records in one transaction and return their ids."""
+    with logbook.writing() as connection:
+        return [
+            int(connection.execute(_TABLES[kind].insert().values(**fields)).inserted_primary_key[0])  # type: ignore[index]
+            for kind, fields in new
+        ]
 
 
 def all_of(logbook: Logbook, kind: type[Record], /, **where: Any) -> list[Record]:

@@ -63,7 +63,7 @@ def _to_2(connection: sqlite3.Connection) -> None:
 
 
 def _to_3(connection: sqlite3.Connection) -> None:
-    """The room beside the incubators; day counts; a keeper's own profiles; folders that are watched."""
+    """The room beside the incubators; day counts; a keeper's own profiles; watched folders; weighings."""
     for statement in (
         "ALTER TABLE batch ADD COLUMN day_count VARCHAR NOT NULL DEFAULT 'from 0'",
         """CREATE TABLE incubator_3 (
@@ -77,6 +77,13 @@ def _to_3(connection: sqlite3.Connection) -> None:
         "CREATE TABLE profile (id INTEGER NOT NULL PRIMARY KEY, text VARCHAR NOT NULL, withdrawn_ms INTEGER)",
         """CREATE TABLE watched_folder (id INTEGER NOT NULL PRIMARY KEY, folder VARCHAR NOT NULL,
             columns VARCHAR NOT NULL, plan VARCHAR NOT NULL, withdrawn_ms INTEGER)""",
+        """CREATE TABLE weighing (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            time_ms INTEGER NOT NULL, mark VARCHAR NOT NULL, eggs INTEGER NOT NULL CHECK (eggs > 0),
+            mass_g FLOAT NOT NULL CHECK (mass_g > 0), scale_g FLOAT NOT NULL, typed VARCHAR NOT NULL,
+            withdrawn_ms INTEGER)""",
+        """CREATE TABLE loss_target (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            from_ms INTEGER NOT NULL, rh FLOAT NOT NULL, low FLOAT NOT NULL, high FLOAT NOT NULL,
+            withdrawn_ms INTEGER)""",
     ):
         connection.execute(statement)
 

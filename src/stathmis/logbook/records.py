@@ -91,6 +91,33 @@ class StoredProfile:
 
 
 @dataclass(frozen=True)
+class Weighing:
+    """Eggs on the scale: mark "" for the whole tray, else the pencil mark of one egg; mass_g of all of them together;
+    scale_g: the step of the scale."""
+
+    id: int
+    batch_id: int
+    time_ms: int
+    mark: str
+    eggs: int
+    mass_g: float
+    scale_g: float
+    typed: str
+
+
+@dataclass(frozen=True)
+class LossTarget:
+    """The humidity the eggs' loss asked for when they were weighed: percent, from then on."""
+
+    id: int
+    batch_id: int
+    from_ms: int
+    rh: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
 class WatchedFolder:
     """A folder whose new logger files are brought in; columns: their titles (JSON); plan: how they are read (JSON)."""
 

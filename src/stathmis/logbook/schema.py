@@ -112,6 +112,32 @@ profile = Table(
     _withdrawn(),
 )
 
+weighing = Table(
+    "weighing",
+    metadata,
+    _id(),
+    _to("batch"),
+    Column("time_ms", Integer, nullable=False),
+    Column("mark", String, nullable=False),
+    Column("eggs", Integer, CheckConstraint("eggs > 0"), nullable=False),
+    Column("mass_g", Float, CheckConstraint("mass_g > 0"), nullable=False),
+    Column("scale_g", Float, nullable=False),
+    Column("typed", String, nullable=False),
+    _withdrawn(),
+)
+
+loss_target = Table(
+    "loss_target",
+    metadata,
+    _id(),
+    _to("batch"),
+    Column("from_ms", Integer, nullable=False),
+    Column("rh", Float, nullable=False),
+    Column("low", Float, nullable=False),
+    Column("high", Float, nullable=False),
+    _withdrawn(),
+)
+
 watched_folder = Table(
     "watched_folder",
     metadata,

@@ -8,7 +8,7 @@ from math import ceil, floor
 
 from stathmis.core import profile
 from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
-from stathmis.logbook.records import Batch, Incubator, Quantity
+from stathmis.logbook.records import Batch, Incubator, LossTarget, Quantity
 from stathmis.services import knowledge, profiles
 from stathmis.services.clock import DAY_MS
 from stathmis.services.workbench import Workbench
@@ -18,12 +18,14 @@ from stathmis.services.workbench import Workbench
 class Course:
     """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting.
 
-    own: the keeper's own profile it follows, None for a shipped regime.
+    own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
+    (UTC ms), where it follows the weight.
     """
 
     batch: Batch
     incubator: Incubator
     own: OwnProfile | None = None
+    targets: tuple[tuple[int, Band], ...] = ()
 
     @property
     def species(self) -> Species:
@@ -36,7 +38,8 @@ class Course:
         air: Air = "still" if self.incubator.air == "still" else "forced"
         if self.own is not None:
             return profile.own_phases(self.own, self.species, air)
-        return profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+        found = profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+        return profile.with_humidity(found, [(self.day(ms), band) for ms, band in self.targets])
 
     @property
     def regime_name(self) -> str:
@@ -122,7 +125,14 @@ class Course:
 
 def course_of(bench: Workbench, batch: Batch, incubator: Incubator) -> Course:
     """A batch on its course."""
-    return Course(batch, incubator, profiles.own_of(bench, batch.regime))
+    own = profiles.own_of(bench, batch.regime)
+    targets: tuple[tuple[int, Band], ...] = ()
+    if own is None and knowledge.regimes()[batch.regime].by_weight:
+        asked = sorted(
+            (t for t in bench.records(LossTarget) if t.batch_id == batch.id), key=lambda t: (t.from_ms, t.id)
+        )
+        targets = tuple((t.from_ms, Band(t.low, t.high)) for t in asked)
+    return Course(batch, incubator, own, targets)
 
 
 def all_running(bench: Workbench, incubator: Incubator) -> list[Course]:

@@ -11,13 +11,22 @@ from stathmis.core.psychrometrics import standard_pressure
 from stathmis.core.units import Unit
 from stathmis.logbook import keeping
 from stathmis.logbook.opening import Logbook
-from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement, StoredProfile
+from stathmis.logbook.records import (
+    Batch,
+    Channel,
+    Incubator,
+    Instrument,
+    LossTarget,
+    Placement,
+    StoredProfile,
+    Weighing,
+)
 from stathmis.services import clock as clocks
 from stathmis.services.corrections import CorrectionBook
 from stathmis.services.undo import Edit, History
 
 TemperatureUnit = Literal["°C", "°F"]
-Kept = TypeVar("Kept", Batch, Channel, Incubator, Instrument, Placement, StoredProfile)
+Kept = TypeVar("Kept", Batch, Channel, Incubator, Instrument, LossTarget, Placement, StoredProfile, Weighing)
 Found = TypeVar("Found", Channel, Instrument)
 
 

@@ -1,4 +1,4 @@
-"""The pages of one incubator under its course: Round and Trace."""
+"""The pages of one incubator under its course: Round, Trace and Moisture."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from stathmis.services.wording import number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
+from stathmis.ui.moisture_view import MoistureView
 from stathmis.ui.pieces import button, clear, label, rule
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
@@ -24,7 +25,7 @@ from stathmis.ui.trace_view import TraceView
 
 JUDGE_EVERY_MS = 10 * 60_000
 """The expected hatch is worked out anew this often while readings come in."""
-PAGES = (("round", "Round"), ("trace", "Trace"))
+PAGES = (("round", "Round"), ("trace", "Trace"), ("moisture", "Moisture"))
 
 
 class BatchPages(QWidget):
@@ -79,6 +80,8 @@ class BatchPages(QWidget):
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
         self._stack.addWidget(self.trace)
+        self.moisture = MoistureView(bench, theme)
+        self._stack.addWidget(self.moisture)
         layout.addWidget(self._stack, 1)
 
     def _show_several(self, sheet: RoundSheet) -> None:
@@ -140,7 +143,8 @@ class BatchPages(QWidget):
         self._show_several(sheet)
         self._title.setText(incubator.name)
         air = "fan" if incubator.air == "forced" else "still air"
-        self.tabs["trace"].setVisible(incubator.air != "room")
+        for key in ("trace", "moisture"):
+            self.tabs[key].setVisible(incubator.air != "room")
         if incubator.air == "room":
             self._batch.setText("the room around the incubators")
         elif sheet.course is None:
@@ -165,3 +169,5 @@ class BatchPages(QWidget):
         self.round.show_incubator(sheet)
         if page == "trace":
             self.trace.show_course(sheet.course)
+        if page == "moisture":
+            self.moisture.show_course(sheet.course)

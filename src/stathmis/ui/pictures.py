@@ -24,6 +24,7 @@ WIDTH, HEIGHT = 1280, 800
 VIEWS = (
     "round",
     "trace",
+    "moisture",
     "instruments",
     "check",
     "history",
@@ -68,8 +69,8 @@ def go(window: Window, name: str) -> None:
             seen[instrument] = index + 1
             if index < len(texts):
                 window.pages.round.type_into(row, texts[index])
-    elif name == "trace":
-        window.show_page("trace")
+    elif name in ("trace", "moisture"):
+        window.show_page(name)
     elif name in ("check", "history", "side-by-side", "places"):
         window.show_place("instruments")
         _go_instruments(window, name)

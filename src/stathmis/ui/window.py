@@ -100,6 +100,7 @@ class Window(QMainWindow):
         return [
             ("Ctrl+1", "Round", lambda: self.show_page("round")),
             ("Ctrl+2", "Trace", lambda: self.show_page("trace")),
+            ("Ctrl+3", "Moisture", lambda: self.show_page("moisture")),
             ("Ctrl+PgDown", "Next incubator", lambda: self.step_incubator(1)),
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
