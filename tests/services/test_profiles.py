@@ -117,7 +117,7 @@ def test_a_batch_follows_an_own_profile_and_its_changes(bench: Workbench, tmp_pa
     heat = course.band("temperature", bench.now_ms)
     assert heat is not None and (heat.low, heat.high) == pytest.approx((38.3, 38.9))
     assert course.band("humidity", bench.now_ms) == Band(30, 40)
-    assert course.day_text(bench.now_ms) == "day 6 of 21"
+    assert course.day_text(bench.now_ms) == "day 6 of 22"
     draft = with_stage_after(draft_of(first, "°C", 1), 0)
     assert interpret(draft, "°C").problems == {1: "From which day? Write a number such as 7."}
     rows = [draft.rows[0], type(draft.rows[0])("setting", "drier", "4", "37,2", "100.0F", "25", "30")]

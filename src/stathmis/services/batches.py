@@ -105,8 +105,7 @@ class Course:
             if left <= 0:
                 return "hatch day" if left == 0 else f"{-left} over the hatch day"
             return f"{about}{left} days to go" if left > 1 else "1 day to go"
-        last = self.numbered(self.species.days) if self.batch.day_count == "from 0" else self.species.days
-        return f"{self.day_words(day)} of {about}{last:g}"
+        return f"{self.day_words(day)} of {about}{self.numbered(self.species.days):g}"
 
     def next_step(self, at_ms: float) -> str:
         """What comes next on the course, in words, empty when nothing does."""

@@ -153,7 +153,8 @@ def _outline(
     order = np.argsort(series.times_ms, kind="stable")
     series = Series(series.times_ms[order], series.shown[order])
     corrected, u = bench.corrections.correct_series(channel, series)
-    low, high = np.quantile(corrected[int(np.searchsorted(times, set_ms)) :], [0.05, 0.95], method="nearest")
+    since_set = corrected[int(np.searchsorted(series.times_ms, set_ms)) :]
+    low, high = np.quantile(since_set if since_set.size else corrected, [0.05, 0.95], method="nearest")
     gap_s = float(np.max(heads.last_ms - heads.first_ms)) / 1000.0 + DENSE_GAP_S
     shown = np.asarray(to_inside(series.shown, channel.unit))
     u = np.hypot(u, layers_u)

@@ -114,7 +114,9 @@ def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tupl
         if found is None:
             continue
         alike = sum(p.name == phase.name for p in course.phases) > 1
-        days = f", {course.day_words(phase.start_day)}–{course.numbered(phase.end_day):g}" if alike else ""
+        first, last = (f"{course.numbered(day):g}" for day in (phase.start_day, phase.end_day))
+        days = f", {first}–{last} to go" if course.batch.day_count == "down" else f", day {first}–{last}"
+        days = days if alike else ""
         shares.append(PhaseShare(phase.title or phase.name + days, found))
     return tuple(shares)
 
