@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.services import batches, notify
 from stathmis.services.workbench import Workbench
-from stathmis.ui import background
+from stathmis.ui import background, chart_library
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.instruments.places_view import PlacesView
@@ -322,3 +322,13 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     view.add_instrument()
     assert "is not reading, correction and U" in view.instrument_problem.text()
     assert view.instrument.name.text() == "New probe", "what was typed stays"
+
+
+def test_the_chart_library_is_loaded_by_the_window_alone(window: Window, qtbot: QtBot) -> None:
+    failed: list[object] = []
+    task = background.Task(lambda progress, cancelled: chart_library.load())
+    task.failed.connect(failed.append)
+    task.start()
+    qtbot.waitUntil(lambda: bool(failed), timeout=10_000)
+    assert isinstance(failed[0], RuntimeError)
+    chart_library.load()

@@ -73,18 +73,12 @@ def _show(app: QApplication, bench: Workbench, options: argparse.Namespace) -> i
     heartbeat = QTimer()
     heartbeat.timeout.connect(lambda: None)
     heartbeat.start(500)
-    QTimer.singleShot(1500, Task(lambda progress, cancelled: _load_early()).start)
     if not options.demo:
         today = f"{bench.local(bench.now_ms):%Y-%m-%d}"
         backup = Task(lambda progress, cancelled: back_up_daily(bench.logbook, today))
         backup.failed.connect(notify.tell_error)
         QTimer.singleShot(2000, backup.start)
     return app.exec()
-
-
-def _load_early() -> None:
-    """Load what the charts need while the keeper looks at the first page."""
-    import pyqtgraph  # noqa: F401
 
 
 def _clock(now: str | None) -> Clock:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator
@@ -13,12 +13,12 @@ from stathmis.services import judgement, notify, rounds
 from stathmis.services.batches import Course
 from stathmis.services.judgement import Followed
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.wording import number
+from stathmis.services.wording import count, number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.moisture_view import MoistureView
-from stathmis.ui.pieces import button, clear, label, rule
+from stathmis.ui.pieces import button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_view import TraceView
@@ -89,11 +89,14 @@ class BatchPages(QWidget):
         clear(self._several)
         if not sheet.beside or sheet.course is None:
             return
+        chooser = yielding(QComboBox())
+        chooser.setAccessibleName("Which batch of this incubator is in view")
         for course in sorted([sheet.course, *sheet.beside], key=lambda c: c.batch.set_ms):
-            made = button(course.batch.name, partial(self.choose_batch, course.batch.id), "tab")
-            made.setCheckable(True)
-            made.setChecked(course.batch.id == sheet.course.batch.id)
-            self._several.addWidget(made)
+            chooser.addItem(course.batch.name, course.batch.id)
+        chooser.setCurrentIndex(chooser.findData(sheet.course.batch.id))
+        chooser.activated.connect(lambda _i: self.choose_batch(int(chooser.currentData())))
+        self._several.addWidget(label("in view", "muted"))
+        self._several.addWidget(chooser, 1)
         self._several.addStretch(1)
 
     def _show_window(self, course: Course | None, *, elsewhere: bool) -> None:
@@ -153,7 +156,8 @@ class BatchPages(QWidget):
             celsius = rounds.set_point(bench, incubator, bench.now_ms)
             unit = bench.temperature_unit
             setting = "" if celsius is None else f" · set to {number(celsius, 'temperature', unit)}"
-            self._batch.setText(f"{sheet.course.batch.name} · {air}{setting}")
+            shared = f"{count(1 + len(sheet.beside), 'batch', 'batches')} together"
+            self._batch.setText(f"{shared if sheet.beside else sheet.course.batch.name} · {air}{setting}")
         now = bench.local(bench.now_ms)
         self._date.setText(f"{now:%a} {now.day} {now:%b %H:%M}")
         events = (

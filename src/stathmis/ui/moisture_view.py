@@ -207,7 +207,7 @@ class MoistureView(FoldingView):
         found = weights.weighings(self.bench, course.batch.id)
         bench = self.bench
         _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: _load(bench, course, found))
+        self._task = Task(lambda progress, cancelled: loss.loss_sheet(bench, course, found))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -275,7 +275,7 @@ class MoistureView(FoldingView):
             level.show_state(LevelState("humidity", *state), loss_words.headline(sheet))
             self._says.addWidget(level)
         self._says.addWidget(label(" ".join(loss_words.lines(self.bench, sheet)), "muted", wrap=True))
-        # the chart library is loaded by the worker that read the sheet
+        # the chart library is heavy: it is loaded when the first chart is drawn
         from stathmis.ui.loss_chart import LossChart
 
         if self._chart is None:
@@ -372,9 +372,3 @@ class MoistureView(FoldingView):
     def _course(self) -> Course:
         assert self.course is not None
         return self.course
-
-
-def _load(bench: Workbench, course: Course, found: list[Weighing]) -> LossSheet | None:
-    import pyqtgraph  # noqa: F401  loaded here so that the window goes on
-
-    return loss.loss_sheet(bench, course, found)

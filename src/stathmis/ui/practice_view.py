@@ -28,6 +28,7 @@ class PracticeView(FoldingView):
     def __init__(self, bench: Workbench, theme: Theme) -> None:
         super().__init__(theme, 880)
         self._bench, self._theme = bench, theme
+        self._built_narrow = False
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -59,7 +60,7 @@ class PracticeView(FoldingView):
 
     def fold(self) -> bool:
         """Rows of a narrow page stand one under the other."""
-        changed = super().fold()
+        changed = super().fold() or self.narrow != self._built_narrow
         if changed:
             self.editor.fold(narrow=self.narrow)
             self.refresh()
@@ -91,6 +92,7 @@ class PracticeView(FoldingView):
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setColumnStretch(0, 1)
+        self._built_narrow = self.narrow
         row, under = 0, int(self.narrow)
         for incubator in bench.incubators():
             for course in batches.all_running(bench, incubator):

@@ -5,7 +5,16 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
@@ -133,6 +142,7 @@ class RoundView(FoldingView):
         self.rows: list[ReadingRow] = []
         self._why_open: set[str] = set()
         self._drafts: dict[int, str] = {}
+        self._event_buttons: dict[str, QPushButton] = {}
         self._filled = False
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -190,8 +200,10 @@ class RoundView(FoldingView):
         for i, (kind, text) in enumerate(EVENT_KINDS.items()):
             made = button(text, partial(self.log_event, kind), tip=f"{EVENT_KEYS[kind]}")
             made.setShortcut(EVENT_KEYS[kind])
+            self._event_buttons[kind] = made
             grid.addWidget(made, i // 2, i % 2)
-        grid.addWidget(button("Power cut …", self.toggle_power_cut), len(EVENT_KINDS) // 2, len(EVENT_KINDS) % 2)
+        self._event_buttons["power"] = button("Power cut …", self.toggle_power_cut)
+        grid.addWidget(self._event_buttons["power"], len(EVENT_KINDS) // 2, len(EVENT_KINDS) % 2)
         box.addLayout(grid)
         self.power_cut = PowerCutPanel(self.bench, self.theme)
         box.addWidget(self.power_cut)
@@ -219,6 +231,9 @@ class RoundView(FoldingView):
         if self._filled and sheet.incubator.id != self.sheet.incubator.id:
             self.power_cut.hide()
         self.sheet = sheet
+        for kind, made in self._event_buttons.items():
+            # nothing is opened or filled in the room; a note can be made of it
+            made.setVisible(kind == "note" or sheet.incubator.air != "room")
         self.rows = []
         self._filled = False
         clear(self._grid_holder)
@@ -413,11 +428,12 @@ class RoundView(FoldingView):
         head.addStretch(1)
         unit = self.bench.shown_unit(verdict.quantity)
         box.addWidget(label(with_u(verdict.corrected.value, verdict.corrected.U, verdict.quantity, unit), "big"))
-        sentence = advice.sentence(self.bench, verdict)
+        room = self.sheet.incubator.air == "room"
+        sentence = "" if room else advice.sentence(self.bench, verdict)
         if verdict.time_ms < self.bench.now_ms - 60_000 and not fresh:
             names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
             ago = clock.in_words(self.bench.now_ms - verdict.time_ms)
-            sentence += f" Read {ago} ago ({names})."
+            sentence = f"{sentence} Read {ago} ago ({names}).".strip()
         box.addWidget(label(sentence, "muted", wrap=True))
         box.addStretch(1)
         return box

@@ -142,7 +142,7 @@ class TraceView(FoldingView):
             self._read_whole(course)
             return
         # a first picture of a long run at once, and only then the whole of it: they would slow each other down
-        self._task = Task(lambda progress, cancelled: _outline(bench, course))
+        self._task = Task(lambda progress, cancelled: trace.outline(bench, course))
         self._task.done.connect(partial(self._outline_arrived, course))
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -349,16 +349,8 @@ class TraceView(FoldingView):
 _Loaded = tuple[Followed, BatchTrace | None, list[tuple[Any, Pyramid]]]
 
 
-def _outline(bench: Workbench, course: Course) -> BatchTrace | None:
-    import pyqtgraph  # noqa: F401
-
-    return trace.outline(bench, course)
-
-
 def _load(bench: Workbench, course: Course, beside: Course | None) -> _Loaded:
-    """Read and judge on the worker's thread; the chart library is loaded there too, so that the window goes on."""
-    import pyqtgraph  # noqa: F401
-
+    """Read and judge on the worker's thread."""
     followed = judgement.follow(bench, course)
     runs = [r for q in (followed.trace.temperature, followed.trace.humidity) if (r := q.judged) is not None]
     made = [(run.corrected, Pyramid(run.times_ms, run.corrected)) for run in runs]

@@ -14,7 +14,7 @@ from stathmis.services import logger_import, notify
 from stathmis.services.folder_watch import Brought, FolderWatch
 from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
-from stathmis.ui import background
+from stathmis.ui import background, chart_library
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.incubator_column import IncubatorColumn
@@ -88,6 +88,7 @@ class Window(QMainWindow):
         self._minute.start(MINUTE_MS)
         self._restore()
         self.refresh()
+        QTimer.singleShot(chart_library.IDLE_MS, self, chart_library.load)
         # ports are opened once the window stands
         QTimer.singleShot(0, self._follow_probes)
         if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
