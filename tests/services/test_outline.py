@@ -38,19 +38,29 @@ def test_the_first_picture_of_a_long_run_holds_its_peaks(bench: Workbench, monke
 
 
 def test_the_next_step_is_chosen_by_what_the_last_one_did(bench: Workbench) -> None:
-    air = np.full(2 * 1440, 36.0)
-    air[-600:] = 36.3
+    air = np.full(2 * 1440, 36.8)
+    air[-600:] = 37.1
     course, _ = batch_with_log(bench, air)
     plain = rounds.sheet(bench, course.incubator)
     before = advice.advise(bench, plain, plain.verdict("temperature"), None)[0]
-    assert before.text.startswith("Raise the set point by 1.2 °C"), "one for one where nothing is known"
+    assert before.text.startswith("Raise the set point by 0.4 °C"), "one for one where nothing is known"
     acted = bench.now_ms - 605 * 60_000
     rounds.log_event(bench, course.incubator, "set_point", "38.1 °C", acted, 38.1)
     sheet = rounds.sheet(bench, course.incubator)
     after = advice.advise(bench, sheet, sheet.verdict("temperature"), None)[0]
     # 0.6 K more on the dial gave 0.3 K: twice the step is needed for the rest
-    assert after.text.startswith("Raise the set point by 2.4 °C")
+    assert after.text.startswith("Raise the set point by 0.8 °C")
     assert "the set point was changed 10 h 5 min ago" in after.why[0] and "0.5 times as far" in after.why[1]
+
+
+def test_what_was_learned_makes_no_leap_of_the_set_point(bench: Workbench) -> None:
+    air = np.full(2 * 1440, 36.0)
+    air[-600:] = 36.3
+    course, _ = batch_with_log(bench, air)
+    rounds.log_event(bench, course.incubator, "set_point", "38.1 °C", bench.now_ms - 605 * 60_000, 38.1)
+    sheet = rounds.sheet(bench, course.incubator)
+    action = advice.advise(bench, sheet, sheet.verdict("temperature"), None)[0]
+    assert action.text.startswith("Raise the set point by 1.2 °C"), "twice that might overheat the eggs"
 
 
 def test_water_that_went_in_is_told_with_what_it_did(demo: Workbench) -> None:

@@ -21,6 +21,8 @@ from stathmis.services.workbench import Workbench
 HOUR_MS = 3_600_000
 SETTLING_MS = 3 * HOUR_MS
 """After water, vent, lid or set point, wait this long before the next change. Source: common practice (1-3 h)."""
+LARGEST_SCALED_K = 1.0
+"""What the last action taught makes no step larger than this. Source: our own, cautious."""
 DANGER_C = 40.0
 """Egg temperature that kills within hours. Source: common practice."""
 
@@ -137,7 +139,7 @@ def _heat(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Action]
     told: tuple[str, ...] = (words(bench, last, sheet.at_ms),) if last is not None else ()
     if last is not None and last.gain is not None and 0.3 <= last.gain <= 3.0:
         # this controller's own answer to the last change, instead of one for one
-        change /= last.gain
+        change = _no_leap(change, change / last.gain)
         told += (f"Its air moved {last.gain:.1f} times as far as the set point then, so the step is chosen by that.",)
     tenths = round(float(difference_from_inside(change, unit)), 1)
     direction = "Raise" if tenths > 0 else "Lower"
@@ -150,6 +152,12 @@ def _heat(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Action]
             told + _why(bench, verdict, rule),
         )
     ]
+
+
+def _no_leap(plain: float, scaled: float) -> float:
+    """A step of the set point scaled by what the last one did, K, but never a leap because of it: hot kills quickly."""
+    most = max(abs(plain), LARGEST_SCALED_K)
+    return max(-most, min(most, scaled))
 
 
 def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Action]:

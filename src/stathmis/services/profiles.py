@@ -15,9 +15,9 @@ from stathmis.services import knowledge
 from stathmis.services.workbench import Workbench
 
 DAY_COUNTS: dict[DayCount, str] = {
-    "from 0": "from 0: the first 24 hours are day 0",
-    "from 1": "from 1: the day of setting is day 1",
-    "down": "down to 0 on the hatch day",
+    "from 0": "from 0: setting day is day 0",
+    "from 1": "from 1: setting day is day 1",
+    "down": "down: to 0 on the hatch day",
 }
 OWN = "own "
 """A batch that follows a keeper's own profile names it by this and the profile's id."""

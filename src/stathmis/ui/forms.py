@@ -118,6 +118,7 @@ class BatchForm(_Form):
         self.field("Name of the batch", self.name)
         self.why = label("", "small", wrap=True)
         self._grid.addWidget(self.why, self._row, 1)
+        self._row += 1
         self._why: dict[str, str] = {}
         self.offer_regimes()
         self.species.currentIndexChanged.connect(self.offer_regimes)
