@@ -109,6 +109,9 @@ class BatchForm(_Form):
         self.field("Set at", self.when)
         self.regime = QComboBox()
         self.field("It follows", self.regime)
+        self.why = label("", "small", wrap=True)
+        self._grid.addWidget(self.why, self._row, 1)
+        self._row += 1
         self.day_count = QComboBox()
         for key, text in DAY_COUNTS.items():
             self.day_count.addItem(text, key)
@@ -116,9 +119,6 @@ class BatchForm(_Form):
         self.name = QLineEdit()
         self.name.setPlaceholderText("optional")
         self.field("Name of the batch", self.name)
-        self.why = label("", "small", wrap=True)
-        self._grid.addWidget(self.why, self._row, 1)
-        self._row += 1
         self._why: dict[str, str] = {}
         self.offer_regimes()
         self.species.currentIndexChanged.connect(self.offer_regimes)
