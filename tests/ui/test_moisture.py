@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
-from stathmis.services import weights
+from stathmis.services.moisture import weights
 from stathmis.ui import background
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window

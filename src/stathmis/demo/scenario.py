@@ -19,9 +19,10 @@ from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Channel, Incubator, NewReading, Quantity
-from stathmis.services import batches, rounds, setting_up, weights
+from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.instruments import checking, draft, places
+from stathmis.services.moisture import weights
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.wording import typed_text
 from stathmis.services.workbench import Workbench

@@ -16,6 +16,8 @@ from stathmis.logbook.records import (
     Batch,
     CertificatePoint,
     Channel,
+    DroppedState,
+    EggSize,
     Event,
     Incubator,
     Instrument,
@@ -27,6 +29,7 @@ from stathmis.logbook.records import (
     Survey,
     SurveyPoint,
     WatchedFolder,
+    WaterSurface,
     Weighing,
 )
 
@@ -35,6 +38,8 @@ Record = TypeVar(
     Batch,
     CertificatePoint,
     Channel,
+    DroppedState,
+    EggSize,
     Event,
     Incubator,
     Instrument,
@@ -46,6 +51,7 @@ Record = TypeVar(
     Survey,
     SurveyPoint,
     WatchedFolder,
+    WaterSurface,
     Weighing,
 )
 
@@ -64,6 +70,9 @@ _TABLES: dict[type, Table] = {
     SurveyPoint: schema.survey_point,
     WatchedFolder: schema.watched_folder,
     Weighing: schema.weighing,
+    EggSize: schema.egg_size,
+    WaterSurface: schema.water_surface,
+    DroppedState: schema.dropped_state,
     LossTarget: schema.loss_target,
 }
 

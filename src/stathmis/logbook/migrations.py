@@ -88,7 +88,26 @@ def _to_3(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3}
+def _to_4(connection: sqlite3.Connection) -> None:
+    """Water surfaces and vents, settled states left out, sizes of eggs and their air cells."""
+    for statement in (
+        "ALTER TABLE event ADD COLUMN surface_cm2 FLOAT",
+        "ALTER TABLE event ADD COLUMN opening FLOAT",
+        "ALTER TABLE event ADD COLUMN water_ml FLOAT",
+        """CREATE TABLE egg_size (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            time_ms INTEGER NOT NULL, mark VARCHAR NOT NULL, length_mm FLOAT, breadth_mm FLOAT, air_cell_mm FLOAT,
+            withdrawn_ms INTEGER)""",
+        """CREATE TABLE water_surface (id INTEGER NOT NULL PRIMARY KEY,
+            incubator_id INTEGER NOT NULL REFERENCES incubator (id), name VARCHAR NOT NULL,
+            surface_cm2 FLOAT NOT NULL CHECK (surface_cm2 > 0), volume_ml FLOAT, withdrawn_ms INTEGER)""",
+        """CREATE TABLE dropped_state (id INTEGER NOT NULL PRIMARY KEY,
+            incubator_id INTEGER NOT NULL REFERENCES incubator (id), since_ms INTEGER NOT NULL,
+            withdrawn_ms INTEGER)""",
+    ):
+        connection.execute(statement)
+
+
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4}
 
 
 def migrate(path: Path, target: int) -> Path:

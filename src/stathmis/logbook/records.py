@@ -118,6 +118,39 @@ class LossTarget:
 
 
 @dataclass(frozen=True)
+class EggSize:
+    """An egg (mark "" for the mean egg) measured with a caliper or by candling, mm; None where not measured."""
+
+    id: int
+    batch_id: int
+    time_ms: int
+    mark: str
+    length_mm: float | None
+    breadth_mm: float | None
+    air_cell_mm: float | None
+
+
+@dataclass(frozen=True)
+class WaterSurface:
+    """A trough, cup, wick or sponge of an incubator: its wetted surface when full, cm², and what it holds, ml."""
+
+    id: int
+    incubator_id: int
+    name: str
+    surface_cm2: float
+    volume_ml: float | None
+
+
+@dataclass(frozen=True)
+class DroppedState:
+    """A settled state the keeper does not want used; since_ms: what had been done before it."""
+
+    id: int
+    incubator_id: int
+    since_ms: int
+
+
+@dataclass(frozen=True)
 class WatchedFolder:
     """A folder whose new logger files are brought in; columns: their titles (JSON); plan: how they are read (JSON)."""
 
@@ -152,7 +185,11 @@ class NewReading:
 
 @dataclass(frozen=True)
 class Event:
-    """Something done to an incubator: water, vent, lid, set point, note."""
+    """Something done to an incubator: water, vent, lid, set point, note.
+
+    surface_cm2: wetted surface from then on; opening: of the vents from then on, 0 to 1; water_ml: what was poured;
+    None where it was not said.
+    """
 
     id: int
     incubator_id: int
@@ -160,6 +197,9 @@ class Event:
     kind: str
     note: str
     set_point_c: float | None
+    surface_cm2: float | None = None
+    opening: float | None = None
+    water_ml: float | None = None
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from sqlalchemy import (
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 metadata = MetaData()
 
@@ -138,6 +138,39 @@ loss_target = Table(
     _withdrawn(),
 )
 
+egg_size = Table(
+    "egg_size",
+    metadata,
+    _id(),
+    _to("batch"),
+    Column("time_ms", Integer, nullable=False),
+    Column("mark", String, nullable=False),
+    Column("length_mm", Float),
+    Column("breadth_mm", Float),
+    Column("air_cell_mm", Float),
+    _withdrawn(),
+)
+
+water_surface = Table(
+    "water_surface",
+    metadata,
+    _id(),
+    _to("incubator"),
+    Column("name", String, nullable=False),
+    Column("surface_cm2", Float, CheckConstraint("surface_cm2 > 0"), nullable=False),
+    Column("volume_ml", Float),
+    _withdrawn(),
+)
+
+dropped_state = Table(
+    "dropped_state",
+    metadata,
+    _id(),
+    _to("incubator"),
+    Column("since_ms", Integer, nullable=False),
+    _withdrawn(),
+)
+
 watched_folder = Table(
     "watched_folder",
     metadata,
@@ -173,6 +206,9 @@ event = Table(
     Column("note", String, nullable=False),
     Column("set_point_c", Float),
     _withdrawn(),
+    Column("surface_cm2", Float),
+    Column("opening", Float),
+    Column("water_ml", Float),
 )
 Index("event_by_incubator", event.c.incubator_id, event.c.time_ms)
 

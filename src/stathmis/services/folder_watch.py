@@ -62,22 +62,13 @@ def watch_folder(bench: Workbench, plan: Plan) -> int:
         "uses": [[u.column, u.channel_id, u.unit] for u in plan.uses],
     }
     made = keeping.add(bench.logbook, WatchedFolder, folder=folder, columns=columns, plan=json.dumps(kept))
-    bench.did(
-        f"{folder} watched",
-        undo=lambda: keeping.withdraw(bench.logbook, WatchedFolder, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, WatchedFolder, [made], None),
-    )
+    bench.added(f"{folder} watched", WatchedFolder, [made])
     return made
 
 
 def stop_watching(bench: Workbench, watched: WatchedFolder) -> None:
     """Watch a folder no longer; what was brought in stays; undoable."""
-    keeping.withdraw(bench.logbook, WatchedFolder, [watched.id], bench.now_ms)
-    bench.did(
-        f"{watched.folder} watched no longer",
-        undo=lambda: keeping.withdraw(bench.logbook, WatchedFolder, [watched.id], None),
-        redo=lambda: keeping.withdraw(bench.logbook, WatchedFolder, [watched.id], bench.now_ms),
-    )
+    bench.strike(f"{watched.folder} watched no longer", WatchedFolder, [watched.id])
 
 
 def _titles(layout: Layout) -> str:

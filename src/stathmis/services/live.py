@@ -193,19 +193,10 @@ def add_probe(
         fields=json.dumps({k: {"channel": c, "unit": u} for k, (c, u) in fields.items()}),
         every_s=every_s,
     )
-    bench.did(
-        f"{name.strip()} entered",
-        undo=lambda: keeping.withdraw(bench.logbook, Probe, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, Probe, [made], None),
-    )
+    bench.added(f"{name.strip()} entered", Probe, [made])
     return made
 
 
 def remove_probe(bench: Workbench, probe: Probe) -> None:
     """Read a probe no longer; its readings stay; undoable."""
-    keeping.withdraw(bench.logbook, Probe, [probe.id], bench.now_ms)
-    bench.did(
-        f"{probe.name} taken away",
-        undo=lambda: keeping.withdraw(bench.logbook, Probe, [probe.id], None),
-        redo=lambda: keeping.withdraw(bench.logbook, Probe, [probe.id], bench.now_ms),
-    )
+    bench.strike(f"{probe.name} taken away", Probe, [probe.id])

@@ -195,8 +195,4 @@ def store(bench: Workbench, examined: Examined) -> int:
 
 def stored(bench: Workbench, examined: Examined, import_id: int) -> None:
     """Make a stored import undoable and tell the views; on the window's thread."""
-    bench.did(
-        f"{count(examined.good, 'row')} from {examined.plan.path.name} brought in",
-        undo=lambda: keeping.withdraw(bench.logbook, LoggerImport, [import_id], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, LoggerImport, [import_id], None),
-    )
+    bench.added(f"{count(examined.good, 'row')} from {examined.plan.path.name} brought in", LoggerImport, [import_id])

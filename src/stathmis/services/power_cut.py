@@ -115,8 +115,4 @@ def log_power_cut(bench: Workbench, incubator: Incubator, found: PowerCut, at_ms
     made = keeping.add(
         bench.logbook, Event, incubator_id=incubator.id, time_ms=at_ms, kind="power", note=note, set_point_c=None
     )
-    bench.did(
-        "power cut logged",
-        undo=lambda: keeping.withdraw(bench.logbook, Event, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, Event, [made], None),
-    )
+    bench.added("power cut logged", Event, [made])

@@ -89,11 +89,7 @@ def keep_profile(bench: Workbench, profile: OwnProfile, stored_id: int | None = 
     profile_file.parse_profile(text, knowledge.species().keys())
     if stored_id is None:
         made = keeping.add(bench.logbook, StoredProfile, text=text)
-        bench.did(
-            f"profile {name} kept",
-            undo=lambda: keeping.withdraw(bench.logbook, StoredProfile, [made], bench.now_ms),
-            redo=lambda: keeping.withdraw(bench.logbook, StoredProfile, [made], None),
-        )
+        bench.added(f"profile {name} kept", StoredProfile, [made])
         return made
     followers = _followers(bench, stored_id)
     if any(b.species != profile.species for b in followers):
@@ -117,12 +113,7 @@ def remove_profile(bench: Workbench, stored_id: int) -> None:
     followers = _followers(bench, stored_id)
     if followers:
         raise UserError(f"{followers[0].name} follows this profile.", "Let it follow another one first.")
-    keeping.withdraw(bench.logbook, StoredProfile, [stored_id], bench.now_ms)
-    bench.did(
-        "profile taken away",
-        undo=lambda: keeping.withdraw(bench.logbook, StoredProfile, [stored_id], None),
-        redo=lambda: keeping.withdraw(bench.logbook, StoredProfile, [stored_id], bench.now_ms),
-    )
+    bench.strike("profile taken away", StoredProfile, [stored_id])
 
 
 def bring_in(bench: Workbench, path: Path) -> OwnProfile:

@@ -151,21 +151,12 @@ def log_event(
         note=note.strip(),
         set_point_c=set_point_c,
     )
-    bench.did(
-        f"{EVENT_WORDS[kind].lower()} logged",
-        undo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], None),
-    )
+    bench.added(f"{EVENT_WORDS[kind].lower()} logged", Event, [event_id])
 
 
 def strike_event(bench: Workbench, event_id: int) -> None:
     """Strike a wrong event; it stays in the file, and undo brings it back."""
-    keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms)
-    bench.did(
-        "event struck",
-        undo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], None),
-        redo=lambda: keeping.withdraw(bench.logbook, Event, [event_id], bench.now_ms),
-    )
+    bench.strike("event struck", Event, [event_id])
 
 
 @dataclass(frozen=True)

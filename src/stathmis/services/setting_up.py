@@ -65,11 +65,7 @@ def add_incubator(bench: Workbench, name: str, air: str, set_point_c: float | No
     if air == "room" and room is not None:
         raise UserError(f"The room is entered already: {room.name}.", "One room is enough.")
     made = keeping.add(bench.logbook, Incubator, name=named, air=air, set_point_c=set_point_c)
-    bench.did(
-        f"{named} entered",
-        undo=lambda: keeping.withdraw(bench.logbook, Incubator, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, Incubator, [made], None),
-    )
+    bench.added(f"{named} entered", Incubator, [made])
     return made
 
 
@@ -124,11 +120,7 @@ def add_instrument(
             from_ms=from_ms,
             to_ms=None,
         )
-    bench.did(
-        f"{named} entered",
-        undo=lambda: keeping.withdraw(log, Instrument, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(log, Instrument, [made], None),
-    )
+    bench.added(f"{named} entered", Instrument, [made])
     return made
 
 
@@ -253,11 +245,7 @@ def add_certificate(
         )
         for reading, correction, U in points
     ]
-    bench.did(
-        "certificate entered",
-        undo=lambda: keeping.withdraw(bench.logbook, CertificatePoint, ids, bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, CertificatePoint, ids, None),
-    )
+    bench.added("certificate entered", CertificatePoint, ids)
 
 
 def change_channel(
@@ -314,11 +302,7 @@ def set_batch(
         ended_ms=None,
         day_count=day_count,
     )
-    bench.did(
-        f"{named} set",
-        undo=lambda: keeping.withdraw(bench.logbook, Batch, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, Batch, [made], None),
-    )
+    bench.added(f"{named} set", Batch, [made])
     return made
 
 

@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, Literal, TypeVar
 
 from stathmis.core.psychrometrics import standard_pressure
 from stathmis.core.units import Unit
 from stathmis.logbook import keeping
+from stathmis.logbook.keeping import Record
 from stathmis.logbook.opening import Logbook
 from stathmis.logbook.records import (
     Batch,
     Channel,
+    DroppedState,
+    EggSize,
+    Event,
     Incubator,
     Instrument,
     LossTarget,
     Placement,
     StoredProfile,
+    WaterSurface,
     Weighing,
 )
 from stathmis.services import clock as clocks
@@ -26,7 +31,21 @@ from stathmis.services.corrections import CorrectionBook
 from stathmis.services.undo import Edit, History
 
 TemperatureUnit = Literal["°C", "°F"]
-Kept = TypeVar("Kept", Batch, Channel, Incubator, Instrument, LossTarget, Placement, StoredProfile, Weighing)
+Kept = TypeVar(
+    "Kept",
+    Batch,
+    Channel,
+    DroppedState,
+    EggSize,
+    Event,
+    Incubator,
+    Instrument,
+    LossTarget,
+    Placement,
+    StoredProfile,
+    WaterSurface,
+    Weighing,
+)
 Found = TypeVar("Found", Channel, Instrument)
 
 
@@ -110,6 +129,34 @@ class Workbench:
         """Record an edit that was just made, and tell the views."""
         self.history.add(Edit(label, undo, redo))
         self.changed()
+
+    def added(self, label: str, kind: type[Record], ids: list[int]) -> None:
+        """Records were just added: make that undoable, and tell the views."""
+        self.did(
+            label,
+            undo=lambda: keeping.withdraw(self.logbook, kind, ids, self.now_ms),
+            redo=lambda: keeping.withdraw(self.logbook, kind, ids, None),
+        )
+
+    def add(self, label: str, new: Sequence[tuple[type[Any], dict[str, Any]]]) -> list[int]:
+        """Add records in one transaction, undoable together, and tell the views. Returns their ids."""
+        ids = keeping.add_all(self.logbook, new)
+
+        def mark(withdrawn_ms: int | None) -> None:
+            for (kind, _), made in zip(new, ids, strict=True):
+                keeping.withdraw(self.logbook, kind, [made], withdrawn_ms)
+
+        self.did(label, undo=lambda: mark(self.now_ms), redo=lambda: mark(None))
+        return ids
+
+    def strike(self, label: str, kind: type[Record], ids: list[int]) -> None:
+        """Leave records out from now on, undoable, and tell the views; they stay in the file."""
+        keeping.withdraw(self.logbook, kind, ids, self.now_ms)
+        self.did(
+            label,
+            undo=lambda: keeping.withdraw(self.logbook, kind, ids, None),
+            redo=lambda: keeping.withdraw(self.logbook, kind, ids, self.now_ms),
+        )
 
     def undo(self) -> str | None:
         """Take back the newest edit; returns its label, None when there is none."""

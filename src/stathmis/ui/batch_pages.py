@@ -17,7 +17,7 @@ from stathmis.services.wording import count, number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
-from stathmis.ui.moisture_view import MoistureView
+from stathmis.ui.moisture.eggs_view import MoistureView
 from stathmis.ui.pieces import button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme

@@ -12,7 +12,7 @@ from stathmis.core.errors import UserError
 from stathmis.core.places import Evenness, Layers, evenness, layers
 from stathmis.core.straight_line import FitError
 from stathmis.core.units import difference_to_inside, parse_typed
-from stathmis.logbook import keeping, surveys
+from stathmis.logbook import surveys
 from stathmis.logbook.records import Channel, Incubator, Survey, SurveyPoint
 from stathmis.services.corrections import resolution_u
 from stathmis.services.instruments.reference_values import FieldError, number_in, readings_in
@@ -151,11 +151,7 @@ def keep_survey(bench: Workbench, incubator: Incubator, result: PlacesResult, eg
         for f in result.found
     ]
     made = surveys.add_survey(bench.logbook, survey, points)
-    bench.did(
-        "survey kept",
-        undo=lambda: keeping.withdraw(bench.logbook, Survey, [made], bench.now_ms),
-        redo=lambda: keeping.withdraw(bench.logbook, Survey, [made], None),
-    )
+    bench.added("survey kept", Survey, [made])
 
 
 def newest_survey(bench: Workbench, incubator: Incubator, kind: str) -> tuple[Survey, list[SurveyPoint]] | None:

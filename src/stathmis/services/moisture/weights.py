@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping
 from stathmis.logbook.records import LossTarget, Weighing
-from stathmis.services import loss
 from stathmis.services.batches import Course
+from stathmis.services.moisture import loss
 from stathmis.services.wording import count
 from stathmis.services.workbench import Workbench
 
@@ -146,25 +146,14 @@ def log_weighings(bench: Workbench, course: Course, found: Sequence[Weighed], at
     ]
     pending = [Weighing(id=-1, **fields) for fields in new]  # type: ignore[arg-type]
     asked = loss.target_after(bench, course, [*weighings(bench, course.batch.id), *pending], at_ms)
-    ids = keeping.add_all(bench.logbook, [(Weighing, fields) for fields in new])
-    targets = []
+    new_records: list[tuple[type[Any], dict[str, Any]]] = [(Weighing, f) for f in new]
     if asked is not None:
         fields = {"batch_id": course.batch.id, "from_ms": at_ms, "rh": asked.rh, "low": asked.low, "high": asked.high}
-        targets = keeping.add_all(bench.logbook, [(LossTarget, fields)])
-
-    def mark(withdrawn_ms: int | None) -> None:
-        keeping.withdraw(bench.logbook, Weighing, ids, withdrawn_ms)
-        keeping.withdraw(bench.logbook, LossTarget, targets, withdrawn_ms)
-
-    bench.did(f"{count(len(ids), 'weighing')} logged", undo=lambda: mark(bench.now_ms), redo=lambda: mark(None))
-    return len(ids)
+        new_records.append((LossTarget, fields))
+    bench.add(f"{count(len(new), 'weighing')} logged", new_records)
+    return len(new)
 
 
 def strike_weighing(bench: Workbench, found: Weighing) -> None:
     """Leave a wrong weighing out from now on; undoable."""
-    keeping.withdraw(bench.logbook, Weighing, [found.id], bench.now_ms)
-    bench.did(
-        "weighing struck",
-        undo=lambda: keeping.withdraw(bench.logbook, Weighing, [found.id], None),
-        redo=lambda: keeping.withdraw(bench.logbook, Weighing, [found.id], bench.now_ms),
-    )
+    bench.strike("weighing struck", Weighing, [found.id])

@@ -12,10 +12,11 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QGridLayout, QHBoxLayout,
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Weighing
-from stathmis.services import clock, loss, loss_words, notify, weights
+from stathmis.services import clock, notify
 from stathmis.services.batches import Course
-from stathmis.services.loss import LossSheet
-from stathmis.services.weights import Row, Weighed
+from stathmis.services.moisture import loss, loss_words, weights
+from stathmis.services.moisture.loss import LossSheet
+from stathmis.services.moisture.weights import Row, Weighed
 from stathmis.services.wording import count
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
@@ -24,7 +25,7 @@ from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
-    from stathmis.ui.loss_chart import LossChart
+    from stathmis.ui.moisture.loss_chart import LossChart
 
 SHOWN = 6
 
@@ -276,7 +277,7 @@ class MoistureView(FoldingView):
             self._says.addWidget(level)
         self._says.addWidget(label(" ".join(loss_words.lines(self.bench, sheet)), "muted", wrap=True))
         # the chart library is heavy: it is loaded when the first chart is drawn
-        from stathmis.ui.loss_chart import LossChart
+        from stathmis.ui.moisture.loss_chart import LossChart
 
         if self._chart is None:
             self._chart = LossChart(self.bench, self.theme)

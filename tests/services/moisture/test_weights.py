@@ -12,10 +12,11 @@ from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.logbook import readings
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Weighing
-from stathmis.services import batches, loss, loss_words, profiles, weights
+from stathmis.services import batches, profiles
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.weights import Row
+from stathmis.services.moisture import loss, loss_words, weights
+from stathmis.services.moisture.weights import Row
 from stathmis.services.workbench import Workbench
 
 SATURATED = float(saturation_vapor_pressure(37.5))

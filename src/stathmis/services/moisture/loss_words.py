@@ -14,7 +14,7 @@ from stathmis.core.psychrometrics import dew_point, wet_bulb_temperature
 from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Weighing
 from stathmis.services.corrections import Corrected
-from stathmis.services.loss import LossSheet
+from stathmis.services.moisture.loss import LossSheet
 from stathmis.services.wording import count, number, places_for
 from stathmis.services.workbench import Workbench
 

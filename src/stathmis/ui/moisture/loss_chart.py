@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
 from stathmis.core import moisture
 from stathmis.core.psychrometrics import saturation_vapor_pressure
-from stathmis.services.loss import LossSheet
+from stathmis.services.moisture.loss import LossSheet
 from stathmis.services.workbench import Workbench
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
 from stathmis.ui.pieces import label

@@ -1,0 +1,328 @@
+"""The box of air: what humidity water surface, vents and the room's air settle to, learned from steady states.
+
+Vapor comes from the wetted surface and the eggs and is exchanged with the room through leaks and vents. In the steady
+state, with p in hPa and flows in liters per second,
+
+    p_in = (q p_room + k A ps(T_water) + E ps(T)) / (q + k A + E),   q = leak + vent_flow · opening^shape.
+
+All parameters have wide priors, so that even the first state says something; every further one narrows them.
+Source: lumped vapor balance, common practice; fitted as a maximum a posteriori estimate with its normal approximation.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from stathmis.core.psychrometrics import saturation_vapor_pressure
+
+Array = NDArray[np.float64]
+
+PRIOR = {
+    "ln k": (float(np.log(2.5e-4)), 0.8),
+    "ln leak": (float(np.log(0.025)), 1.1),
+    "ln vent": (float(np.log(0.15)), 1.0),
+    "ln shape": (0.0, 0.15),
+    "cooling": (3.0, 0.7),
+    "ln volume": (float(np.log(50.0)), 0.9),
+}
+"""Mean and standard deviation before anything is known: k, l/(s cm²), is a mass transfer coefficient of 1 to 6 mm/s
+over small basins (from memory); flows, l/s, and volume, l, are those of tabletop to cabinet machines; an evaporating
+surface is a few K cooler than the air (common practice)."""
+U_MODEL_RH = 0.5
+"""What a box does besides the model, percent: layers, drops, the place of the instrument. Source: common practice."""
+ML_PER_HPA_L = 7.0e-4
+"""Water, ml, in a liter of vapor at 1 hPa and 37 °C. Source: ideal gas, 461.5 J/(kg K)."""
+DRAWS = 400
+_K, _LEAK, _VENT, _SHAPE, _COOLING, _VOLUME, _OFFSET, _ROOM = range(8)
+
+
+class SteadyState(NamedTuple):
+    """Humidity that had settled: wetted surface cm², vent opening 0 to 1, room °C and %, inside °C and %.
+
+    u_rh: standard uncertainty of its mean without what the instrument is off by all along, percent; eggs_mg_d_hpa:
+    conductance of all eggs together, mg/(d hPa); tau_s: time constant with which it settled, s, nan where not seen, and
+    the relative standard uncertainty of that.
+    """
+
+    surface_cm2: float
+    vent: float
+    room_c: float
+    room_rh: float
+    inside_c: float
+    rh: float
+    u_rh: float = 0.5
+    eggs_mg_d_hpa: float = 0.0
+    tau_s: float = float("nan")
+    u_ln_tau: float = 0.3
+
+
+class Evaporated(NamedTuple):
+    """Water that went: ml/h with its standard uncertainty, from a surface in cm², at °C and percent inside."""
+
+    surface_cm2: float
+    inside_c: float
+    rh: float
+    ml_per_h: float
+    u_ml_per_h: float
+
+
+@dataclass(frozen=True)
+class Box:
+    """A fitted box. mean, covariance: of the parameters, shape (8,) and (8, 8); states: how many steady states it rests
+    on; chi_square: of those."""
+
+    mean: Array
+    covariance: Array
+    states: int
+    chi_square: float
+
+    def predict(
+        self,
+        surface_cm2: ArrayLike,
+        vent: ArrayLike,
+        room_c: ArrayLike,
+        room_rh: ArrayLike,
+        inside_c: ArrayLike,
+        eggs_mg_d_hpa: ArrayLike = 0.0,
+    ) -> tuple[Any, Any]:
+        """Humidity of combinations of water and vent, and its standard uncertainty, percent.
+
+        Arguments broadcast: cm², opening 0 to 1, room °C and %, inside °C, conductance of all eggs mg/(d hPa). Raises
+        ValueError for a negative surface or an opening outside 0 to 1. Source: draws from the fitted parameters.
+        """
+        drawn, shape = self._drawn(surface_cm2, vent, room_c, room_rh, inside_c, eggs_mg_d_hpa)
+        value, u = drawn.mean(axis=0), np.hypot(drawn.std(axis=0), U_MODEL_RH)
+        return (float(value[0]), float(u[0])) if shape == () else (value.reshape(shape), u.reshape(shape))
+
+    def _drawn(self, *conditions: ArrayLike) -> tuple[Array, tuple[int, ...]]:
+        arrays = np.broadcast_arrays(*(np.asarray(c, dtype=np.float64) for c in conditions))
+        if (arrays[0] < 0).any() or (arrays[1] < 0).any() or (arrays[1] > 1).any():
+            raise ValueError("a surface is not below 0 cm², an opening lies from 0 to 1")
+        flat = [a.ravel() for a in arrays]
+        return _humidity(self._draws(), *flat), arrays[0].shape
+
+    def _draws(self) -> Array:
+        # fixed draws: the same box always says the same
+        normal = np.random.default_rng(8).standard_normal((DRAWS, self.mean.size))
+        normal = np.concatenate([normal, -normal])
+        values, vectors = np.linalg.eigh(self.covariance)
+        made: Array = self.mean + normal @ (vectors * np.sqrt(np.maximum(values, 0.0))).T
+        return made
+
+    def settling_s(self, surface_cm2: float, vent: float, eggs_mg_d_hpa: float = 0.0) -> tuple[float, float]:
+        """Time constant with which the air settles (63 % of a step), s, and its relative standard uncertainty."""
+        found = np.log(_time_constant(self._draws(), np.array([surface_cm2]), np.array([vent]), eggs_mg_d_hpa))
+        return float(np.exp(found.mean())), float(found.std())
+
+    def evaporation_ml_h(self, surface_cm2: float, inside_c: float, rh: float) -> tuple[float, float]:
+        """Water that goes from a surface at °C and % inside, ml/h, and its relative standard uncertainty."""
+        drawn = np.maximum(_evaporation(self._draws(), np.array([surface_cm2]), inside_c, rh), 1e-9)
+        found = np.log(drawn)
+        return float(np.exp(found.mean())), float(found.std())
+
+    @property
+    def offset(self) -> tuple[float, float]:
+        """What the instrument inside seems to be off by, percent, and its standard uncertainty."""
+        return float(self.mean[_OFFSET]), float(np.sqrt(self.covariance[_OFFSET, _OFFSET]))
+
+
+def _eggs_l_s(eggs_mg_d_hpa: ArrayLike) -> Any:
+    """Conductance of eggs as a flow of vapor, l/s at 37 °C."""
+    return np.asarray(eggs_mg_d_hpa, dtype=np.float64) / 86400.0 * 1e-3 / ML_PER_HPA_L
+
+
+def _parts(theta: Array, surface: Array, vent: Array) -> tuple[Array, Array]:
+    """Exchange with the room and evaporation, l/s, shape (draws, conditions)."""
+    t = theta[:, :, None]
+    with np.errstate(divide="ignore"):
+        flow = np.exp(t[:, _LEAK]) + np.exp(t[:, _VENT] + np.exp(t[:, _SHAPE]) * np.log(vent)[None, :])
+    return flow, np.exp(t[:, _K]) * surface[None, :]
+
+
+def _humidity(
+    theta: Array,
+    surface: Array,
+    vent: Array,
+    room_c: Array,
+    room_rh: Array,
+    inside_c: Array,
+    eggs: Array,
+    *,
+    more_flow: ArrayLike = 0.0,
+    source_hpa_l_s: ArrayLike = 0.0,
+) -> Array:
+    """True steady humidity, percent, shape (draws, conditions); more_flow: as a share of the exchange."""
+    flow, wet = _parts(theta, surface, vent)
+    flow = flow * (1.0 + np.asarray(more_flow))
+    e = _eggs_l_s(eggs)
+    saturated = np.asarray(saturation_vapor_pressure(inside_c))
+    at_water = np.asarray(saturation_vapor_pressure(np.clip(inside_c[None, :] - theta[:, [_COOLING]], 0.0, 99.0)))
+    room = np.asarray(saturation_vapor_pressure(room_c)) * room_rh / 100.0 + theta[:, [_ROOM]]
+    inside = (flow * room + wet * at_water + e * saturated + np.asarray(source_hpa_l_s)) / (flow + wet + e)
+    made: Array = np.clip(100.0 * inside / saturated, 0.0, 100.0)
+    return made
+
+
+def _time_constant(theta: Array, surface: Array, vent: Array, eggs: ArrayLike) -> Array:
+    flow, wet = _parts(theta, surface, vent)
+    made: Array = np.exp(theta[:, [_VOLUME]]) / (flow + wet + _eggs_l_s(eggs))
+    return made
+
+
+def _evaporation(theta: Array, surface: Array, inside_c: ArrayLike, rh: ArrayLike) -> Array:
+    at_water = np.asarray(saturation_vapor_pressure(np.asarray(inside_c) - theta[:, [_COOLING]]))
+    inside = np.asarray(saturation_vapor_pressure(inside_c)) * np.asarray(rh) / 100.0
+    made: Array = np.exp(theta[:, [_K]]) * surface[None, :] * (at_water - inside) * ML_PER_HPA_L * 3600.0
+    return made
+
+
+def fit_box(
+    states: Sequence[SteadyState],
+    u_instrument_rh: float = 2.0,
+    u_room_hpa: float = 0.5,
+    evaporated: Sequence[Evaporated] = (),
+) -> Box:
+    """Learn a box from steady states, however few.
+
+    u_instrument_rh: what the instrument inside may be off by all along (standard uncertainty, percent); u_room_hpa:
+    likewise of the room's vapor pressure; evaporated: amounts of water that went, which give the absolute scale.
+    Raises ValueError for a negative surface, an opening outside 0 to 1, or an uncertainty not above 0.
+    Source: see the module. Where the states scatter more than their uncertainties allow, the result is as unsure as
+    they show.
+    """
+    from scipy.optimize import least_squares
+
+    columns = np.array([tuple(s) for s in states], dtype=np.float64).reshape(-1, len(SteadyState._fields)).T
+    surface, vent, room_c, room_rh, inside_c, rh, u_rh, eggs, tau, u_tau = columns
+    if (surface < 0).any() or (vent < 0).any() or (vent > 1).any():
+        raise ValueError("a surface is not below 0 cm², an opening lies from 0 to 1")
+    if (u_rh <= 0).any() or not (u_instrument_rh > 0 and u_room_hpa > 0):
+        raise ValueError("uncertainties are above 0")
+    priors = [*PRIOR.values(), (0.0, u_instrument_rh), (0.0, u_room_hpa)]
+    middle, spread = np.array(priors).T
+    u = np.hypot(u_rh, U_MODEL_RH)
+    timed = np.isfinite(tau)
+    water = np.array([tuple(e) for e in evaporated], dtype=np.float64).reshape(-1, 5).T
+
+    def left(theta: Array) -> Array:
+        t = theta[None, :]
+        wet = (_humidity(t, surface, vent, room_c, room_rh, inside_c, eggs)[0] + theta[_OFFSET] - rh) / u
+        slow = np.log(_time_constant(t, surface[timed], vent[timed], eggs[timed])[0] / tau[timed]) / u_tau[timed]
+        gone = (_evaporation(t, water[0], water[1], water[2])[0] - water[3]) / water[4]
+        return np.concatenate([wet, slow, gone, (theta - middle) / spread])
+
+    found = least_squares(left, middle, x_scale=spread, method="trf")
+    covariance = np.linalg.inv(found.jac.T @ found.jac)
+    data = found.fun[: -middle.size]
+    chi_square = float((data**2).sum())
+    if data.size and chi_square > data.size:
+        covariance = covariance * chi_square / data.size
+    return Box(found.x, covariance, len(states), float((data[: len(states)] ** 2).sum()))
+
+
+def _gradients(box: Box, conditions: Sequence[Array]) -> Array:
+    """How the humidity of conditions moves with each parameter, shape (conditions, 8)."""
+    step = 1e-4
+    moved = np.concatenate([box.mean + step * np.eye(box.mean.size), box.mean - step * np.eye(box.mean.size)])
+    found = _humidity(moved, *conditions)
+    made: Array = ((found[: box.mean.size] - found[box.mean.size :]) / (2.0 * step)).T
+    return made
+
+
+def best_trial(box: Box, candidates: Sequence[SteadyState], wanted: Sequence[SteadyState]) -> tuple[int, Array]:
+    """Which single combination, tried next, would teach most about the combinations that are wanted.
+
+    candidates, wanted: their humidity is not used. Returns the candidate's number, and the mean standard uncertainty of
+    the wanted ones to be expected after each candidate, percent. Raises ValueError where either is empty.
+    Source: expected posterior variance of the linearized model (Bayesian A-optimal design).
+    """
+    if not candidates or not wanted:
+        raise ValueError("combinations to try and combinations wanted are needed")
+    tried, aims = (_gradients(box, _conditions(rows)) for rows in (candidates, wanted))
+    seen = tried.copy()
+    seen[:, _OFFSET] = 1.0
+    u2 = np.array([c.u_rh for c in candidates]) ** 2 + U_MODEL_RH**2
+    gain = box.covariance @ seen.T
+    learned = (aims @ gain) ** 2 / ((seen * gain.T).sum(axis=1) + u2)
+    before = ((aims @ box.covariance) * aims).sum(axis=1)
+    expected = np.sqrt(np.maximum(before[:, None] - learned, 0.0) + U_MODEL_RH**2).mean(axis=0)
+    return int(np.argmin(expected)), expected
+
+
+def _conditions(states: Sequence[SteadyState]) -> list[Array]:
+    rows = np.array([(*s[:5], s.eggs_mg_d_hpa) for s in states], dtype=np.float64)
+    return list(rows.T)
+
+
+class Cause(NamedTuple):
+    """Something that would explain states that do not fit: "leak", "dry", "hygrometer" or "source" (of vapor).
+
+    weight: its share among the causes that would; size: how large it must be (share of more exchange; share of the
+    surface that is dry; percent RH; hPa l/s).
+    """
+
+    name: str
+    weight: float
+    size: float
+
+
+class Misfit(NamedTuple):
+    """How states lie against a box: mean difference (percent, seen less predicted) and its standard uncertainty; the
+    probable causes, likeliest first, none where they fit."""
+
+    difference: float
+    u: float
+    causes: tuple[Cause, ...]
+
+
+def misfit(box: Box, states: Sequence[SteadyState], *, chicks: bool = False) -> Misfit:
+    """Whether later states fit a box, and what would explain it where they do not.
+
+    box: fitted without these states; chicks: whether wet chicks may give vapor. A difference counts beyond two standard
+    uncertainties. Raises ValueError for no states. Source: likelihood of each cause at its best size, equal before.
+    """
+    if not states:
+        raise ValueError("states are needed")
+    conditions = _conditions(states)
+    seen = np.array([s.rh for s in states])
+    gradient = _gradients(box, conditions)
+    gradient[:, _OFFSET] = 1.0
+    own = np.diag([s.u_rh**2 + U_MODEL_RH**2 for s in states])
+    inverse = np.linalg.inv(gradient @ box.covariance @ gradient.T + own)
+    plain = _humidity(box.mean[None, :], *conditions)[0] + box.mean[_OFFSET]
+    ones = np.ones(len(states))
+    weight = float(ones @ inverse @ ones)
+    difference, u = float(ones @ inverse @ (seen - plain)) / weight, weight**-0.5
+    if abs(difference) <= 2.0 * u:
+        return Misfit(difference, u, ())
+    sizes = np.linspace(0.0, 1.0, 101)[1:]
+    tried: dict[str, tuple[Array, Callable[[float], Array]]]
+    tried = {"hygrometer": (60.0 * sizes - 30.0, lambda x: plain + x)}
+    if difference < 0:
+        tried["leak"] = (6.0 * sizes, lambda x: _altered(box, conditions, more_flow=x))
+        tried["dry"] = (sizes, lambda x: _altered(box, conditions, wet=1.0 - x))
+    if difference > 0 and chicks:
+        tried["source"] = (10.0 * sizes, lambda x: _altered(box, conditions, source_hpa_l_s=x))
+    causes = []
+    for name, (grid, model) in tried.items():
+        off = np.array([seen - model(float(x)) for x in grid])
+        chi = ((off @ inverse) * off).sum(axis=1)
+        best = int(np.argmin(chi))
+        causes.append((name, float(np.exp(-0.5 * min(chi[best], 700.0))), float(grid[best])))
+    total = sum(c[1] for c in causes)
+    found = [Cause(name, w / total, size) for name, w, size in causes]
+    return Misfit(difference, u, tuple(sorted(found, key=lambda c: -c.weight)))
+
+
+def _altered(
+    box: Box, conditions: Sequence[Array], *, wet: float = 1.0, more_flow: float = 0.0, source_hpa_l_s: float = 0.0
+) -> Array:
+    surface, *rest = conditions
+    found = _humidity(box.mean[None, :], surface * wet, *rest, more_flow=more_flow, source_hpa_l_s=source_hpa_l_s)
+    made: Array = found[0] + box.mean[_OFFSET]
+    return made

@@ -1,0 +1,1 @@
+"""The pages of moisture: the eggs on the scale, the water and the vents."""
