@@ -14,7 +14,7 @@ from stathmis.ui.window import Window
 
 def opened(window: Window, qtbot: QtBot):  # type: ignore[no-untyped-def]
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
-    view = window.pages.moisture
+    view = window.pages.moisture.eggs
     qtbot.waitUntil(lambda: view.sheet is not None and not background.busy(), timeout=20_000)
     settle(0.1)
     return view

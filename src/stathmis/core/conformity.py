@@ -96,6 +96,16 @@ def decision_limits(
     return Limits(inside_low, inside_high, outside_low, outside_high)
 
 
+def probability_inside(value: float, standard_uncertainty: float, low: float, high: float) -> float:
+    """How likely a value lies in a band. One unit; standard_uncertainty above 0. Source: JCGM 106:2012, 7.3.
+
+    >>> round(probability_inside(50.0, 2.0, 45.0, 55.0), 3)
+    0.988
+    """
+    spread = NormalDist(value, standard_uncertainty)
+    return spread.cdf(high) - spread.cdf(low)
+
+
 def decide(
     value: ArrayLike,
     standard_uncertainty: ArrayLike,

@@ -22,7 +22,7 @@ from stathmis.logbook.records import Batch, Channel, Incubator, NewReading, Quan
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.instruments import checking, draft, places
-from stathmis.services.moisture import weights
+from stathmis.services.moisture import water, weights
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.wording import typed_text
 from stathmis.services.workbench import Workbench
@@ -244,11 +244,14 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     setting_up.set_batch(bench, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
 
     at_minute = (set_ms - start) / MINUTE_MS
-    refills = [at_minute + 1440.0 * d + 20 for d in (0.0, 2.0, 4.0, 6.1, 8.0, 10.0)]
+    refills = [at_minute + 1440.0 * d + 20 for d in (2.0, 4.0, 6.1, 8.0, 10.0, 12.0)]
+    long_only, both = at_minute - 1440.0, at_minute - 600.0
     cut = at_minute + 9.1 * 1440
     happenings = [
         (at_minute, _eggs_in(30, 240.0)),
-        (at_minute + 3 * 1440.0 + 90, _changed(vent=0.4)),
+        (long_only, _wet(260.0)),
+        (both, _wet(430.0)),
+        (at_minute + 3 * 1440.0 + 90, _changed(vent=0.5)),
         (at_minute + 5.6 * 1440, _changed(heater_w=19.0)),
         (at_minute + 5.6 * 1440 + 260, _changed(heater_w=45.0)),
         (at_minute + 7 * 1440.0, _lid(200.0)),
@@ -256,16 +259,35 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
         *((r, _filled) for r in refills),
     ]
     hour = local(start, bench.zone).hour + local(start, bench.zone).minute / 60.0
-    box = SimulatedIncubator(_partridge_machine(37.53), hour, STEP_S)
+    box = SimulatedIncubator(replace(_partridge_machine(37.53), water_cm2=0.0), hour, STEP_S)
     truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
     _logger_file(bench, clock, rng, incubator, start, truth, channels, now_ms)
-    events = [("water", r, "long trough filled, warm water") for r in refills]
+    _troughs(bench, clock, incubator, start, long_only, both)
+    events = [("water", r, "both troughs filled, warm water, 330 ml") for r in refills]
     events += [("lid", at_minute + 7 * 1440.0, "candled: 2 clears out"), ("power", cut, "power off for 80 min")]
     events += [("vent", at_minute + 3 * 1440.0 + 90, "from a third to half open")]
     _events(bench, clock, incubator, start, events)
     _rounds(bench, clock, rng, start, truth, CABINET[:4], channels, now_ms)
     _weights(bench, clock, rng, incubator, set_ms, start, truth)
     return start, truth
+
+
+def _troughs(
+    bench: Workbench, clock: FixedClock, incubator: Incubator, start: int, long_only: float, both: float
+) -> None:
+    """The cabinet's water: dry at first, then one trough, then two; the vent a third open."""
+    clock.at_ms = start
+    ids = [
+        water.add_surface(bench, incubator, name, area, volume)
+        for name, area, volume in (
+            ("long trough", "26 x 10", "240"),
+            ("short trough", "17 x 10", "155"),
+            ("hatch tray", "24 x 15", "330"),
+        )
+    ]
+    for minute, wet, opening in ((0.0, 0, 1 / 3), (long_only, 1, None), (both, 2, None)):
+        clock.at_ms = at = start + round(minute * MINUTE_MS)
+        water.log_change(bench, incubator, dict.fromkeys(ids[:wet], 1.0), opening, at)
 
 
 def _weights(
@@ -328,6 +350,14 @@ def _changed(**parts: float) -> Callable[[SimulatedIncubator], None]:
     def happen(box: SimulatedIncubator) -> None:
         for name, value in parts.items():
             setattr(box.machine, name, value)
+
+    return happen
+
+
+def _wet(cm2: float) -> Callable[[SimulatedIncubator], None]:
+    def happen(box: SimulatedIncubator) -> None:
+        box.machine.water_cm2, box.machine.trough_ml = cm2, 0.92 * cm2
+        _filled(box)
 
     return happen
 
@@ -414,6 +444,12 @@ def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, no
     box = SimulatedIncubator(machine, local(start, bench.zone).hour, STEP_S)
     happenings = [(at_minute, _eggs_in(18, 300.0)), *((r, _filled) for r in refills)]
     truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
+    clock.at_ms = start
+    cups = [
+        water.add_surface(bench, incubator, name, area, "150")
+        for name, area in (("left cup", "105"), ("right cup", "110"))
+    ]
+    water.log_change(bench, incubator, dict.fromkeys(cups, 1.0), 0.2, start)
     _events(bench, clock, incubator, start, [("water", r, "both cups filled") for r in refills])
     _rounds(bench, clock, rng, start, truth, STILL_BOX, channels, now_ms)
 

@@ -24,8 +24,6 @@ AIR_TO_SHELL_W_PER_K = 6.0
 SHELL_TO_ROOM_W_PER_K = 1.4
 EGG_CONDUCTANCE_MG_D_HPA = 10.8
 """Of a 60 g hen's egg (Ar and Rahn, from memory)."""
-WATER_COOLING_K = 3.0
-"""An evaporating surface is this much cooler than the air."""
 ML_PER_HPA_L = 7.0e-4
 """Water, ml, in a liter of vapor at 1 hPa and the temperature inside. Source: ideal gas, 461.5 J/(kg K)."""
 SHALLOW = 0.35
@@ -43,7 +41,7 @@ def _saturation(celsius: float) -> float:
 @dataclass
 class Machine:
     """What a box is made of, and how it is set. Watts, cm², vents 0 to 1, liters; air_j_per_k: of the air and what is
-    as quick as it."""
+    as quick as it; water_cooling_k: how much cooler an evaporating surface is."""
 
     air: str = "forced"
     set_point_c: float = 37.5
@@ -57,6 +55,7 @@ class Machine:
     leak_l_s: float = 0.02
     vent_l_s: float = 0.15
     evaporation_l_s_cm2: float = 0.0016
+    water_cooling_k: float = 3.0
     layers_k_per_cm: float = 0.0
     air_j_per_k: float = 900.0
     eggs: int = 24
@@ -171,7 +170,7 @@ class SimulatedIncubator:
         s.air_c += dt * (s.heater_w - to_shell - to_eggs - exchange) / m.air_j_per_k
         s.shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (s.shell_c - room_c)) / SHELL_J_PER_K
         s.egg_c += dt * (to_eggs / egg_j_per_k) if m.eggs else 0.0
-        wet = _saturation(max(0.0, s.air_c - WATER_COOLING_K))
+        wet = _saturation(max(0.0, s.air_c - m.water_cooling_k))
         gain = m.evaporation_l_s_cm2 * self.wet_cm2 / 10.0 * max(0.0, wet - s.vapor_hpa)
         s.water_ml = max(0.0, s.water_ml - dt * gain * ML_PER_HPA_L)
         # mg of water to liters of vapor at this temperature, by 1 hPa: what the eggs lose

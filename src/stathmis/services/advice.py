@@ -13,9 +13,11 @@ from stathmis.logbook import keeping
 from stathmis.logbook.records import Quantity
 from stathmis.services import clock, knowledge
 from stathmis.services.last_action import last_action, words
+from stathmis.services.moisture import box_words
+from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Judged, Verdict
-from stathmis.services.wording import band_text, u_text, unit_word, value_text, with_u
+from stathmis.services.wording import band_text, count, u_text, unit_word, value_text, with_u
 from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
@@ -39,8 +41,17 @@ class Action:
     urgent: bool = False
 
 
-def advise(bench: Workbench, sheet: RoundSheet, temperature: Verdict | None, humidity: Verdict | None) -> list[Action]:
-    """At most two actions for an incubator, the most pressing first; none where all is well."""
+def advise(
+    bench: Workbench,
+    sheet: RoundSheet,
+    temperature: Verdict | None,
+    humidity: Verdict | None,
+    box: BoxSheet | None = None,
+) -> list[Action]:
+    """At most two actions for an incubator, the most pressing first; none where all is well.
+
+    box: what its water and vents give, where that is known.
+    """
     if sheet.course is None:
         return []
     found: list[Action] = []
@@ -53,7 +64,7 @@ def advise(bench: Workbench, sheet: RoundSheet, temperature: Verdict | None, hum
     if temperature is not None and not any(a.urgent for a in found):
         found += _heat(bench, sheet, temperature)
     if humidity is not None:
-        found += _moisture(bench, sheet, humidity)
+        found += _moisture(bench, sheet, humidity, box)
     return found[:2]
 
 
@@ -160,7 +171,7 @@ def _no_leap(plain: float, scaled: float) -> float:
     return max(-most, min(most, scaled))
 
 
-def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Action]:
+def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict, box: BoxSheet | None) -> list[Action]:
     if verdict.decision != OUTSIDE or verdict.band is None:
         return []
     assert sheet.course is not None
@@ -176,6 +187,10 @@ def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Act
         text = f"Moisten the substrate: {now}" if verdict.low else f"Air the box: {now}"
         return [Action(f"{text}, {wanted} wanted.", knowledge.cautions()["eggs"], _why(bench, verdict, rule))]
     phase = sheet.course.phase(sheet.at_ms)
+    if phase is not None and phase.name != "hatch" and box is not None and box.used:
+        learned = _by_box(bench, verdict, box, now, told)
+        if learned is not None:
+            return [learned]
     if verdict.low:
         return [
             Action(
@@ -196,6 +211,22 @@ def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict) -> list[Act
             _why(bench, verdict, rule),
         )
     ]
+
+
+def _by_box(bench: Workbench, verdict: Verdict, box: BoxSheet, now: str, told: str) -> Action | None:
+    """The mix of water and vent that this box's own log says will do."""
+    doubt = box_words.doubt(box)
+    if doubt:
+        return Action(doubt, told, _why(bench, verdict, "This box's own settled states, with the room's vapor."))
+    found = box_words.change(box)
+    if found is None:
+        return None
+    text, cell = found
+    wait = box_words.settled_words(box, cell).removeprefix(", settled ") or "in 1-3 h"
+    rule = f"From {count(box.used, 'settled state')} of this box: vapor from the water against vapor out of the vents."
+    water = f"{knowledge.cautions()['water']}" if "ill the" in text else ""
+    note = f"{told} Read again in an hour. {water}".strip()
+    return Action(f"{text}: {now}, about {box_words.percent(cell)} {wait}.", note, _why(bench, verdict, rule))
 
 
 def sentence(bench: Workbench, verdict: Verdict) -> str:

@@ -12,6 +12,7 @@ from stathmis.logbook.records import Channel, Event, Incubator, Instrument, NewR
 from stathmis.services import batches, company
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import InForce
+from stathmis.services.moisture import water
 from stathmis.services.reading_field import Field
 from stathmis.services.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
 from stathmis.services.wording import count, unit_word
@@ -141,7 +142,10 @@ def strike_reading(bench: Workbench, reading_id: int, why: str) -> None:
 def log_event(
     bench: Workbench, incubator: Incubator, kind: str, note: str, at_ms: int, set_point_c: float | None = None
 ) -> None:
-    """Log something done to an incubator at a time; undoable. set_point_c: °C, for a changed set point."""
+    """Log something done to an incubator at a time; undoable. set_point_c: °C, for a changed set point.
+
+    How far a vent stands open, and how much water was poured, is taken from the note where it says so.
+    """
     event_id = keeping.add(
         bench.logbook,
         Event,
@@ -150,6 +154,8 @@ def log_event(
         kind=kind,
         note=note.strip(),
         set_point_c=set_point_c,
+        opening=water.opening_in_note(note) if kind == "vent" else None,
+        water_ml=water.amount_in_note(note) if kind == "water" else None,
     )
     bench.added(f"{EVENT_WORDS[kind].lower()} logged", Event, [event_id])
 

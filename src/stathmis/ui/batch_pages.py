@@ -12,12 +12,14 @@ from stathmis.logbook.records import Incubator
 from stathmis.services import judgement, notify, rounds
 from stathmis.services.batches import Course
 from stathmis.services.judgement import Followed
+from stathmis.services.moisture import box, water
+from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.wording import count, number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
-from stathmis.ui.moisture.eggs_view import MoistureView
+from stathmis.ui.moisture.view import MoistureView
 from stathmis.ui.pieces import button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
@@ -40,6 +42,7 @@ class BatchPages(QWidget):
         self._bench, self._theme = bench, theme
         self.incubator: Incubator | None = None
         self._chosen: dict[int, int] = {}
+        self._boxes: dict[int, tuple[tuple[int, int], BoxSheet | None]] = {}
         self._judged: dict[int, tuple[tuple[int, int], float | None, float]] = {}
         self.page = "round"
         layout = QVBoxLayout(self)
@@ -129,6 +132,31 @@ class BatchPages(QWidget):
         if self.course.shows(course):
             self.course.show_shift(*shift)
 
+    def _learn_box(self, incubator: Incubator, course: Course | None) -> None:
+        """What water and vents give here, worked out off the window's thread and again as the log grows."""
+        bench = self._bench
+        key = (bench.version, bench.now_ms // JUDGE_EVERY_MS)
+        known = self._boxes.get(incubator.id)
+        self.round.show_box(known[1] if known is not None else None)
+        if course is None or incubator.air == "room" or (known is not None and known[0] == key):
+            return
+        if not water.surfaces(bench, incubator):
+            self._boxes[incubator.id] = (key, None)
+            self.round.show_box(None)
+            return
+        self._boxes[incubator.id] = (key, known[1] if known is not None else None)
+        _ = bench.corrections
+        task = Task(lambda progress, cancelled: box.box_sheet(bench, incubator, course))
+        task.done.connect(self._learned)
+        task.failed.connect(notify.tell_error)
+        task.start()
+
+    def _learned(self, found: BoxSheet) -> None:
+        key = (self._bench.version, self._bench.now_ms // JUDGE_EVERY_MS)
+        self._boxes[found.incubator.id] = (key, found)
+        if self.incubator is not None and self.incubator.id == found.incubator.id:
+            self.round.show_box(found)
+
     def choose_batch(self, batch_id: int) -> None:
         """Show another of the batches that share the machine."""
         if self.incubator is not None:
@@ -171,7 +199,9 @@ class BatchPages(QWidget):
             made.setChecked(key == page)
         self._stack.setCurrentIndex([key for key, _ in PAGES].index(page))
         self.round.show_incubator(sheet)
+        if page == "round":
+            self._learn_box(incubator, sheet.course)
         if page == "trace":
             self.trace.show_course(sheet.course)
         if page == "moisture":
-            self.moisture.show_course(sheet.course)
+            self.moisture.show_incubator(incubator, sheet.course)

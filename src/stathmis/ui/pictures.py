@@ -30,6 +30,7 @@ VIEWS = (
     "history",
     "side-by-side",
     "places",
+    "water",
     "practice",
     "live",
     "bring-in",
@@ -70,7 +71,11 @@ def go(window: Window, name: str) -> None:
             if index < len(texts):
                 window.pages.round.type_into(row, texts[index])
     elif name in ("trace", "moisture"):
+        window.pages.moisture.show_part("eggs")
         window.show_page(name)
+    elif name == "water":
+        window.show_page("moisture")
+        window.pages.moisture.show_part("water")
     elif name in ("check", "history", "side-by-side", "places"):
         window.show_place("instruments")
         _go_instruments(window, name)

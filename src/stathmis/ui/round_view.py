@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
 from stathmis.services import advice, clock, company, knowledge, notify, rounds
+from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import EVENT_KINDS, Line, RoundSheet
 from stathmis.services.verdict import Judged, Verdict, judge_reading
@@ -144,6 +145,7 @@ class RoundView(FoldingView):
         self._drafts: dict[int, str] = {}
         self._event_buttons: dict[str, QPushButton] = {}
         self._filled = False
+        self._box: BoxSheet | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -274,6 +276,11 @@ class RoundView(FoldingView):
         self.typed()
         self._show_recent()
 
+    def show_box(self, found: BoxSheet | None) -> None:
+        """What water and vents give here, for the advice; it is worked out off the window's thread."""
+        self._box = found
+        self.typed()
+
     def _logger_words(self) -> str:
         """What the loggers that hang here said last; they are not typed."""
         parts = []
@@ -396,7 +403,7 @@ class RoundView(FoldingView):
             fresh = verdict is not None and any(j.channel.quantity == verdict.quantity for j in judged.values())
             pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=fresh), 1)
         self._verdicts.addLayout(pair)
-        for action in advice.advise(self.bench, self.sheet, *found):
+        for action in advice.advise(self.bench, self.sheet, found[0], found[1], self._box):
             self._verdicts.addWidget(self._action_card(action))
         for warning in company.warnings(self.bench, self.sheet.incubator) if self.sheet.beside else ():
             self._verdicts.addWidget(label(warning, "", "undecided", wrap=True))

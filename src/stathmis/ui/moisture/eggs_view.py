@@ -1,4 +1,4 @@
-"""Moisture: the eggs on the scale, the corridor of their loss, and the humidity the days left ask for."""
+"""The eggs on the scale, the corridor of their loss, and the humidity the days left ask for."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Weighing
 from stathmis.services import clock, notify
 from stathmis.services.batches import Course
-from stathmis.services.moisture import loss, loss_words, weights
+from stathmis.services.moisture import loss, loss_words, sizes, weights
 from stathmis.services.moisture.loss import LossSheet
 from stathmis.services.moisture.weights import Row, Weighed
 from stathmis.services.wording import count
@@ -55,7 +55,7 @@ class MassEdit(QLineEdit):
 class ScaleRow:
     """The widgets of one line of the scale."""
 
-    def __init__(self, view: MoistureView, grid: QGridLayout, at: int, mark: str, eggs: int) -> None:
+    def __init__(self, view: EggsView, grid: QGridLayout, at: int, mark: str, eggs: int) -> None:
         self.view, self.mark = view, mark
         self.weighed: Weighed | None = None
         last = weights.last_of(view.bench, view.batch_id, mark)
@@ -104,7 +104,7 @@ class ScaleRow:
         self.view.changed()
 
 
-class MoistureView(FoldingView):
+class EggsView(FoldingView):
     """The weights of the batch in view and what they ask for."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
@@ -122,6 +122,7 @@ class MoistureView(FoldingView):
         outer.addWidget(area)
         columns = self.folding_row(28)
         left, right = QVBoxLayout(), QVBoxLayout()
+        right.setSpacing(8)
         columns.addLayout(left, 4)
         columns.addLayout(right, 6)
         page.addLayout(columns, 1)
@@ -176,7 +177,51 @@ class MoistureView(FoldingView):
         box.addLayout(line)
         self._logged = QVBoxLayout()
         box.addLayout(self._logged)
+        self._build_sizes(box)
         return self._card
+
+    def _build_sizes(self, box: QVBoxLayout) -> None:
+        """Length, breadth and air cell of one egg."""
+        box.addWidget(label("By caliper or candle, mm", "name"))
+        row = QHBoxLayout()
+        self.sizes: dict[str, QLineEdit] = {}
+        for key, hint, name in (
+            ("mark", "mark", "Pencil mark of the egg measured; empty for the mean egg"),
+            ("length", "length", "Length of the egg, mm"),
+            ("breadth", "breadth", "Breadth of the egg, mm"),
+            ("air_cell", "air cell", "Depth of its air cell, mm, from the blunt end"),
+        ):
+            edit = QLineEdit()
+            edit.setPlaceholderText(hint)
+            edit.setAccessibleName(name)
+            edit.setToolTip(name)
+            edit.returnPressed.connect(self.log_size)
+            row.addWidget(edit)
+            self.sizes[key] = edit
+        row.addWidget(button("Log it", self.log_size, "link"))
+        box.addLayout(row)
+        self.size_problem = label("", "problem", wrap=True)
+        self.size_problem.hide()
+        box.addWidget(self.size_problem)
+
+    def log_size(self) -> None:
+        """Log what was measured of an egg."""
+        typed = {key: edit.text() for key, edit in self.sizes.items()}
+        try:
+            at = clock.parse_moment(self.when.text(), self.bench.now_ms, self.bench.zone)
+            for edit in self.sizes.values():
+                edit.setText("")
+            mark, length, breadth, air_cell = typed.values()
+            words = sizes.log_size(self.bench, self._course(), mark, length, breadth, air_cell, at)
+        except UserError as error:
+            for key, edit in self.sizes.items():
+                edit.setText(typed[key])
+            self.size_problem.setText(str(error))
+            self.size_problem.show()
+            return
+        self.size_problem.hide()
+        self.sizes["mark"].setFocus()
+        notify.tell("info", f"{words} Ctrl+Z takes it back.")
 
     @property
     def batch_id(self) -> int:
@@ -283,7 +328,7 @@ class MoistureView(FoldingView):
             self._chart = LossChart(self.bench, self.theme)
             self._charts.addWidget(self._chart)
         self._chart.show_sheet(sheet)
-        for line in loss_words.egg_lines(sheet):
+        for line in [*loss_words.egg_lines(sheet), *sizes.lines(self.bench, sheet)]:
             self._more.addWidget(label(line, wrap=True))
         why = "\n".join(loss_words.why(self.bench, sheet))
         self._more.addWidget(label(why, "small", wrap=True))

@@ -1,0 +1,286 @@
+"""What water and vents give, in words: the combination to choose, the trial that teaches, what does not fit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from math import exp
+
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.profile import Band
+from stathmis.services import clock, knowledge
+from stathmis.services.moisture.box import BoxSheet, Cell, Grid, Room
+from stathmis.services.moisture.states import FoundState
+from stathmis.services.moisture.water import Setting, opening_words
+from stathmis.services.wording import band_text, count, number
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+LIKELY = 0.5
+"""A mix is recommended where it is at least this likely to be inside the band."""
+NO_BREAK = "\u00a0"
+SURE_ENOUGH_FOG = (0.25, 0.75)
+CAUSES = {
+    "dry": "a wick or trough that has fallen dry: look at the water first",
+    "leak": "more air coming in than before: look at the lid, its seal and the vents",
+    "hygrometer": "the hygrometer: hold it against another one",
+    "source": "wet chicks, which is usual and passes; open the vent if the window streams",
+}
+
+
+def percent(cell: Cell) -> str:
+    """ "52 ± 4 % RH"."""
+    return f"{cell.rh:.0f} ± {max(1.0, cell.U):.0f} % RH"
+
+
+def setting_words(cell: Cell) -> str:
+    """ "long trough + cup, vent half open"."""
+    return f"{cell.combination.words}, vent {opening_words(cell.opening)}"
+
+
+def now_words(now: Setting) -> str:
+    """How it is set, as far as it is known."""
+    wet = "what is wet is not said" if now.surface_cm2 is None else f"{now.surface_cm2:.0f} cm² wet"
+    vent = "how far the vent is open is not said" if now.opening is None else f"vent {opening_words(now.opening)}"
+    return f"{wet}, {vent}"
+
+
+def _band(band: Band) -> str:
+    return band_text(band.low, band.high, "humidity", "%")
+
+
+def headline(sheet: BoxSheet) -> str:
+    """What to set now, or what is missing to say it."""
+    if not sheet.surfaces:
+        return "Enter what holds water here, and what is wet now: then every mix of water and vent is worked out."
+    if not sheet.now.known:
+        return f"Say how it stands: {now_words(sheet.now)}. Then log every change here or on Round."
+    grid = sheet.grids["now"]
+    if grid.band is None:
+        return "No humidity is asked for now; the picture shows what each mix of water and vent gives."
+    chosen = grid.chosen
+    if chosen is None or chosen.inside < LIKELY:
+        sure = "gives" if chosen is None else "surely gives"
+        return f"No mix of this water and these vents {sure} {_band(grid.band)}: {_out_of_reach(grid)}"
+    same = is_setting(sheet.now, chosen)
+    if same:
+        return f"Leave it as it is: {setting_words(chosen)} gives about {percent(chosen)}; {_band(grid.band)} is asked."
+    wait = settled_words(sheet, chosen)
+    return f"For {_band(grid.band)}: {setting_words(chosen)}, which gives about {percent(chosen)}{wait}."
+
+
+def cell_words(grid: Grid, cell: Cell) -> str:
+    """A cell in a sentence: "long trough, vent half open: 40 ± 3 % RH, too dry for 45–55 % RH"."""
+    text = f"{setting_words(cell)}: {percent(cell)}"
+    if grid.band is None:
+        return text
+    way = "dry" if cell.rh < grid.band.middle else "moist"
+    said = {"inside": "inside", "outside": f"too {way} for", "undecided": f"perhaps too {way} for"}[cell.decision]
+    return f"{text}, {said} {_band(grid.band)}"
+
+
+def is_setting(now: Setting, cell: Cell) -> bool:
+    """Whether a box is set like this."""
+    wet, opening = now.surface_cm2, now.opening
+    return (
+        wet is not None
+        and opening is not None
+        and abs(cell.combination.surface_cm2 - wet) < 0.05
+        and abs(cell.opening - opening) < 0.02
+    )
+
+
+def _out_of_reach(grid: Grid) -> str:
+    flat = [c for row in grid.cells for c in row]
+    assert grid.band is not None
+    nearest = min(flat, key=lambda c: abs(c.rh - grid.band.middle))  # type: ignore[union-attr]
+    more = "the room itself is too moist"
+    if nearest.rh < grid.band.middle:
+        more = "more water surface is needed"
+        if grid.more_cm2 is not None:
+            about = max(10.0, 10.0 * round(grid.more_cm2 / 10.0))
+            more = f"about {about:.0f} cm² more would do, as a dish, a sponge or a damp cloth"
+    return f"{setting_words(nearest)} comes nearest with about {percent(nearest)}; {more}."
+
+
+def change(sheet: BoxSheet) -> tuple[str, Cell] | None:
+    """What to do to come into the band now ("Fill the cup", "Set the vent half open") and what it gives.
+
+    None where nothing is known well enough to say it, or nothing is to be changed.
+    """
+    cell = sheet.grids["now"].chosen
+    if cell is None or cell.inside < LIKELY or is_setting(sheet.now, cell) or not sheet.now.known:
+        return None
+    wet = next(
+        (r[0].combination for r in sheet.grids["now"].cells if is_setting(sheet.now, _opened(r[0], sheet.now))), None
+    )
+    before, after = set(wet.names if wet is not None else ()), set(cell.combination.names)
+    parts = []
+    for verb, names in (("fill the", after - before), ("take the water out of the", before - after)):
+        parts += [f"{verb} {name}" for name in sorted(names) if name != "as now"]
+    if sheet.now.opening is None or abs(cell.opening - sheet.now.opening) > 0.02:
+        parts.append(f"set the vent {opening_words(cell.opening)}")
+    text = " and ".join(parts)
+    return (text[:1].upper() + text[1:], cell) if parts else None
+
+
+def _opened(cell: Cell, now: Setting) -> Cell:
+    return replace(cell, opening=now.opening if now.opening is not None else cell.opening)
+
+
+def settled_words(sheet: BoxSheet, cell: Cell) -> str:
+    """ ", settled in about 40 min", where it was seen how quickly this box settles; else empty."""
+    if not any(s.used and s.state is not None and s.state.tau_s == s.state.tau_s for s in sheet.states):
+        return ""
+    tau, _ = sheet.box.settling_s(cell.combination.surface_cm2, cell.opening)
+    return f", settled in about {clock.in_words(round(3.0 * tau * 1000))}"
+
+
+def lines(bench: Workbench, sheet: BoxSheet) -> list[str]:
+    """What else there is to know: colder room, trial, filling, dry hatch, fog."""
+    said = []
+    known = bool(sheet.surfaces) and sheet.now.known
+    if known:
+        said += _tonight(sheet)
+        if sheet.trial is not None:
+            said.append(
+                f"To learn most from one trial: {setting_words(sheet.trial.cell)} for two hours "
+                f"(about {percent(sheet.trial.cell)}). It would bring the ± of all these from "
+                f"{sheet.trial.before:.0f} to about {sheet.trial.after:.0f} % RH."
+            )
+    said += _filling(bench, sheet) + _dry(sheet) + _fog(bench, sheet)
+    return said
+
+
+def _tonight(sheet: BoxSheet) -> list[str]:
+    tonight, now = sheet.grids.get("tonight"), sheet.grids["now"]
+    if tonight is None or now.chosen is None:
+        return []
+    same = next(
+        c
+        for row in tonight.cells
+        for c in row
+        if c.combination == now.chosen.combination and abs(c.opening - now.chosen.opening) < 1e-9
+    )
+    if abs(same.rh - now.chosen.rh) < 1.0:
+        return ["The room's coldest hours lately change that by less than 1 % RH."]
+    word = {"inside": "still inside", "outside": "outside", "undecided": "perhaps outside"}[same.decision]
+    return [f"In the room's coldest hours lately it would give {percent(same)}: {word}."]
+
+
+def _filling(bench: Workbench, sheet: BoxSheet) -> list[str]:
+    if sheet.lasts is None or sheet.filled_ms is None:
+        return []
+    hours, u = sheet.lasts
+    low, high = hours * exp(-NORMAL_95 * u), hours * exp(NORMAL_95 * u)
+    due = bench.local(sheet.filled_ms + round(low * HOUR_MS))
+    text = f"A filling lasts about {_hours(hours)} ({_hours(low)} to {_hours(high)})"
+    by = f"; look by {due:%a} {due.day} {due:%b %H:%M}" if low >= 1.0 else ""
+    tell = "" if u < 0.25 else ". Logging how many ml a refill took makes this surer"
+    return [f"{text}{by}{tell}. {knowledge.cautions()['water']}"]
+
+
+def _hours(hours: float) -> str:
+    return f"{hours:.0f} h" if hours < 72 else f"{hours / 24:.1f} days"
+
+
+def _dry(sheet: BoxSheet) -> list[str]:
+    (low, u_low), (high, u_high) = sheet.dry
+    edges = knowledge.regimes()["lean"].setting_rh
+    assert edges is not None
+    reach = f"{low:.0f} ± {max(1.0, NORMAL_95 * u_low):.0f} to {high:.0f} ± {max(1.0, NORMAL_95 * u_high):.0f} % RH"
+    if high < edges.low:
+        verdict = f"drier than a dry hatch wants ({_band(edges)})"
+    elif low > edges.high:
+        verdict = f"too moist for a dry hatch ({_band(edges)})"
+    else:
+        verdict = f"a dry hatch ({_band(edges)}) can be held in this room"
+    return [f"Without water, wide open to narrow: {reach}; {verdict}."]
+
+
+def _fog(bench: Workbench, sheet: BoxSheet) -> list[str]:
+    if sheet.dew_c is None or sheet.fog is None:
+        return []
+    likely = "fogs" if sheet.fog > SURE_ENOUGH_FOG[1] else "may fog" if sheet.fog > SURE_ENOUGH_FOG[0] else ""
+    dew = number(sheet.dew_c, "temperature", bench.temperature_unit)
+    if not likely:
+        return [f"Dew point inside {dew}: a single pane stays clear in this room."]
+    return [f"Dew point inside {dew}: a single pane {likely} in this room. Fog says the glass is cold, no more."]
+
+
+def doubt(sheet: BoxSheet) -> str:
+    """What does not fit, and what would explain it; empty where all fits."""
+    found = sheet.misfit
+    if found is None or not found.causes:
+        return ""
+    way = "moister" if found.difference > 0 else "drier"
+    first = found.causes[0]
+    text = (
+        f"It is {abs(found.difference):.0f} ± {NORMAL_95 * found.u:.0f} % RH {way} than this water and vent "
+        f"gave before. That fits {CAUSES[first.name]}"
+    )
+    others = [CAUSES[c.name].split(":")[0] for c in found.causes[1:] if c.weight > 0.2]
+    return f"{text}{'; or ' + ' or '.join(others) if others else ''}."
+
+
+def state_words(found: FoundState) -> str:
+    """ "430 cm² wet, vent half open: 52.1 ± 0.6 %"."""
+    setting = now_words(found.setting)
+    if found.state is None:
+        return f"{setting}: not used, {found.problem}"
+    return f"{setting}: {found.state.rh:.1f} ± {max(0.1, NORMAL_95 * found.state.u_rh):.1f}{NO_BREAK}%"
+
+
+def ramp_lines(bench: Workbench, sheet: BoxSheet) -> list[str]:
+    """The way to lockdown, step by step."""
+    late = sheet.grids.get("lockdown")
+    if late is None or late.band is None:
+        return []
+    if not sheet.ramp:
+        if late.chosen is None:
+            return [f"No mix reaches {_band(late.band)} for lockdown: {_out_of_reach(late)}"]
+        return [f"{setting_words(late.chosen)} stays: about {percent(late.chosen)}, {_band(late.band)} asked."]
+    said = []
+    for i, step in enumerate(sheet.ramp, start=1):
+        wait = clock.in_words(round(step.wait_s * 1000)).replace(" ", NO_BREAK)
+        over = " Too moist: wait and see before the next." if step.cell.rh > late.band.high else ""
+        said.append(f"{i}. {setting_words(step.cell)}: about {percent(step.cell)} after {wait}.{over}")
+    if late.chosen is not None and late.chosen.inside < LIKELY:
+        said.append(f"That may not do for {_band(late.band)}: {_out_of_reach(late)}")
+    return said
+
+
+def why(bench: Workbench, sheet: BoxSheet) -> list[str]:
+    """What it rests on."""
+    said = [
+        f"From {count(sheet.used, 'settled state')} in the log, the room's vapor and "
+        f"{count(len(sheet.surfaces), 'water surface')}; what is not known yet is taken from usual boxes, widely."
+    ]
+    if sheet.settling is not None:
+        tau, _ = sheet.settling
+        said.append(f"Time constant as it stands: {clock.in_words(round(tau * 1000))} (63 % of a step).")
+    said.append(_room(bench, sheet.room))
+    offset, u = sheet.box.offset
+    if abs(offset) > 2.0 * u:
+        said.append(f"All states together suggest the hygrometer reads {offset:+.0f} % RH off.")
+    return said
+
+
+def _room(bench: Workbench, room: Room | None) -> str:
+    if room is None:
+        return "Room air not read lately: 21 °C and 50 % RH assumed."
+    return (
+        f"Room: {number(room.celsius, 'temperature', bench.temperature_unit)}, {number(room.rh, 'humidity', '%')}, "
+        f"corrected."
+    )
+
+
+def unmoved(sheet: BoxSheet) -> str:
+    """What was never changed, so that nothing is known of it; empty where all was."""
+    used = [s.state for s in sheet.states if s.used and s.state is not None]
+    if len(used) < 2:
+        return ""
+    if len({round(s.vent, 2) for s in used}) == 1:
+        return "The vent was never moved in this log: what it does is taken from usual boxes until it is."
+    if len({round(s.surface_cm2) for s in used}) == 1:
+        return "The wet surface was never changed in this log: what water does is taken from usual boxes until it is."
+    return ""

@@ -1,0 +1,110 @@
+"""Eggs by caliper and by candling: the fresh mass of posted eggs, and the air cell as a coarse second source."""
+
+from __future__ import annotations
+
+import re
+
+from stathmis.core import moisture
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import EggSize
+from stathmis.services.batches import Course
+from stathmis.services.moisture import weights
+from stathmis.services.moisture.loss import LossSheet
+from stathmis.services.workbench import Workbench
+
+U_FRESH = 0.02
+"""Relative standard uncertainty of a fresh mass from length and breadth. Source: Hoyt (1979), about 2 %."""
+LENGTHS_MM = (15.0, 190.0)
+WEIGH_LOSS_BEFORE = 3.0
+"""From so much lost before setting on, percent, it is said. Source: common practice."""
+
+
+def sizes(bench: Workbench, batch_id: int) -> list[EggSize]:
+    """All measured sizes of a batch in order of time."""
+    return sorted((s for s in bench.records(EggSize) if s.batch_id == batch_id), key=lambda s: (s.time_ms, s.id))
+
+
+def _millimetres(text: str, what: str) -> float | None:
+    if not text.strip():
+        return None
+    found = re.fullmatch(r"(\d{1,3}(?:[.,]\d+)?)\s*(mm|cm)?", text.strip().lower())
+    value = float(found[1].replace(",", ".")) * (10.0 if found[2] == "cm" else 1.0) if found else 0.0
+    if not value > 0:
+        raise UserError(f"{text.strip()} is no {what}.", "Write mm, such as 43.2.")
+    return value
+
+
+def log_size(bench: Workbench, course: Course, mark: str, length: str, breadth: str, air_cell: str, at_ms: int) -> str:
+    """Log what was measured of an egg (mark empty for the mean egg), mm; undoable. Returns what it comes to.
+
+    Raises UserError for nothing measured, a length without a breadth, what is no egg, and an air cell deeper than one.
+    """
+    long, broad = _millimetres(length, "length"), _millimetres(breadth, "breadth")
+    deep = _millimetres(air_cell, "depth of an air cell")
+    if long is None and broad is None and deep is None:
+        raise UserError("There is nothing to log.", "Measure length and breadth, or candle the air cell.")
+    if (long is None) != (broad is None):
+        raise UserError("Length and breadth belong together.", "Measure both, at the longest and the broadest.")
+    if long is not None and broad is not None:
+        if not (LENGTHS_MM[0] <= broad <= long <= LENGTHS_MM[1]):
+            raise UserError(f"{long:g} by {broad:g} mm is no egg.", "Length is the longer; write mm, not cm.")
+        mass, usual = float(moisture.fresh_mass(long / 10.0, broad / 10.0)), course.species.egg_g
+        if not weights.PLAUSIBLE[0] * usual <= mass <= weights.PLAUSIBLE[1] * usual:
+            raise UserError(
+                f"That egg would weigh {mass:.0f} g; {course.species.name} eggs weigh about {usual:.0f} g.",
+                "Is it mm, and the right species?",
+            )
+    if at_ms > bench.now_ms:
+        raise UserError("That time has not come yet.", "Mend the time.")
+    made = EggSize(-1, course.batch.id, at_ms, mark.strip(), long, broad, deep)
+    words = size_words(course, made)
+    fields = {name: getattr(made, name) for name in EggSize.__dataclass_fields__ if name != "id"}
+    bench.add("size of an egg logged", [(EggSize, fields)])
+    return words
+
+
+def size_words(course: Course, size: EggSize) -> str:
+    """What a measured egg comes to: fresh mass, and loss since laying from its air cell. Raises UserError."""
+    name = f"Egg {size.mark}" if size.mark else "The mean egg"
+    parts = []
+    mass = course.species.egg_g
+    if size.length_mm is not None and size.breadth_mm is not None:
+        mass = float(moisture.fresh_mass(size.length_mm / 10.0, size.breadth_mm / 10.0))
+        parts.append(f"weighed {mass:.1f} ± {NORMAL_95 * U_FRESH * mass:.1f} g when laid")
+    if size.air_cell_mm is not None:
+        try:
+            lost, u = moisture.loss_from_air_cell(size.air_cell_mm, mass, size.breadth_mm)
+        except ValueError:
+            raise UserError(
+                f"An air cell {size.air_cell_mm:g} mm deep is more than half such an egg.",
+                "Write mm from the blunt end.",
+            ) from None
+        parts.append(f"has lost about {lost:.0f} ± {NORMAL_95 * u:.0f} % since laying by its air cell")
+    return f"{name} {' and '.join(parts)}."
+
+
+def lines(bench: Workbench, sheet: LossSheet) -> list[str]:
+    """What calipers and candle add to the scale, the newest of each egg."""
+    said = []
+    newest = {(s.mark, s.air_cell_mm is None): s for s in sizes(bench, sheet.course.batch.id)}
+    for size in newest.values():
+        text = size_words(sheet.course, size)
+        at_setting = next((e.conductance.mass_g for e in sheet.eggs if e.mark == size.mark), None)
+        if size.mark == "" and sheet.conductance is not None:
+            at_setting = sheet.conductance.mass_g
+        if at_setting is not None and size.length_mm is not None and size.breadth_mm is not None:
+            fresh = float(moisture.fresh_mass(size.length_mm / 10.0, size.breadth_mm / 10.0))
+            before = 100.0 * (1.0 - at_setting / fresh)
+            U = NORMAL_95 * 100.0 * U_FRESH
+            if before - U > WEIGH_LOSS_BEFORE:
+                text += (
+                    f" At setting it had lost {before:.0f} ± {U:.0f} % of that already: an old egg; lean to the moist "
+                    f"edge of the band."
+                )
+            else:
+                text += f" At setting it had lost {before:.0f} ± {U:.0f} % of that."
+        if size.air_cell_mm is not None and sheet.loss_now is not None:
+            text += f" The scale says {sheet.loss_now[0]:.0f} % since setting; trust the scale."
+        said.append(text)
+    return said

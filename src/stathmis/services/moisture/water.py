@@ -1,0 +1,223 @@
+"""Water and vents of an incubator: its surfaces, what is wet and how far the vents stand open, and changes logged."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Event, Incubator, WaterSurface
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+
+LARGEST_CM2 = 20_000.0
+_WORDS = {
+    "closed": 0.0,
+    "shut": 0.0,
+    "quarter": 0.25,
+    "third": 1 / 3,
+    "half": 0.5,
+    "open": 1.0,
+    "full": 1.0,
+    "fully open": 1.0,
+}
+_NUMBER = r"(\d+(?:[.,]\d+)?)"
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How a box is set at a time: wetted surface cm², opening of its vents 0 to 1; None where it was never said."""
+
+    surface_cm2: float | None
+    opening: float | None
+
+    @property
+    def known(self) -> bool:
+        """Whether both are."""
+        return self.surface_cm2 is not None and self.opening is not None
+
+
+def surfaces(bench: Workbench, incubator: Incubator) -> list[WaterSurface]:
+    """Troughs, cups and wicks of an incubator, in the order they were entered."""
+    return [s for s in bench.records(WaterSurface) if s.incubator_id == incubator.id]
+
+
+def events_of(bench: Workbench, incubator: Incubator, until_ms: int | None = None) -> list[Event]:
+    """All events of an incubator in order of time."""
+    own = [e for e in bench.records(Event) if e.incubator_id == incubator.id]
+    return sorted((e for e in own if until_ms is None or e.time_ms <= until_ms), key=lambda e: (e.time_ms, e.id))
+
+
+def setting_at(events: Sequence[Event], at_ms: int) -> Setting:
+    """How a box was set at a time (UTC ms); events in order of time.
+
+    A refill leaves the wetted surface as it was; a vent moved without saying how far is not known from then on.
+    """
+    surface = opening = None
+    for event in events:
+        if event.time_ms > at_ms:
+            break
+        if event.surface_cm2 is not None:
+            surface = event.surface_cm2
+        if event.opening is not None or event.kind == "vent":
+            opening = event.opening
+    return Setting(surface, opening)
+
+
+def area_in(text: str) -> float:
+    """A surface as typed, cm²: "120", "20 x 6" (cm by cm), or "ring 30" for a round one 30 cm across.
+
+    Raises UserError for anything else, and for a surface of nothing.
+    """
+    typed = text.strip().lower().replace("cm²", "").replace("cm2", "").replace("cm", "").strip()
+    by = re.fullmatch(rf"{_NUMBER}\s*[x×*]\s*{_NUMBER}", typed)
+    across = re.fullmatch(rf"(?:round|ring|ø)\s*{_NUMBER}", typed)
+    plain = re.fullmatch(_NUMBER, typed)
+    if by:
+        area = _float(by[1]) * _float(by[2])
+    elif across:
+        area = 0.785398 * _float(across[1]) ** 2
+    elif plain:
+        area = _float(plain[1])
+    else:
+        raise UserError(f"{text.strip() or 'Nothing'} is no surface.", "Write cm², or length x breadth such as 20 x 6.")
+    if not area > 0:
+        raise UserError("A trough has a surface above 0 cm².", "Measure it, or leave this one out.")
+    if area > LARGEST_CM2:
+        raise UserError(f"{area:.0f} cm² is larger than any box.", "Write cm, not mm.")
+    return area
+
+
+def _float(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
+def opening_in(text: str) -> float:
+    """How far the vents stand open, as typed: "half", "1/3", "40 %" or "0.4". Raises UserError for anything else."""
+    typed = text.strip().lower()
+    if typed in _WORDS:
+        return _WORDS[typed]
+    part = re.fullmatch(r"(\d{1,2})\s*/\s*(\d{1,2})", typed)
+    percent = re.fullmatch(rf"{_NUMBER}\s*%", typed)
+    plain = re.fullmatch(_NUMBER, typed)
+    found = -1.0
+    if part and int(part[2]):
+        found = int(part[1]) / int(part[2])
+    elif percent:
+        found = _float(percent[1]) / 100.0
+    elif plain:
+        found = _float(plain[1])
+    if not 0.0 <= found <= 1.0:
+        raise UserError(f"{text.strip() or 'Nothing'} is no opening.", "Write a share such as 1/3, half, 40 % or open.")
+    return found
+
+
+def opening_in_note(note: str) -> float | None:
+    """The opening a note ends with: "from a third to half open" → 0.5; None where it says none."""
+    words = re.sub(r"\bopen(ed)?\s*$", "", note.strip().lower()).strip() or note.strip().lower()
+    last = re.search(r"(\d+(?:[.,]\d+)?\s*%|\d{1,2}\s*/\s*\d{1,2}|0[.,]\d+|[a-z]+)\s*$", words)
+    if last is None:
+        return None
+    try:
+        return opening_in(last[1])
+    except UserError:
+        return None
+
+
+def amount_in(text: str) -> float:
+    """Water poured as typed, ml: "300", "300 ml", "0,3 l". Raises UserError for anything else."""
+    plain = re.fullmatch(_NUMBER, text.strip())
+    found = _float(plain[1]) if plain else amount_in_note(text)
+    if found is None or not 0 < found <= 20_000:
+        raise UserError(f"{text.strip()} is no amount of water.", "Write ml, such as 300.")
+    return found
+
+
+def amount_in_note(note: str) -> float | None:
+    """Water poured, ml, where a note says so: "200 ml", "0,3 l"; else None."""
+    found = re.search(rf"{_NUMBER}\s*(ml|l|dl)\b", note.lower())
+    if not found:
+        return None
+    amount = _float(found[1]) * {"ml": 1.0, "dl": 100.0, "l": 1000.0}[found[2]]
+    return amount if 0 < amount <= 20_000 else None
+
+
+def opening_typed(opening: float | None) -> str:
+    """An opening as a keeper would type it: "1/3", "half", "40 %"; empty where it is not known."""
+    if opening is None:
+        return ""
+    for text in ("closed", "1/4", "1/3", "half", "2/3", "3/4", "open"):
+        if abs(opening_in(text) - opening) < 0.005:
+            return text
+    return f"{100 * opening:.0f} %"
+
+
+def opening_words(opening: float) -> str:
+    """ "half open"."""
+    names = {0.0: "closed", 0.25: "a quarter open", 0.5: "half open", 0.75: "three quarters open", 1.0: "fully open"}
+    near = min(names, key=lambda n: abs(n - opening))
+    if abs(near - opening) < 0.02:
+        return names[near]
+    return "a third open" if abs(opening - 1 / 3) < 0.02 else f"{100 * opening:.0f} % open"
+
+
+def add_surface(bench: Workbench, incubator: Incubator, name: str, area: str, volume: str) -> int:
+    """Enter a trough, cup or wick of an incubator; undoable. volume: ml, may be empty.
+
+    Raises UserError for no name or one taken, a surface that is none, a volume that is none.
+    """
+    named = " ".join(name.split())
+    if not named:
+        raise UserError("What do you call it?", "A word such as long trough.")
+    if any(s.name.casefold() == named.casefold() for s in surfaces(bench, incubator)):
+        raise UserError(f"There is a {named} already.", "Choose another name.")
+    cm2, ml = area_in(area), None
+    if volume.strip():
+        plain = re.fullmatch(rf"{_NUMBER}\s*(?:ml)?", volume.strip().lower())
+        ml = _float(plain[1]) if plain else 0.0
+        if not 0 < ml <= 20_000:
+            raise UserError(f"{volume.strip()} is no volume.", "Write ml, such as 400, or leave it empty.")
+    fields = {"incubator_id": incubator.id, "name": named, "surface_cm2": cm2, "volume_ml": ml}
+    return bench.add(f"{named} entered", [(WaterSurface, fields)])[0]
+
+
+def remove_surface(bench: Workbench, surface: WaterSurface) -> None:
+    """Take a surface off the list; what was logged with it stays; undoable."""
+    bench.strike(f"{surface.name} taken away", WaterSurface, [surface.id])
+
+
+def log_change(
+    bench: Workbench,
+    incubator: Incubator,
+    wet: Mapping[int, float],
+    opening: float | None,
+    at_ms: int,
+    water_ml: float | None = None,
+) -> int:
+    """Log what is wet and how far the vents stand open from a time (UTC ms) on; only what differs is logged.
+
+    wet: for each surface's id the share of it that is wet and uncovered, 0 to 1; opening: 0 to 1, None to leave it;
+    water_ml: what was poured. Undoable together; returns how many events. Raises UserError where nothing changed.
+    """
+    own = surfaces(bench, incubator)
+    area = sum(s.surface_cm2 * wet.get(s.id, 0.0) for s in own)
+    before = setting_at(events_of(bench, incubator), at_ms)
+    new: list[tuple[type[Any], dict[str, Any]]] = []
+    base = {"incubator_id": incubator.id, "time_ms": at_ms, "set_point_c": None}
+    moved = opening is not None and (before.opening is None or abs(opening - before.opening) > 1e-6)
+    wetted = own and (before.surface_cm2 is None or abs(area - before.surface_cm2) > 0.05)
+    if wetted or water_ml is not None:
+        names = [s.name if wet.get(s.id, 0.0) == 1.0 else f"part of {s.name}" for s in own if wet.get(s.id, 0.0) > 0]
+        note = f"{' and '.join(names) or 'no water'}, {area:.0f} cm² wet"
+        poured = f"; {water_ml:.0f} ml poured" if water_ml is not None else ""
+        surface = area if own else None
+        fields = {**base, "kind": "water", "note": note + poured, "surface_cm2": surface, "water_ml": water_ml}
+        new.append((Event, fields))
+    if moved and opening is not None:
+        new.append((Event, {**base, "kind": "vent", "note": opening_words(opening), "opening": opening}))
+    if not new:
+        raise UserError("That is how it stood already.", "Change what is wet, how far the vents are open, or refill.")
+    bench.add(f"{count(len(new), 'change')} of water and vents logged", new)
+    return len(new)
