@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.devices.simulated_incubator import (
     ML_PER_HPA_L,
-    WATER_COOLING_K,
     Machine,
     SimulatedIncubator,
     SimulatedSensor,
@@ -31,7 +30,7 @@ def test_it_settles_where_the_balance_says(surface: float, vent: float, room_c: 
     wet = machine.evaporation_l_s_cm2 * surface / 10.0
     room = float(saturation_vapor_pressure(room_c)) * room_rh / 100.0
     mean_c = machine.set_point_c
-    water = float(saturation_vapor_pressure(mean_c - WATER_COOLING_K))
+    water = float(saturation_vapor_pressure(mean_c - machine.water_cooling_k))
     expected = (flow * room + wet * water) / (flow + wet)
     most = float(saturation_vapor_pressure(mean_c))
     assert box.state.vapor_hpa == pytest.approx(min(expected, most), rel=0.03)
@@ -65,7 +64,7 @@ def test_a_trough_runs_dry_by_what_it_evaporates() -> None:
     box.step(6 * 3600.0)
     before = box.state.water_ml
     wet = machine.evaporation_l_s_cm2 * machine.water_cm2 / 10.0
-    water = float(saturation_vapor_pressure(machine.set_point_c - WATER_COOLING_K))
+    water = float(saturation_vapor_pressure(machine.set_point_c - machine.water_cooling_k))
     rate = wet * (water - box.state.vapor_hpa) * ML_PER_HPA_L
     box.step(3600.0)
     assert before - box.state.water_ml == pytest.approx(3600.0 * rate, rel=0.1)

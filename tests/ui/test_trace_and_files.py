@@ -49,7 +49,7 @@ def test_excursions_of_the_eggs_lead_to_their_place(window: Window, qtbot: QtBot
     qtbot.waitUntil(lambda: view.eggs is not None and not background.busy(), timeout=10_000)
     shown = texts(window)
     assert "The eggs' mean so far is 37.5" in shown and "The thermostat swings" in shown
-    assert "power off for 80 min" in shown and "short dips of the eggs' temperature" in shown
+    assert "power off for 80 min" in shown and "short dip of the eggs' temperature" in shown
     go = next(b for b in view.findChildren(QPushButton) if b.accessibleName().startswith("Go to"))
     go.setFocus()
     qtbot.keyClick(go, Qt.Key.Key_Space)

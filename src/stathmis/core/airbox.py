@@ -11,7 +11,7 @@ Source: lumped vapor balance, common practice; fitted as a maximum a posteriori 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -153,12 +153,12 @@ def _humidity(
     inside_c: Array,
     eggs: Array,
     *,
-    more_flow: ArrayLike = 0.0,
+    more_flow_l_s: ArrayLike = 0.0,
     source_hpa_l_s: ArrayLike = 0.0,
 ) -> Array:
-    """True steady humidity, percent, shape (draws, conditions); more_flow: as a share of the exchange."""
+    """True steady humidity, percent, shape (draws, conditions); more_flow_l_s: exchange besides leaks and vents."""
     flow, wet = _parts(theta, surface, vent)
-    flow = flow * (1.0 + np.asarray(more_flow))
+    flow = flow + np.asarray(more_flow_l_s)
     e = _eggs_l_s(eggs)
     saturated = np.asarray(saturation_vapor_pressure(inside_c))
     at_water = np.asarray(saturation_vapor_pressure(np.clip(inside_c[None, :] - theta[:, [_COOLING]], 0.0, 99.0)))
@@ -259,10 +259,13 @@ def _conditions(states: Sequence[SteadyState]) -> list[Array]:
     return list(rows.T)
 
 
+CAUSES = ("leak", "dry", "hygrometer", "source")
+
+
 class Cause(NamedTuple):
     """Something that would explain states that do not fit: "leak", "dry", "hygrometer" or "source" (of vapor).
 
-    weight: its share among the causes that would; size: how large it must be (share of more exchange; share of the
+    weight: its share among the causes that would; size: how large it must be (exchange besides, l/s; share of the
     surface that is dry; percent RH; hPa l/s).
     """
 
@@ -280,11 +283,14 @@ class Misfit(NamedTuple):
     causes: tuple[Cause, ...]
 
 
-def misfit(box: Box, states: Sequence[SteadyState], *, chicks: bool = False) -> Misfit:
+def misfit(
+    box: Box, states: Sequence[SteadyState], *, chicks: bool = False, before: Mapping[str, float] | None = None
+) -> Misfit:
     """Whether later states fit a box, and what would explain it where they do not.
 
-    box: fitted without these states; chicks: whether wet chicks may give vapor. A difference counts beyond two standard
-    uncertainties. Raises ValueError for no states. Source: likelihood of each cause at its best size, equal before.
+    box: fitted without these states; chicks: whether wet chicks may give vapor; before: how likely each cause of CAUSES
+    is beforehand, in any scale (alike by default). A difference counts beyond two standard uncertainties. Raises
+    ValueError for no states. Source: likelihood of each cause at its best size.
     """
     if not states:
         raise ValueError("states are needed")
@@ -304,7 +310,8 @@ def misfit(box: Box, states: Sequence[SteadyState], *, chicks: bool = False) -> 
     tried: dict[str, tuple[Array, Callable[[float], Array]]]
     tried = {"hygrometer": (60.0 * sizes - 30.0, lambda x: plain + x)}
     if difference < 0:
-        tried["leak"] = (6.0 * sizes, lambda x: _altered(box, conditions, more_flow=x))
+        widest = float(np.exp(box.mean[_LEAK]) + np.exp(box.mean[_VENT]))
+        tried["leak"] = (2.0 * widest * sizes, lambda x: _altered(box, conditions, more_flow_l_s=x))
         tried["dry"] = (sizes, lambda x: _altered(box, conditions, wet=1.0 - x))
     if difference > 0 and chicks:
         tried["source"] = (10.0 * sizes, lambda x: _altered(box, conditions, source_hpa_l_s=x))
@@ -313,16 +320,19 @@ def misfit(box: Box, states: Sequence[SteadyState], *, chicks: bool = False) -> 
         off = np.array([seen - model(float(x)) for x in grid])
         chi = ((off @ inverse) * off).sum(axis=1)
         best = int(np.argmin(chi))
-        causes.append((name, float(np.exp(-0.5 * min(chi[best], 700.0))), float(grid[best])))
+        prior = (before or {}).get(name, 1.0)
+        causes.append((name, prior * float(np.exp(-0.5 * min(chi[best], 700.0))), float(grid[best])))
     total = sum(c[1] for c in causes)
     found = [Cause(name, w / total, size) for name, w, size in causes]
     return Misfit(difference, u, tuple(sorted(found, key=lambda c: -c.weight)))
 
 
 def _altered(
-    box: Box, conditions: Sequence[Array], *, wet: float = 1.0, more_flow: float = 0.0, source_hpa_l_s: float = 0.0
+    box: Box, conditions: Sequence[Array], *, wet: float = 1.0, more_flow_l_s: float = 0.0, source_hpa_l_s: float = 0.0
 ) -> Array:
     surface, *rest = conditions
-    found = _humidity(box.mean[None, :], surface * wet, *rest, more_flow=more_flow, source_hpa_l_s=source_hpa_l_s)
+    found = _humidity(
+        box.mean[None, :], surface * wet, *rest, more_flow_l_s=more_flow_l_s, source_hpa_l_s=source_hpa_l_s
+    )
     made: Array = found[0] + box.mean[_OFFSET]
     return made

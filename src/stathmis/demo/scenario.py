@@ -244,7 +244,7 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     setting_up.set_batch(bench, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
 
     at_minute = (set_ms - start) / MINUTE_MS
-    refills = [at_minute + 1440.0 * d + 20 for d in (2.0, 4.0, 6.1, 8.0, 10.0, 12.0)]
+    refills = [at_minute + 1440.0 * d + 20 for d in (2.0, 4.0, 6.1, 8.0, 10.0)]
     long_only, both = at_minute - 1440.0, at_minute - 600.0
     cut = at_minute + 9.1 * 1440
     happenings = [

@@ -28,6 +28,8 @@ LARGEST_SCALED_K = 1.0
 DANGER_C = 40.0
 """Egg temperature that kills within hours. Source: common practice."""
 
+BOX_RULE = "This box's own settled states and the room's vapor (vapor balance)."
+
 _ACTED = {"temperature": ("set_point", "lid", "vent"), "humidity": ("water", "vent", "lid")}
 
 
@@ -173,7 +175,9 @@ def _no_leap(plain: float, scaled: float) -> float:
 
 def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict, box: BoxSheet | None) -> list[Action]:
     if verdict.decision != OUTSIDE or verdict.band is None:
-        return []
+        # still inside, but not as this water and vent gave before: water that sinks is told before it is too late
+        odd = box_words.doubt(box) if box is not None and box.used else ""
+        return [Action(odd, "", _why(bench, verdict, BOX_RULE))] if odd and verdict.band is not None else []
     assert sheet.course is not None
     rule = "Water surface sets humidity, depth only how long it lasts; more vent is drier (common practice)."
     wait = _waiting(bench, sheet, "humidity")
@@ -217,7 +221,7 @@ def _by_box(bench: Workbench, verdict: Verdict, box: BoxSheet, now: str, told: s
     """The mix of water and vent that this box's own log says will do."""
     doubt = box_words.doubt(box)
     if doubt:
-        return Action(doubt, told, _why(bench, verdict, "This box's own settled states, with the room's vapor."))
+        return Action(doubt, told, _why(bench, verdict, BOX_RULE))
     found = box_words.change(box)
     if found is None:
         return None

@@ -8,7 +8,8 @@ from math import exp
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.profile import Band
 from stathmis.services import clock, knowledge
-from stathmis.services.moisture.box import BoxSheet, Cell, Grid, Room
+from stathmis.services.moisture.box import BoxSheet
+from stathmis.services.moisture.mixes import Cell, Grid, Room
 from stathmis.services.moisture.states import FoundState
 from stathmis.services.moisture.water import Setting, opening_words
 from stathmis.services.wording import band_text, count, number
@@ -62,6 +63,10 @@ def headline(sheet: BoxSheet) -> str:
         sure = "gives" if chosen is None else "surely gives"
         return f"No mix of this water and these vents {sure} {_band(grid.band)}: {_out_of_reach(grid)}"
     same = is_setting(sheet.now, chosen)
+    if same and sheet.misfit is not None and sheet.misfit.causes:
+        return (
+            f"Once that is mended: {setting_words(chosen)} gives about {percent(chosen)}; {_band(grid.band)} is asked."
+        )
     if same:
         return f"Leave it as it is: {setting_words(chosen)} gives about {percent(chosen)}; {_band(grid.band)} is asked."
     wait = settled_words(sheet, chosen)
@@ -174,7 +179,8 @@ def _filling(bench: Workbench, sheet: BoxSheet) -> list[str]:
     low, high = hours * exp(-NORMAL_95 * u), hours * exp(NORMAL_95 * u)
     due = bench.local(sheet.filled_ms + round(low * HOUR_MS))
     text = f"A filling lasts about {_hours(hours)} ({_hours(low)} to {_hours(high)})"
-    by = f"; look by {due:%a} {due.day} {due:%b %H:%M}" if low >= 1.0 else ""
+    late = due.timestamp() * 1000 < sheet.at_ms
+    by = f"; {'it was to be looked at' if late else 'look'} by {due:%a} {due.day} {due:%b %H:%M}" if low >= 1.0 else ""
     tell = "" if u < 0.25 else ". Logging how many ml a refill took makes this surer"
     return [f"{text}{by}{tell}. {knowledge.cautions()['water']}"]
 

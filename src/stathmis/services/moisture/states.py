@@ -156,7 +156,7 @@ def find_states(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) -
     done = _done(bench, incubator, events, now_ms)
     dropped = {d.since_ms: d.id for d in bench.records(DroppedState) if d.incubator_id == incubator.id}
     found = []
-    for since, until in zip(done, [*done[1:], now_ms], strict=True):
+    for since, until in pairwise([*done, now_ms]):
         setting = setting_at(events, since)
         if setting.surface_cm2 is None and setting.opening is None:
             continue

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.services.corrections import Corrected
 from stathmis.services.moisture import box_words
-from stathmis.services.moisture.box import Cell, Grid
+from stathmis.services.moisture.mixes import Cell, Grid
 from stathmis.services.moisture.water import Setting, opening_typed
 from stathmis.ui.level import LevelState, paint_level
 from stathmis.ui.theme import Theme

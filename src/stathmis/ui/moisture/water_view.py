@@ -20,7 +20,8 @@ from stathmis.logbook.records import Incubator, WaterSurface
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
 from stathmis.services.moisture import box, box_words, states, water
-from stathmis.services.moisture.box import BoxSheet, Cell
+from stathmis.services.moisture.box import BoxSheet
+from stathmis.services.moisture.mixes import Cell
 from stathmis.services.moisture.states import FoundState
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
@@ -119,10 +120,10 @@ class WaterView(FoldingView):
         left.addWidget(self.new_problem)
 
     def _build_says(self, right: QVBoxLayout) -> None:
+        self.doubt = label("", "name", "undecided", wrap=True)
+        right.addWidget(self.doubt)
         self.headline = label("", "name", "moisture", wrap=True)
         right.addWidget(self.headline)
-        self.doubt = label("", "", "undecided", wrap=True)
-        right.addWidget(self.doubt)
         self._choices = QHBoxLayout()
         self._choices.setSpacing(16)
         self.choices: dict[str, QPushButton] = {}
@@ -324,12 +325,12 @@ class WaterView(FoldingView):
             row.addWidget(label(words, "small", wrap=True), 1)
             self._states.addLayout(row)
 
-    def _use(self, found: FoundState, used: bool) -> None:
+    def _use(self, found: FoundState) -> None:
         assert self.incubator is not None
-        if used:
-            states.include(self.bench, found)
-        else:
+        if found.used:
             states.drop(self.bench, self.incubator, found)
+        else:
+            states.include(self.bench, found)
 
     def show_grid(self, which: str) -> None:
         """Show what every mix gives now, in the coldest hours, or at lockdown."""
