@@ -49,6 +49,9 @@ class Species:
     """A species' defaults. Days count from setting; temperature °C in moving air; humidity percent; loss percent;
     egg_g: usual mass of a fresh egg.
 
+    term_by_temperature: (°C, days to the hatch) where the temperature sets them, °C rising; cooling: daily cooling and
+    misting helps; sex_by_temperature: the middle third of the term decides it.
+
     stop_turning_day is None for eggs that are never turned; they have no lockdown and lockdown_rh is None.
     """
 
@@ -66,6 +69,9 @@ class Species:
     loss_percent: float | None
     note: str = ""
     egg_g: float = 50.0
+    term_by_temperature: tuple[tuple[float, float], ...] = ()
+    cooling: bool = False
+    sex_by_temperature: bool = False
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from sqlalchemy import Table, func, select, update
 from stathmis.logbook import schema
 from stathmis.logbook.opening import Logbook
 from stathmis.logbook.records import (
+    Away,
     Batch,
     CertificatePoint,
     Channel,
@@ -24,10 +25,13 @@ from stathmis.logbook.records import (
     LoggerImport,
     LossTarget,
     Placement,
+    PlanMove,
     Probe,
+    StoredPlan,
     StoredProfile,
     Survey,
     SurveyPoint,
+    TaskMark,
     WatchedFolder,
     WaterSurface,
     Weighing,
@@ -35,6 +39,10 @@ from stathmis.logbook.records import (
 
 Record = TypeVar(
     "Record",
+    Away,
+    PlanMove,
+    StoredPlan,
+    TaskMark,
     Batch,
     CertificatePoint,
     Channel,
@@ -73,6 +81,10 @@ _TABLES: dict[type, Table] = {
     EggSize: schema.egg_size,
     WaterSurface: schema.water_surface,
     DroppedState: schema.dropped_state,
+    StoredPlan: schema.plan,
+    PlanMove: schema.plan_move,
+    TaskMark: schema.task_mark,
+    Away: schema.away,
     LossTarget: schema.loss_target,
 }
 

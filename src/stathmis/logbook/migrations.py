@@ -89,8 +89,21 @@ def _to_3(connection: sqlite3.Connection) -> None:
 
 
 def _to_4(connection: sqlite3.Connection) -> None:
-    """Water surfaces and vents, settled states left out, sizes of eggs and their air cells."""
+    """Water surfaces and vents, settled states left out, sizes of eggs; plans, tasks done, days away."""
     for statement in (
+        "ALTER TABLE incubator ADD COLUMN capacity INTEGER",
+        """CREATE TABLE plan (id INTEGER NOT NULL PRIMARY KEY,
+            incubator_id INTEGER NOT NULL REFERENCES incubator (id), batch_id INTEGER REFERENCES batch (id),
+            name VARCHAR NOT NULL, species VARCHAR NOT NULL, regime VARCHAR NOT NULL,
+            eggs INTEGER NOT NULL CHECK (eggs > 0), set_ms INTEGER NOT NULL, laid_ms INTEGER, mother VARCHAR NOT NULL,
+            habits VARCHAR NOT NULL, withdrawn_ms INTEGER)""",
+        """CREATE TABLE plan_move (id INTEGER NOT NULL PRIMARY KEY, plan_id INTEGER NOT NULL REFERENCES plan (id),
+            step VARCHAR NOT NULL, at_ms INTEGER NOT NULL, withdrawn_ms INTEGER)""",
+        """CREATE TABLE task_mark (id INTEGER NOT NULL PRIMARY KEY, subject VARCHAR NOT NULL, step VARCHAR NOT NULL,
+            state VARCHAR NOT NULL CHECK (state IN ('done', 'skipped')), at_ms INTEGER NOT NULL, why VARCHAR NOT NULL,
+            withdrawn_ms INTEGER)""",
+        """CREATE TABLE away (id INTEGER NOT NULL PRIMARY KEY, from_ms INTEGER NOT NULL, to_ms INTEGER NOT NULL,
+            note VARCHAR NOT NULL, withdrawn_ms INTEGER)""",
         "ALTER TABLE event ADD COLUMN surface_cm2 FLOAT",
         "ALTER TABLE event ADD COLUMN opening FLOAT",
         "ALTER TABLE event ADD COLUMN water_ml FLOAT",

@@ -13,7 +13,8 @@ Quantity = Literal["temperature", "humidity"]
 
 @dataclass(frozen=True)
 class Incubator:
-    """A machine; set_point_c is what its controller was set to at the start, °C, None where unknown.
+    """A machine; set_point_c is what its controller was set to at the start, °C, None where unknown; capacity: how
+    many eggs it holds.
 
     air "room" is the room the machines stand in: it has instruments and readings, but no batch.
     """
@@ -22,6 +23,7 @@ class Incubator:
     name: str
     air: Air | Literal["room"]
     set_point_c: float | None
+    capacity: int | None = None
 
 
 @dataclass(frozen=True)
@@ -128,6 +130,55 @@ class EggSize:
     length_mm: float | None
     breadth_mm: float | None
     air_cell_mm: float | None
+
+
+@dataclass(frozen=True)
+class StoredPlan:
+    """A batch as it is planned; batch_id once it is set; laid_ms: when the first egg was laid; habits: as JSON."""
+
+    id: int
+    incubator_id: int
+    batch_id: int | None
+    name: str
+    species: str
+    regime: str
+    eggs: int
+    set_ms: int
+    laid_ms: int | None
+    mother: str
+    habits: str
+
+
+@dataclass(frozen=True)
+class PlanMove:
+    """A step of a plan put on another time; the newest of a step counts."""
+
+    id: int
+    plan_id: int
+    step: str
+    at_ms: int
+
+
+@dataclass(frozen=True)
+class TaskMark:
+    """A task done or skipped; subject: "plan 3", "batch 5" or "incubator 1"; the newest of a step counts."""
+
+    id: int
+    subject: str
+    step: str
+    state: Literal["done", "skipped"]
+    at_ms: int
+    why: str
+
+
+@dataclass(frozen=True)
+class Away:
+    """Days the keeper is not there."""
+
+    id: int
+    from_ms: int
+    to_ms: int
+    note: str
 
 
 @dataclass(frozen=True)

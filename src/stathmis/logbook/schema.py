@@ -48,6 +48,7 @@ incubator = Table(
     Column("air", String, CheckConstraint("air IN ('forced', 'still', 'room')"), nullable=False),
     Column("set_point_c", Float),
     _withdrawn(),
+    Column("capacity", Integer),
 )
 
 instrument = Table(
@@ -148,6 +149,55 @@ egg_size = Table(
     Column("length_mm", Float),
     Column("breadth_mm", Float),
     Column("air_cell_mm", Float),
+    _withdrawn(),
+)
+
+plan = Table(
+    "plan",
+    metadata,
+    _id(),
+    _to("incubator"),
+    _to("batch", null=True),
+    Column("name", String, nullable=False),
+    Column("species", String, nullable=False),
+    Column("regime", String, nullable=False),
+    Column("eggs", Integer, CheckConstraint("eggs > 0"), nullable=False),
+    Column("set_ms", Integer, nullable=False),
+    Column("laid_ms", Integer),
+    Column("mother", String, nullable=False),
+    Column("habits", String, nullable=False),
+    _withdrawn(),
+)
+
+plan_move = Table(
+    "plan_move",
+    metadata,
+    _id(),
+    _to("plan"),
+    Column("step", String, nullable=False),
+    Column("at_ms", Integer, nullable=False),
+    _withdrawn(),
+)
+
+task_mark = Table(
+    "task_mark",
+    metadata,
+    _id(),
+    Column("subject", String, nullable=False),
+    Column("step", String, nullable=False),
+    Column("state", String, CheckConstraint("state IN ('done', 'skipped')"), nullable=False),
+    Column("at_ms", Integer, nullable=False),
+    Column("why", String, nullable=False),
+    _withdrawn(),
+)
+
+away = Table(
+    "away",
+    metadata,
+    _id(),
+    Column("from_ms", Integer, nullable=False),
+    Column("to_ms", Integer, nullable=False),
+    Column("note", String, nullable=False),
     _withdrawn(),
 )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 from typing import Any
@@ -40,6 +41,9 @@ def species() -> dict[str, Species]:
             loss_percent=entry.get("loss"),
             note=entry.get("note", ""),
             egg_g=float(entry.get("egg_g", 50.0)),
+            term_by_temperature=tuple((float(c), float(d)) for c, d in entry.get("term_by_temperature", ())),
+            cooling=bool(entry.get("cooling", False)),
+            sex_by_temperature=bool(entry.get("sex_by_temperature", False)),
         )
     return found
 
@@ -59,6 +63,25 @@ def regimes() -> dict[str, Regime]:
             by_weight=bool(entry.get("by_weight", False)),
         )
         for key, entry in _load("regimes.toml").items()
+    }
+
+
+@dataclass(frozen=True)
+class TaskText:
+    """What a kind of task is called, why it is done and how; caution: the short one that belongs to it, or empty."""
+
+    title: str
+    why: str
+    how: str
+    caution: str
+
+
+@lru_cache(maxsize=1)
+def tasks() -> dict[str, TaskText]:
+    """The texts of all kinds of tasks."""
+    return {
+        key: TaskText(e["title"], e["why"], e["how"], cautions()[e["caution"]] if "caution" in e else "")
+        for key, e in _load("tasks.toml").items()
     }
 
 

@@ -26,7 +26,7 @@ EVENT_KINDS = {
     "cool": "Cooled",
     "note": "Note",
 }
-EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm"}
+EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm", "turn": "Turned"}
 """All events of the log: what a keeper does, and what the application noted."""
 
 

@@ -306,6 +306,12 @@ def set_batch(
     return made
 
 
+def usual_day_count(bench: Workbench) -> DayCount:
+    """How this keeper numbers days: as in the newest batch."""
+    known = bench.records(Batch)
+    return known[-1].day_count if known else "from 0"
+
+
 def end_batch(bench: Workbench, batch: Batch) -> None:
     """End a batch now; undoable."""
     at = bench.now_ms

@@ -13,6 +13,7 @@ from stathmis.logbook import keeping
 from stathmis.logbook.keeping import Record
 from stathmis.logbook.opening import Logbook
 from stathmis.logbook.records import (
+    Away,
     Batch,
     Channel,
     DroppedState,
@@ -22,7 +23,10 @@ from stathmis.logbook.records import (
     Instrument,
     LossTarget,
     Placement,
+    PlanMove,
+    StoredPlan,
     StoredProfile,
+    TaskMark,
     WaterSurface,
     Weighing,
 )
@@ -33,6 +37,10 @@ from stathmis.services.undo import Edit, History
 TemperatureUnit = Literal["°C", "°F"]
 Kept = TypeVar(
     "Kept",
+    Away,
+    PlanMove,
+    StoredPlan,
+    TaskMark,
     Batch,
     Channel,
     DroppedState,

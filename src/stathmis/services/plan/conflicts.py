@@ -1,0 +1,155 @@
+"""What stands in each other's way: batches in one machine, too many eggs, days the keeper is away, old eggs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from stathmis.core import schedule
+from stathmis.core.errors import UserError
+from stathmis.core.schedule import Span
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Away, Incubator
+from stathmis.services import knowledge
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan.planning import Plan
+from stathmis.services.wording import band_text, count, number
+from stathmis.services.workbench import Workbench
+
+NEEDS_HANDS = ("set", "lockdown", "take off", "candle", "collect")
+"""Steps that need the keeper there."""
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """Something in the way: the plans it concerns (subjects), from when to when (UTC ms), in words, and what to do."""
+
+    subjects: tuple[str, ...]
+    start_ms: int
+    end_ms: int
+    text: str
+    to_do: str
+
+
+def conflicts(bench: Workbench, plans: Sequence[Plan]) -> list[Conflict]:
+    """Everything that is in the way from now on, the soonest first."""
+    found: list[Conflict] = []
+    for incubator in bench.incubators():
+        own = [p for p in plans if p.incubator.id == incubator.id]
+        spans = [_span(p) for p in own]
+        for clash in schedule.clashes(spans, incubator.capacity):
+            made = _clash_words(bench, own, clash, incubator)
+            if made.end_ms > bench.now_ms:
+                found.append(made)
+    for away in bench.records(Away):
+        found += _while_away(bench, plans, away)
+    found += [c for p in plans if p.batch is None and (c := _old_eggs(p)) is not None]
+    return sorted(found, key=lambda c: c.start_ms)
+
+
+def _span(plan: Plan) -> Span:
+    lockdown = plan.step("lockdown")
+    return Span(
+        plan.set_ms / DAY_MS,
+        plan.end_ms / DAY_MS,
+        plan.eggs,
+        plan.species.set_c,
+        plan.species.half_band_k,
+        lockdown.at_ms / DAY_MS if lockdown is not None else float("nan"),
+        plan.species.kind == "reptile",
+    )
+
+
+def _clash_words(bench: Workbench, own: Sequence[Plan], clash: schedule.Clash, incubator: Incubator) -> Conflict:
+    one = own[clash.first]
+    other = own[clash.second] if clash.second >= 0 else None
+    start, end = round(clash.start * DAY_MS), round(clash.end * DAY_MS)
+    days = _days(bench, start, end)
+    subjects = (one.subject,) if other is None else (one.subject, other.subject)
+    if other is None:
+        eggs = sum(p.eggs for p in own if p.set_ms <= start < p.end_ms)
+        text = f"{incubator.name} would hold {count(eggs, 'egg')}, and has room for {incubator.capacity} ({days})."
+        return Conflict(subjects, start, end, text, f"Move {one.name}, or set fewer.")
+    if clash.kind == "lockdown":
+        text = f"{one.name} is in lockdown while {other.name} still needs turning and drier air ({days})."
+        return Conflict(subjects, start, end, text, "Hatch one of them in another machine, or move its set day.")
+    if clash.kind == "kinds":
+        text = (
+            f"{one.name} and {other.name} share {incubator.name}: birds are turned, clutches must lie still ({days})."
+        )
+        return Conflict(subjects, start, end, text, "Keep them apart.")
+    bands = [(p.species.set_c - p.species.half_band_k, p.species.set_c + p.species.half_band_k) for p in (one, other)]
+    unit = bench.temperature_unit
+    wants = " and ".join(band_text(low, high, "temperature", unit) for low, high in bands)
+    text = f"{one.name} and {other.name} want {wants} in one machine ({days})."
+    middle = number(0.5 * (one.species.set_c + other.species.set_c), "temperature", unit)
+    return Conflict(subjects, start, end, text, f"Better apart; {middle} is nearest to both.")
+
+
+def _days(bench: Workbench, start_ms: int, end_ms: int) -> str:
+    first, last = bench.local(start_ms), bench.local(end_ms)
+    if first.date() == last.date():
+        return f"{first.day} {first:%b}"
+    month = "" if first.month == last.month else f" {first:%b}"
+    return f"{first.day}{month} to {last.day} {last:%b}"
+
+
+def _while_away(bench: Workbench, plans: Sequence[Plan], away: Away) -> list[Conflict]:
+    if away.to_ms <= bench.now_ms:
+        return []
+    found = []
+    for plan in plans:
+        inside = [s for s in plan.steps if s.kind in NEEDS_HANDS and away.from_ms <= s.at_ms < away.to_ms]
+        inside = [s for s in inside if not (s.key == "set" and plan.batch is not None)]
+        if not inside:
+            continue
+        names = ", ".join(_step_words(bench, s.kind, s.at_ms) for s in inside)
+        free = [s for s in inside if s.earliest_ms < away.from_ms or s.latest_ms >= away.to_ms]
+        to_do = "Move the set day, or ask someone." if len(free) < len(inside) else "Move them a day or two."
+        text = f"You are away {_days(bench, away.from_ms, away.to_ms - 1)}: {plan.name} asks for {names}."
+        found.append(Conflict((plan.subject,), away.from_ms, away.to_ms, text, to_do))
+    return found
+
+
+def _step_words(bench: Workbench, kind: str, at_ms: int) -> str:
+    at = bench.local(at_ms)
+    return f"{knowledge.tasks()[kind].title.lower()} ({at:%a} {at.day})"
+
+
+def _old_eggs(plan: Plan) -> Conflict | None:
+    stored = plan.stored_days
+    if stored is None or plan.laid_ms is None or stored <= schedule.BEST_STORED_DAYS:
+        return None
+    low, high = schedule.storage_loss(stored)
+    text = (
+        f"{plan.name}: the oldest egg is {stored:.0f} days old at setting, which costs about {low:.0f} to {high:.0f} "
+        f"percentage points of the hatch (approximate)."
+    )
+    return Conflict((plan.subject,), plan.laid_ms, plan.set_ms, text, "Set sooner, or leave the oldest out.")
+
+
+def add_away(bench: Workbench, from_ms: int, to_ms: int, note: str) -> int:
+    """Note days the keeper is not there; undoable. Raises UserError where they end before they begin, or are over."""
+    if to_ms <= from_ms:
+        raise UserError("That ends before it begins.", "Mend one of the days.")
+    if to_ms <= bench.now_ms:
+        raise UserError("Those days are over.", "Note days to come.")
+    return bench.add("days away noted", [(Away, {"from_ms": from_ms, "to_ms": to_ms, "note": note.strip()})])[0]
+
+
+def remove_away(bench: Workbench, away: Away) -> None:
+    """The keeper is there after all; undoable."""
+    bench.strike("days away taken out", Away, [away.id])
+
+
+def set_capacity(bench: Workbench, incubator: Incubator, eggs: int | None) -> None:
+    """How many eggs a machine holds; undoable. Raises UserError for less than one."""
+    if eggs is not None and eggs < 1:
+        raise UserError("A machine holds at least one egg.", "Write how many, or leave it empty.")
+
+    def put(value: int | None) -> None:
+        keeping.change(bench.logbook, Incubator, incubator.id, capacity=value)
+
+    put(eggs)
+    before = incubator.capacity
+    bench.did(f"{incubator.name} holds {eggs}", undo=lambda: put(before), redo=lambda: put(eggs))

@@ -1,0 +1,338 @@
+"""Plans: a batch from checking the instruments to cleaning up, forward from setting or backward from the hatch."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from stathmis.core import schedule
+from stathmis.core.errors import UserError
+from stathmis.core.profile import Species
+from stathmis.core.schedule import Habits
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
+from stathmis.services import knowledge, profiles, setting_up
+from stathmis.services.clock import DAY_MS, local, utc_ms
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
+"""When in the day a step is best done (local hours): candling after dark, the rest when there is time. The others
+happen at the hour of setting."""
+OLDEST_STORED_DAYS = 28.0
+
+
+@dataclass(frozen=True)
+class PlannedStep:
+    """A step with its times, UTC ms."""
+
+    key: str
+    kind: str
+    at_ms: int
+    earliest_ms: int
+    latest_ms: int
+    moved: bool
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A batch as it is planned, or the plan a running batch has by itself.
+
+    subject: what its tasks are kept under; stored: the record, None where the keeper made none; batch: once it is set;
+    term_days: days to the hatch expected.
+    """
+
+    subject: str
+    stored: StoredPlan | None
+    batch: Batch | None
+    incubator: Incubator
+    name: str
+    species: Species
+    regime: str
+    eggs: int
+    set_ms: int
+    laid_ms: int | None
+    mother: str
+    habits: Habits
+    term_days: float
+    steps: tuple[PlannedStep, ...]
+
+    def step(self, key: str) -> PlannedStep | None:
+        """The step with this key, None where the plan has none."""
+        return next((s for s in self.steps if s.key == key), None)
+
+    @property
+    def end_ms(self) -> int:
+        """When the machine is free again."""
+        last = self.step("latest") or self.steps[-1]
+        return last.at_ms
+
+    @property
+    def stored_days(self) -> float | None:
+        """How long the oldest egg lay before setting, days."""
+        return None if self.laid_ms is None else (self.set_ms - self.laid_ms) / DAY_MS
+
+
+def plans(bench: Workbench, *, over: bool = False) -> list[Plan]:
+    """All plans and running batches, the earliest set first; over: those that have ended as well."""
+    machines = {i.id: i for i in bench.incubators()}
+    batches = {b.id: b for b in bench.records(Batch) if b.incubator_id in machines}
+    found, linked = [], set()
+    for stored in bench.records(StoredPlan):
+        batch = batches.get(stored.batch_id) if stored.batch_id is not None else None
+        machine = machines.get(batch.incubator_id if batch is not None else stored.incubator_id)
+        if machine is None or (stored.batch_id is not None and batch is None):
+            continue
+        if batch is not None:
+            linked.add(batch.id)
+        if over or batch is None or batch.ended_ms is None:
+            found.append(_planned(bench, stored, batch, machine))
+    for batch in batches.values():
+        if batch.id not in linked and (over or batch.ended_ms is None):
+            found.append(_planned(bench, None, batch, machines[batch.incubator_id]))
+    return sorted(found, key=lambda p: (p.set_ms, p.subject))
+
+
+def plan_of(bench: Workbench, batch: Batch) -> Plan:
+    """The plan of a batch."""
+    return next(p for p in plans(bench, over=True) if p.batch is not None and p.batch.id == batch.id)
+
+
+def _planned(bench: Workbench, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
+    source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
+    species = knowledge.species()[source.species]
+    habits = habits_of(stored.habits) if stored is not None else usual_habits(bench)
+    term = expected_term(species, incubator)
+    moves = {}
+    if stored is not None:
+        newest = [m for m in bench.records(PlanMove) if m.plan_id == stored.id]
+        moves = {m.step: (m.at_ms - source.set_ms) / DAY_MS for m in newest}
+    made = schedule.moved(schedule.plan(species, habits, term), moves)
+    return Plan(
+        f"plan {stored.id}" if stored is not None else f"batch {source.id}",
+        stored,
+        batch,
+        incubator,
+        source.name,
+        species,
+        source.regime,
+        source.eggs,
+        source.set_ms,
+        stored.laid_ms if stored is not None else None,
+        stored.mother if stored is not None else "",
+        habits,
+        term,
+        _timed(made, source.set_ms, bench.zone),
+    )
+
+
+def expected_term(species: Species, incubator: Incubator) -> float:
+    """Days to the hatch: the species' usual, for a clutch by the temperature its machine is set to."""
+    if species.term_by_temperature and incubator.set_point_c is not None:
+        return schedule.term_for(species.term_by_temperature, incubator.set_point_c)[1]
+    return species.days
+
+
+def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[PlannedStep, ...]:
+    """Steps as instants: some at their own hour of the local day, moved ones where the keeper put them."""
+    made = []
+    for step in steps:
+        at = set_ms + round(step.day * DAY_MS)
+        hour = HOURS.get(step.kind)
+        if hour is not None and not step.moved and step.day != 0 and step.key != "weigh 1":
+            at = _at_hour(at, hour, zone)
+            if step.day < 0:
+                # what prepares for setting stays before it
+                at = min(at, set_ms - HOUR_MS)
+        made.append(
+            PlannedStep(
+                step.key,
+                step.kind,
+                at,
+                set_ms + round(step.earliest * DAY_MS),
+                set_ms + round(step.latest * DAY_MS),
+                step.moved,
+            )
+        )
+    return tuple(sorted(made, key=lambda s: (s.at_ms, s.key)))
+
+
+def _at_hour(at_ms: int, hour: float, zone: str) -> int:
+    day = local(at_ms, zone).replace(tzinfo=None)
+    wanted = datetime(day.year, day.month, day.day) + timedelta(hours=hour)
+    return utc_ms(wanted, zone)
+
+
+def habits_of(text: str) -> Habits:
+    """Habits as they are kept; what is unknown is left at its default."""
+    known = Habits.__dataclass_fields__
+    found = {k: v for k, v in json.loads(text or "{}").items() if k in known}
+    made = Habits(**found)
+    return made if made.candling in schedule.CANDLINGS else replace(made, candling=Habits().candling)
+
+
+def usual_habits(bench: Workbench) -> Habits:
+    """The keeper's habits: those of the newest plan."""
+    stored = bench.records(StoredPlan)
+    return habits_of(stored[-1].habits) if stored else Habits()
+
+
+def set_day_for(species: Species, incubator: Incubator, hatch_ms: int) -> int:
+    """When to set for a hatch at a time, UTC ms."""
+    return hatch_ms - round(expected_term(species, incubator) * DAY_MS)
+
+
+def add_plan(
+    bench: Workbench,
+    incubator: Incubator,
+    species: str,
+    regime: str,
+    eggs: int,
+    set_ms: int,
+    name: str = "",
+    laid_ms: int | None = None,
+    mother: str = "",
+    habits: Habits | None = None,
+) -> int:
+    """Plan a batch to be set at a time to come (UTC ms); undoable.
+
+    Raises UserError for no eggs, a regime the species cannot keep, a time that has passed, eggs laid after setting or
+    kept longer than any hatch.
+    """
+    kept = knowledge.species()[species]
+    if eggs < 1:
+        raise UserError("How many eggs?", "A batch has at least one.")
+    if regime not in {c.key for c in profiles.choices(bench, species)}:
+        raise UserError(f"{kept.name.capitalize()} eggs cannot follow that profile.", "Choose one for the species.")
+    if set_ms < bench.now_ms - 12 * HOUR_MS:
+        late = bench.local(set_ms)
+        raise UserError(
+            f"That means setting on {late:%a} {late.day} {late:%b}, which is over.",
+            "Choose a later day, or set eggs that are in already under Enter or change.",
+        )
+    if laid_ms is not None and laid_ms > set_ms:
+        raise UserError("The eggs would be laid after they are set.", "Mend the day they are collected from.")
+    if laid_ms is not None and set_ms - laid_ms > OLDEST_STORED_DAYS * DAY_MS:
+        raise UserError("Eggs that old hardly hatch.", f"{schedule.MOST_STORED_DAYS:.0f} days are the usual limit.")
+    fields = {
+        "incubator_id": incubator.id,
+        "batch_id": None,
+        "name": name.strip() or f"{eggs} {kept.name}",
+        "species": species,
+        "regime": regime,
+        "eggs": eggs,
+        "set_ms": set_ms,
+        "laid_ms": laid_ms,
+        "mother": mother.strip(),
+        "habits": json.dumps(asdict(habits if habits is not None else usual_habits(bench))),
+    }
+    return bench.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
+
+
+def keep_plan(bench: Workbench, plan: Plan) -> StoredPlan:
+    """The record of a plan; a running batch that has none yet gets one (not an edit by itself)."""
+    if plan.stored is not None:
+        return plan.stored
+    fields: dict[str, Any] = {
+        "incubator_id": plan.incubator.id,
+        "batch_id": plan.batch.id if plan.batch is not None else None,
+        "name": plan.name,
+        "species": plan.species.key,
+        "regime": plan.regime,
+        "eggs": plan.eggs,
+        "set_ms": plan.set_ms,
+        "laid_ms": plan.laid_ms,
+        "mother": plan.mother,
+        "habits": json.dumps(asdict(plan.habits)),
+    }
+    return StoredPlan(keeping.add(bench.logbook, StoredPlan, **fields), **fields)
+
+
+def move_step(bench: Workbench, plan: Plan, key: str, at_ms: int) -> None:
+    """Put a step on another time (UTC ms); what hangs on it follows; undoable.
+
+    The set day of a batch that is not set yet moves the whole plan. Raises UserError for moving what has happened, a
+    step the plan does not have, and a set day that has passed.
+    """
+    step = plan.step(key)
+    if step is None:
+        raise UserError("That step is not in this plan any more.", "Choose another.")
+    if key == "set":
+        if plan.batch is not None or plan.stored is None:
+            raise UserError("These eggs are set: their first day stands.", "Move the other steps.")
+        if at_ms < bench.now_ms - 12 * HOUR_MS:
+            raise UserError("That day is over.", "Choose a later one.")
+        _change(bench, plan.stored, f"{plan.name} moved", set_ms=at_ms)
+        return
+    if key == "hatch":
+        raise UserError("The eggs choose their day.", "Move the set day, and the hatch moves with it.")
+    had_none = plan.stored is None
+    stored = keep_plan(bench, plan)
+    made = keeping.add(bench.logbook, PlanMove, plan_id=stored.id, step=key, at_ms=at_ms)
+
+    def mark(at: int | None) -> None:
+        keeping.withdraw(bench.logbook, PlanMove, [made], at)
+        if had_none:
+            keeping.withdraw(bench.logbook, StoredPlan, [stored.id], at)
+
+    bench.did(f"{key} moved", undo=lambda: mark(bench.now_ms), redo=lambda: mark(None))
+
+
+def _change(bench: Workbench, stored: StoredPlan, label: str, **after: Any) -> None:
+    before = {name: getattr(stored, name) for name in after}
+    keeping.change(bench.logbook, StoredPlan, stored.id, **after)
+    bench.did(
+        label,
+        undo=lambda: keeping.change(bench.logbook, StoredPlan, stored.id, **before),
+        redo=lambda: keeping.change(bench.logbook, StoredPlan, stored.id, **after),
+    )
+
+
+def change_habits(bench: Workbench, plan: Plan, habits: Habits) -> None:
+    """Let a plan follow other habits; undoable."""
+    if plan.stored is None:
+        stored = keep_plan(bench, replace(plan, habits=habits))
+        bench.added("habits changed", StoredPlan, [stored.id])
+        return
+    _change(bench, plan.stored, "habits changed", habits=json.dumps(asdict(habits)))
+
+
+def drop_plan(bench: Workbench, plan: Plan) -> None:
+    """Give up a plan that is not set; undoable. Raises UserError where its eggs are set."""
+    if plan.batch is not None or plan.stored is None:
+        raise UserError("These eggs are set.", "End the batch under Enter or change instead.")
+    bench.strike(f"{plan.name} given up", StoredPlan, [plan.stored.id])
+
+
+def set_eggs(bench: Workbench, plan: Plan, at_ms: int) -> int:
+    """The eggs of a plan are set at a time (UTC ms): a batch begins; undoable. Returns its id.
+
+    Raises UserError where they are set already, or the time has not come.
+    """
+    if plan.batch is not None or plan.stored is None:
+        raise UserError("These eggs are set already.", "")
+    if at_ms > bench.now_ms:
+        raise UserError("That time has not come yet.", "Set them when they go in, or move the plan.")
+    stored = plan.stored
+    fields = {
+        "incubator_id": stored.incubator_id,
+        "name": stored.name,
+        "species": stored.species,
+        "regime": stored.regime,
+        "eggs": stored.eggs,
+        "set_ms": at_ms,
+        "ended_ms": None,
+        "day_count": setting_up.usual_day_count(bench),
+    }
+    made = keeping.add(bench.logbook, Batch, **fields)
+    keeping.change(bench.logbook, StoredPlan, stored.id, batch_id=made)
+
+    def mark(at: int | None) -> None:
+        keeping.withdraw(bench.logbook, Batch, [made], at)
+        keeping.change(bench.logbook, StoredPlan, stored.id, batch_id=made if at is None else None)
+
+    bench.did(f"{stored.name} set", undo=lambda: mark(bench.now_ms), redo=lambda: mark(None))
+    return made

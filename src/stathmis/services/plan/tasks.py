@@ -1,0 +1,229 @@
+"""Today's tasks: what the plans ask for and what is done every day, with why, how and caution; done or skipped."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from stathmis.core.errors import UserError
+from stathmis.core.schedule import COOLING_FROM_DAY
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Event, Incubator, TaskMark
+from stathmis.services import batches, knowledge
+from stathmis.services.batches import Course
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan import turning
+from stathmis.services.plan.planning import Plan, PlannedStep, plans
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+State = Literal["open", "done", "skipped"]
+AHEAD_MS = 18 * HOUR_MS
+"""A task is shown so long before it is due."""
+FORGOTTEN_MS = 3 * DAY_MS
+"""An overdue task is shown so long after its window has closed."""
+MILESTONES = ("hatch", "latest")
+"""Days that come by themselves: nothing is to be done but to know of them."""
+COOL_EVERY_H = 20.0
+
+
+@dataclass(frozen=True)
+class Task:
+    """Something to do. due, earliest, latest: UTC ms; daily: it comes again tomorrow."""
+
+    subject: str
+    step: str
+    title: str
+    about: str
+    incubator: Incubator
+    why: str
+    how: str
+    caution: str
+    due_ms: int
+    earliest_ms: int
+    latest_ms: int
+    state: State
+    note: str = ""
+    daily: bool = False
+
+    def overdue(self, at_ms: int) -> bool:
+        """Whether its window has closed and it was neither done nor skipped."""
+        return self.state == "open" and at_ms > self.latest_ms
+
+
+def marks(bench: Workbench) -> dict[tuple[str, str], TaskMark]:
+    """The newest mark of every step."""
+    return {(m.subject, m.step): m for m in sorted(bench.records(TaskMark), key=lambda m: m.id)}
+
+
+def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark] | None = None) -> list[Task]:
+    """All tasks of a plan, in order of time."""
+    found = marks(bench) if known is None else known
+    return [_task(plan, step, found.get((plan.subject, step.key))) for step in plan.steps]
+
+
+def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None) -> Task:
+    text = knowledge.tasks()[step.kind]
+    state: State = mark.state if mark is not None else "open"
+    if step.key == "set" and plan.batch is not None:
+        state = "done"
+    return Task(
+        plan.subject,
+        step.key,
+        text.title,
+        plan.name,
+        plan.incubator,
+        text.why,
+        text.how,
+        text.caution,
+        step.at_ms,
+        min(step.earliest_ms, step.at_ms),
+        max(step.latest_ms, step.at_ms),
+        state,
+        mark.why if mark is not None else "",
+    )
+
+
+def today(bench: Workbench, at_ms: int | None = None) -> list[Task]:
+    """What is to be done now in all machines, in walking order, and what was done today; overdue ones included.
+
+    Milestones are told on their day. A task whose window closed long ago is left out.
+    """
+    now = bench.now_ms if at_ms is None else at_ms
+    known = marks(bench)
+    order = {incubator.id: i for i, incubator in enumerate(bench.incubators())}
+    found: list[Task] = []
+    for plan in plans(bench):
+        steps = _in_hand(tasks_of(bench, plan, known), known, now)
+        # of two alike in hand at once the earlier has been overtaken
+        found += [t for i, t in enumerate(steps) if not any(_kind(t) == _kind(u) for u in steps[i + 1 :])]
+    for incubator in bench.incubators():
+        for course in batches.all_running(bench, incubator):
+            found += daily(bench, course, known, now)
+    return sorted(found, key=lambda t: (order[t.incubator.id], t.state != "open", t.due_ms, t.step))
+
+
+def _kind(task: Task) -> str:
+    return task.step.rstrip("0123456789 ")
+
+
+def _in_hand(tasks: Sequence[Task], known: dict[tuple[str, str], TaskMark], now: int) -> list[Task]:
+    kept = []
+    for task in tasks:
+        if task.state == "open":
+            shown = task.due_ms - AHEAD_MS <= now <= task.latest_ms + FORGOTTEN_MS
+            if task.step in MILESTONES:
+                shown = abs(now - task.due_ms) <= AHEAD_MS
+        else:
+            mark = known.get((task.subject, task.step))
+            shown = mark is not None and 0 <= now - mark.at_ms <= AHEAD_MS
+        if shown:
+            kept.append(task)
+    return kept
+
+
+def daily(bench: Workbench, course: Course, known: dict[tuple[str, str], TaskMark], now: int) -> list[Task]:
+    """What a running batch wants every day: turning by hand, cooling."""
+    found = []
+    plan = next((p for p in plans(bench) if p.batch is not None and p.batch.id == course.batch.id), None)
+    if plan is None or course.day(now) < 0:
+        return []
+    events = keeping.events_between(bench.logbook, course.incubator.id, course.batch.set_ms, now)
+    if plan.habits.turning == "by hand":
+        state = turning.turning(bench, course, events)
+        due = turning.next_turn_ms(state, now, bench.zone)
+        if due is not None and due - now < AHEAD_MS:
+            title = f"Turn the eggs: show {state.next_side}"
+            found.append(_daily(plan, "turn", title, due, due + 3 * HOUR_MS, known))
+    wants = plan.habits.cooling if plan.habits.cooling is not None else course.species.cooling
+    late = course.lockdown_day is not None and course.day(now) >= course.lockdown_day
+    if wants and course.day(now) >= COOLING_FROM_DAY and not late:
+        cooled = [e.time_ms for e in events if e.kind == "cool"]
+        due = max(now, course.batch.set_ms) if not cooled else cooled[-1] + round(COOL_EVERY_H * HOUR_MS)
+        if due - now < AHEAD_MS:
+            found.append(_daily(plan, "cool", knowledge.tasks()["cool"].title, due, due + 8 * HOUR_MS, known))
+    return found
+
+
+def _daily(plan: Plan, key: str, title: str, due: int, latest: int, known: dict[tuple[str, str], TaskMark]) -> Task:
+    text = knowledge.tasks()[key]
+    step = f"{key} {due // HOUR_MS}"
+    mark = known.get((plan.subject, step))
+    state: State = mark.state if mark is not None else "open"
+    parts: dict[str, Any] = {"why": text.why, "how": text.how, "caution": text.caution}
+    return Task(
+        plan.subject,
+        step,
+        title,
+        plan.name,
+        plan.incubator,
+        **parts,
+        due_ms=due,
+        earliest_ms=due - 2 * HOUR_MS,
+        latest_ms=latest,
+        state=state,
+        daily=True,
+    )
+
+
+def done(bench: Workbench, task: Task, at_ms: int | None = None) -> str:
+    """A task is done, now by default; undoable. Returns what was logged, in words.
+
+    Turning and cooling are logged as what they are. Raises UserError for a time to come, and for what cannot be done
+    (turning eggs that lie still).
+    """
+    at = bench.now_ms if at_ms is None else at_ms
+    if at > bench.now_ms:
+        raise UserError("That time has not come yet.", "Tick it when it is done.")
+    if _kind(task) == "turn":
+        course = _course(bench, task)
+        return f"Turned: {turning.log_turn(bench, course, at)} is up."
+    if _kind(task) == "cool":
+        fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": "cooled and misted"}
+        bench.add("cooling logged", [(Event, {**fields, "set_point_c": None})])
+        return "Cooling logged; the dip is expected."
+    _mark(bench, task, "done", at, "")
+    return f"{task.title}: done."
+
+
+def _course(bench: Workbench, task: Task) -> Course:
+    plan = next(p for p in plans(bench) if p.subject == task.subject)
+    found = batches.running(bench, task.incubator, plan.batch.id if plan.batch is not None else None)
+    assert found is not None
+    return found
+
+
+def skip(bench: Workbench, task: Task, why: str) -> None:
+    """A task is left out, with the reason; undoable. Raises UserError without one."""
+    if not why.strip():
+        raise UserError("Why is it left out?", "A word is enough: it tells you next year.")
+    _mark(bench, task, "skipped", bench.now_ms, why.strip())
+
+
+def _mark(bench: Workbench, task: Task, state: str, at: int, why: str) -> None:
+    fields = {"subject": task.subject, "step": task.step, "state": state, "at_ms": at, "why": why}
+    bench.add(f"{task.title.lower()}: {state}", [(TaskMark, fields)])
+
+
+def reopen(bench: Workbench, task: Task) -> None:
+    """A task done or skipped is open again; undoable."""
+    own = [m.id for m in bench.records(TaskMark) if (m.subject, m.step) == (task.subject, task.step)]
+    if own:
+        bench.strike(f"{task.title.lower()} open again", TaskMark, own)
+
+
+def when_words(bench: Workbench, task: Task) -> str:
+    """When it is due, calmly: "due 20:30", "due yesterday", "was due Thu 14 May"."""
+    now, due = bench.local(bench.now_ms), bench.local(task.due_ms)
+    days = (due.date() - now.date()).days
+    if task.state != "open":
+        return f"{task.state}{f': {task.note}' if task.note else ''}"
+    clock = f"{due:%H:%M}"
+    if days == 0:
+        return f"due {clock}"
+    if days == 1:
+        return f"due tomorrow {clock}"
+    if days == -1:
+        return f"was due yesterday {clock}"
+    return f"{'was due' if days < 0 else 'due'} {due:%a} {due.day} {due:%b}"

@@ -1,0 +1,117 @@
+"""Turning: by machine or by hand; which side to show next, how often, the longest gap, and when it ends."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from itertools import pairwise
+
+from stathmis.core.errors import UserError
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Event
+from stathmis.services.batches import Course
+from stathmis.services.clock import DAY_MS, local, utc_ms
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+TURNS_A_DAY = 5
+"""By hand: an odd number, so that the long night falls on alternate sides; more is better. Source: common practice."""
+LONGEST_GAP_H = 12.0
+"""A night; longer ones let the embryo stick. Source: common practice."""
+MACHINE_GAP_H = 3.0
+"""A machine turns every 45 min to 2 h. Source: common practice."""
+SIDES = ("X", "O")
+
+
+@dataclass(frozen=True)
+class Turning:
+    """The turning of a batch so far. times: of the turns (UTC ms); side: the mark that shows now, None where unknown;
+    today: turns since midnight; gap_h: the longest gap of the last days, hours; stop_ms: when turning ends; never:
+    these eggs must not be turned."""
+
+    times: tuple[int, ...]
+    side: str | None
+    today: int
+    gap_h: float | None
+    stop_ms: int | None
+    never: bool
+
+    @property
+    def next_side(self) -> str:
+        """The mark to show after the next turn."""
+        return SIDES[1] if self.side == SIDES[0] else SIDES[0]
+
+    def over(self, at_ms: int) -> bool:
+        """Whether these eggs are not to be turned now."""
+        return self.never or (self.stop_ms is not None and at_ms >= self.stop_ms)
+
+
+def turning(bench: Workbench, course: Course, events: Sequence[Event] | None = None) -> Turning:
+    """How a batch was turned; events: of its incubator, all by default."""
+    now = bench.now_ms
+    known = keeping.events_between(bench.logbook, course.incubator.id, 0, now) if events is None else events
+    own = [e for e in known if e.kind == "turn" and course.batch.set_ms <= e.time_ms <= now]
+    midnight = _midnight(now, bench.zone)
+    times = tuple(e.time_ms for e in own)
+    side = next((s for e in reversed(own) for s in SIDES if e.note.strip().upper().startswith(s)), None)
+    stop = course.at_ms(course.lockdown_day) if course.lockdown_day is not None else None
+    never = course.species.stop_turning_day is None
+    edges = [max(course.batch.set_ms, now - 3 * DAY_MS), *(t for t in times if t >= now - 3 * DAY_MS)]
+    edges.append(min(now, stop) if stop is not None else now)
+    gaps = [b - a for a, b in pairwise(edges)]
+    gap = max(gaps) / HOUR_MS if times else None
+    return Turning(times, side, sum(t >= midnight for t in times), gap, stop, never)
+
+
+def _midnight(now_ms: int, zone: str) -> int:
+    day = local(now_ms, zone).replace(tzinfo=None)
+    return utc_ms(datetime(day.year, day.month, day.day), zone)
+
+
+def log_turn(bench: Workbench, course: Course, at_ms: int) -> str:
+    """Log that the eggs were turned by hand; undoable. Returns the mark that shows now.
+
+    Raises UserError for eggs that must never be turned, and after turning has ended.
+    """
+    found = turning(bench, course)
+    if found.never:
+        raise UserError(f"{course.species.name.capitalize()} eggs must never be turned.", "Keep the mark on top.")
+    if found.over(at_ms):
+        raise UserError("Turning is over for these eggs.", "They lie still from lockdown on.")
+    side = found.next_side
+    fields = {"incubator_id": course.incubator.id, "time_ms": at_ms, "kind": "turn", "note": f"{side} up"}
+    bench.add("eggs turned", [(Event, {**fields, "set_point_c": None})])
+    return side
+
+
+def words(bench: Workbench, found: Turning) -> str:
+    """The turning in a sentence or two."""
+    if found.never:
+        return "These eggs are never turned: the mark stays on top."
+    if found.over(bench.now_ms):
+        return "No more turning: the eggs lie still until they hatch."
+    if not found.times:
+        return "No turn by hand is logged."
+    last = bench.local(found.times[-1])
+    side = f"{found.side} is up since {last:%a %H:%M}; show {found.next_side} next." if found.side else ""
+    left = TURNS_A_DAY - found.today
+    count = f" Turned {found.today} of {TURNS_A_DAY} times today" + (
+        ", an even number: once more, so that the nights alternate." if found.today % 2 == 0 and found.today else "."
+    )
+    gap = f" Longest gap of late: {found.gap_h:.0f} h." if found.gap_h is not None else ""
+    long = " That is too long." if found.gap_h is not None and found.gap_h > LONGEST_GAP_H else ""
+    return f"{side}{count if left != TURNS_A_DAY else ' Not turned yet today.'}{gap}{long}".strip()
+
+
+def next_turn_ms(found: Turning, now_ms: int, zone: str) -> int | None:
+    """When to turn next by hand: the day from seven to ten in the evening in equal parts; None where it is over."""
+    if found.over(now_ms):
+        return None
+    midnight = local(now_ms, zone).replace(tzinfo=None)
+    day = datetime(midnight.year, midnight.month, midnight.day)
+    steps = [day + timedelta(hours=7 + 15 * i / (TURNS_A_DAY - 1)) for i in range(TURNS_A_DAY)]
+    if found.today >= TURNS_A_DAY:
+        steps = [s + timedelta(days=1) for s in steps[:1]]
+        return utc_ms(steps[0], zone)
+    return utc_ms(steps[found.today], zone)
