@@ -113,6 +113,53 @@ def parse_moment(text: str, now_ms: int, zone: str) -> int:
     return at_ms
 
 
+_DAY = re.compile(
+    r"^\s*(?:(?P<y>\d{4})-(?P<m>\d{1,2})-(?P<d>\d{1,2})|(?P<d2>\d{1,2})\.(?P<m2>\d{1,2})\.(?P<y2>\d{4})?"
+    r"|(?P<d3>\d{1,2})\s+(?P<name>[a-z]{3,9})\.?(?:\s+(?P<y3>\d{4}))?|in\s+(?P<n>\d{1,3})\s+(?P<unit>days?|weeks?)"
+    r"|(?P<word>today|tomorrow))(?:[ T]+(?P<h>\d{1,2})[:.](?P<min>\d{2}))?\s*$",
+    re.IGNORECASE,
+)
+_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+
+
+def parse_day(text: str, now_ms: int, zone: str, hour: float = 9.0) -> int:
+    """Read "20 Jun", "2026-06-20", "20.6.", "tomorrow", "in 10 days", each with a time or at an hour, as UTC ms.
+
+    A day without a year is the next such day. Raises TimeError for anything else.
+    """
+    match = _DAY.match(text)
+    if not match:
+        raise TimeError("Type a day such as 20 Jun, 2026-06-20 08:00, tomorrow or in 10 days.")
+    now = local(now_ms, zone).replace(tzinfo=None)
+    found = match.groupdict()
+    try:
+        if found["n"]:
+            days = int(found["n"]) * (7 if found["unit"].lower().startswith("week") else 1)
+            day = datetime(now.year, now.month, now.day) + timedelta(days=days)
+        elif found["word"]:
+            later = timedelta(days=1 if found["word"].lower() == "tomorrow" else 0)
+            day = datetime(now.year, now.month, now.day) + later
+        else:
+            year = found["y"] or found["y2"] or found["y3"]
+            month = found["m"] or found["m2"] or _month(found["name"])
+            number = int(found["d"] or found["d2"] or found["d3"])
+            day = datetime(int(year or now.year), int(month), number)
+            if not year and day.date() < now.date():
+                day = day.replace(year=now.year + 1)
+        minutes = int(found["h"]) * 60 + int(found["min"]) if found["h"] else round(hour * 60)
+        if not 0 <= minutes < 1440:
+            raise ValueError
+    except ValueError:
+        raise TimeError("There is no such day.", "Type one such as 20 Jun or 2026-06-20.") from None
+    return utc_ms(day + timedelta(minutes=minutes), zone)
+
+
+def _month(name: str) -> int:
+    if name[:3].lower() not in _MONTHS:
+        raise ValueError(name)
+    return _MONTHS.index(name[:3].lower()) + 1
+
+
 def in_words(duration_ms: float) -> str:
     """A length of time in words: "40 min", "1 h 30 min", "3 days"."""
     minutes = round(abs(duration_ms) / 60_000)

@@ -20,6 +20,7 @@ from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
 
 PLACES = (
+    ("planner", "Planner"),
     ("instruments", "&Instruments"),
     ("practice", "Practice"),
     ("live", "Live probes"),

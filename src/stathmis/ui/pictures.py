@@ -31,6 +31,7 @@ VIEWS = (
     "side-by-side",
     "places",
     "water",
+    "planner",
     "practice",
     "live",
     "bring-in",

@@ -70,6 +70,13 @@ def label(text: str = "", role: str = "", ink: str = "", *, wrap: bool = False) 
     return made
 
 
+def problem_label() -> QLabel:
+    """A hidden line for what is wrong, to stand beside its field."""
+    made = label("", "problem", wrap=True)
+    made.hide()
+    return made
+
+
 def set_property(widget: QWidget, name: str, value: object) -> None:
     """Change a property the style sheet looks at, and restyle."""
     if widget.property(name) != value:

@@ -104,6 +104,7 @@ class Window(QMainWindow):
             ("Ctrl+3", "Moisture", lambda: self.show_page("moisture")),
             ("Ctrl+PgDown", "Next incubator", lambda: self.step_incubator(1)),
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
+            ("Ctrl+D", "Planner: days and steps of every batch", lambda: self.show_place("planner")),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
             ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
             ("Ctrl+P", "Practice: schools and own profiles", lambda: self.show_place("practice")),
@@ -195,7 +196,7 @@ class Window(QMainWindow):
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
-        """Go to another place: "instruments", "practice", "live", "bring_in" or "enter"."""
+        """Go to another place: "planner", "instruments", "practice", "live", "bring_in" or "enter"."""
         if keeping.is_empty(self.bench.logbook):
             return
         self._place = place
@@ -324,6 +325,10 @@ def _make_place(place: str, window: Window) -> QWidget:
         from stathmis.ui.bring_in_view import BringInView
 
         return BringInView(window.bench, window.theme)
+    if place == "planner":
+        from stathmis.ui.planner.planner_view import PlannerView
+
+        return PlannerView(window.bench, window.theme)
     if place == "practice":
         from stathmis.ui.practice_view import PracticeView
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import COOLING_FROM_DAY
 from stathmis.logbook import keeping
-from stathmis.logbook.records import Event, Incubator, TaskMark
+from stathmis.logbook.records import Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
@@ -60,7 +60,18 @@ def marks(bench: Workbench) -> dict[tuple[str, str], TaskMark]:
 def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark] | None = None) -> list[Task]:
     """All tasks of a plan, in order of time."""
     found = marks(bench) if known is None else known
-    return [_task(plan, step, found.get((plan.subject, step.key))) for step in plan.steps]
+    weighed = [w.time_ms for w in bench.records(Weighing) if plan.batch is not None and w.batch_id == plan.batch.id]
+    made = []
+    for step in plan.steps:
+        mark = found.get((plan.subject, step.key))
+        if plan.batch is not None and step.at_ms < plan.set_ms and mark is None:
+            # what prepares for setting is over once the eggs are in
+            continue
+        task = _task(plan, step, mark)
+        if step.kind == "weigh" and any(step.earliest_ms <= t <= max(step.latest_ms, step.at_ms) for t in weighed):
+            task = replace(task, state="done")
+        made.append(task)
+    return made
 
 
 def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None) -> Task:

@@ -1,0 +1,98 @@
+"""Days the keeper is away, and how many eggs each machine holds: what plans are held against."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Away, Incubator
+from stathmis.services import clock
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan import conflicts
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import button, clear, label, problem_label
+from stathmis.ui.theme import Theme
+
+
+class AwayCard(QFrame):
+    """Days away and capacities."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self._bench, self._theme = bench, theme
+        self.setObjectName("card")
+        box = QVBoxLayout(self)
+        box.addWidget(label("Days you are away, and room in the machines", "name"))
+        self._aways = QVBoxLayout()
+        box.addLayout(self._aways)
+        row = QHBoxLayout()
+        self.away_from, self.away_to, self.away_note = QLineEdit(), QLineEdit(), QLineEdit()
+        for edit, hint, name in (
+            (self.away_from, "from 24 Jun", "First day away"),
+            (self.away_to, "to 26 Jun", "Last day away"),
+            (self.away_note, "why", "Why, may be empty"),
+        ):
+            edit.setPlaceholderText(hint)
+            edit.setAccessibleName(name)
+            edit.returnPressed.connect(self.add_away)
+            row.addWidget(edit)
+        row.addWidget(button("Note it", self.add_away, "link"))
+        box.addLayout(row)
+        self.problem = problem_label()
+        box.addWidget(self.problem)
+        self._capacities = QGridLayout()
+        box.addLayout(self._capacities)
+
+    def refresh(self) -> None:
+        """Show the logbook as it stands."""
+        clear(self._aways)
+        for away in self._bench.records(Away):
+            if away.to_ms <= self._bench.now_ms:
+                continue
+            first, last = self._bench.local(away.from_ms), self._bench.local(away.to_ms - 1)
+            words = f"{first:%a} {first.day} {first:%b} to {last:%a} {last.day} {last:%b}"
+            row = QHBoxLayout()
+            row.addWidget(label(f"{words}  {away.note}".strip(), wrap=True), 1)
+            row.addWidget(button("take out", partial(conflicts.remove_away, self._bench, away), "link"))
+            self._aways.addLayout(row)
+        clear(self._capacities)
+        self._capacities.setColumnStretch(0, 1)
+        for i, incubator in enumerate(self._bench.incubators()):
+            edit = QLineEdit(str(incubator.capacity or ""))
+            edit.setFixedWidth(self._theme.px(64))
+            edit.setPlaceholderText("eggs")
+            edit.setAccessibleName(f"How many eggs {incubator.name} holds")
+            edit.editingFinished.connect(partial(self._capacity_typed, incubator, edit))
+            self._capacities.addWidget(label(f"{incubator.name} holds", "muted", wrap=True), i, 0)
+            self._capacities.addWidget(edit, i, 1)
+
+    def _capacity_typed(self, incubator: Incubator, edit: QLineEdit) -> None:
+        text = edit.text().strip()
+        if text == str(incubator.capacity or ""):
+            return
+        try:
+            if text and not text.isdigit():
+                raise UserError(f"{text} is no count of eggs.", "Write a number, or leave it empty.")
+            conflicts.set_capacity(self._bench, incubator, int(text) if text else None)
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+
+    def add_away(self) -> None:
+        """Note days away; the last day is away whole."""
+        bench = self._bench
+        try:
+            first = clock.parse_day(self.away_from.text(), bench.now_ms, bench.zone, 0.0)
+            last = clock.parse_day(self.away_to.text() or self.away_from.text(), bench.now_ms, bench.zone, 0.0)
+            conflicts.add_away(bench, first, last + DAY_MS, self.away_note.text())
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        for edit in (self.away_from, self.away_to, self.away_note):
+            edit.setText("")

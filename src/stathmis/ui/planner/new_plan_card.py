@@ -1,0 +1,151 @@
+"""Planning a batch: from the wished hatch day backward, or from the set day forward."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+
+from stathmis.core import schedule
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Incubator
+from stathmis.services import clock, knowledge, notify, profiles
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan import planning
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import button, label, problem_label, yielding
+
+
+class NewPlanCard(QFrame):
+    """Fields of a new plan; what it comes to is shown while the day is typed. planned: its subject."""
+
+    planned = Signal(str)
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self._bench = bench
+        self.setObjectName("card")
+        box = QVBoxLayout(self)
+        box.addWidget(label("Plan a batch", "heading"))
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        self.species, self.machine, self.regime, self.way = (yielding(QComboBox()) for _ in range(4))
+        for key, species in knowledge.species().items():
+            self.species.addItem(species.name, key)
+        self.species.activated.connect(self._offer_regimes)
+        self.way.addItem("hatch on", "hatch")
+        self.way.addItem("set on", "set")
+        self.day, self.eggs, self.name, self.laid = (QLineEdit() for _ in range(4))
+        self.eggs.setText("12")
+        self.day.setPlaceholderText("20 Jun, 2026-06-20, in 30 days")
+        self.laid.setPlaceholderText("first egg laid: 10 Jun")
+        self.name.setPlaceholderText("such as: spring set B")
+        self.day.textEdited.connect(self._day_typed)
+        self.day.returnPressed.connect(self.add)
+        self.preview = label("", "small", wrap=True)
+        for i, (first, second, name) in enumerate(
+            (
+                (label("Species", "muted"), self.species, "Species of the batch"),
+                (label("Eggs", "muted"), self.eggs, "How many eggs"),
+                (label("In", "muted"), self.machine, "Which incubator"),
+                (self.way, self.day, "On which day"),
+                (label("Eggs from", "muted"), self.laid, "When the first egg is laid; may be empty"),
+                (label("Follows", "muted"), self.regime, "Which humidity school"),
+                (label("Name", "muted"), self.name, "What you call it; may be empty"),
+            )
+        ):
+            second.setAccessibleName(name)
+            grid.addWidget(first, i, 0)
+            grid.addWidget(second, i, 1)
+        self.way.setAccessibleName("Whether the day is that of the hatch or of setting")
+        box.addLayout(grid)
+        box.addWidget(self.preview)
+        self.problem = problem_label()
+        box.addWidget(self.problem)
+        row = QHBoxLayout()
+        row.addWidget(button("Plan it", self.add, "main"))
+        row.addStretch(1)
+        box.addLayout(row)
+
+    def refresh(self) -> None:
+        """Offer the machines as they stand; what is being typed stays."""
+        incubators = self._bench.incubators()
+        if [self.machine.itemText(i) for i in range(self.machine.count())] != [i.name for i in incubators]:
+            self.machine.clear()
+            for incubator in incubators:
+                self.machine.addItem(incubator.name, incubator.id)
+        if not self.regime.count():
+            self._offer_regimes()
+
+    def _offer_regimes(self, _index: int = 0) -> None:
+        self.regime.clear()
+        for choice in profiles.choices(self._bench, self.species.currentData()):
+            self.regime.addItem(choice.name, choice.key)
+        self._day_typed()
+
+    def _machine(self) -> Incubator | None:
+        chosen = self.machine.currentData()
+        return next((i for i in self._bench.incubators() if i.id == chosen), None)
+
+    def _set_day(self) -> int:
+        """When to set, UTC ms. Raises UserError."""
+        bench, machine = self._bench, self._machine()
+        at = clock.parse_day(self.day.text(), bench.now_ms, bench.zone)
+        if self.way.currentData() == "hatch" and machine is not None:
+            return planning.set_day_for(knowledge.species()[self.species.currentData()], machine, at)
+        return at
+
+    def _day_typed(self, _text: str = "") -> None:
+        self.problem.hide()
+        machine = self._machine()
+        if not self.day.text().strip() or machine is None:
+            self.preview.setText("")
+            return
+        try:
+            at = self._set_day()
+        except UserError:
+            self.preview.setText("")
+            return
+        species = knowledge.species()[self.species.currentData()]
+        term = planning.expected_term(species, machine)
+        steps = {s.key: s for s in schedule.plan(species, planning.usual_habits(self._bench), term)}
+        parts = []
+        for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
+            if key in steps:
+                when = self._bench.local(at + round(steps[key].day * DAY_MS))
+                parts.append(f"{words} {when:%a} {when.day} {when:%b}")
+        self.preview.setText(", ".join(parts))
+
+    def add(self) -> None:
+        """Plan the batch."""
+        bench, machine = self._bench, self._machine()
+        if machine is None:
+            return
+        try:
+            eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
+            laid = clock.parse_day(self.laid.text(), bench.now_ms, bench.zone) if self.laid.text().strip() else None
+            at = self._set_day()
+            if laid is not None and laid > at:
+                # a day without a year is the next one: of eggs it is the last
+                earlier = bench.local(laid)
+                laid = clock.utc_ms(earlier.replace(tzinfo=None, year=earlier.year - 1), bench.zone)
+            typed = self.day.text(), self.name.text(), self.laid.text()
+            for edit in (self.day, self.name, self.laid):
+                edit.setText("")
+            try:
+                planning.add_plan(
+                    bench, machine, self.species.currentData(), self.regime.currentData(), eggs, at, typed[1], laid
+                )
+            except UserError:
+                for edit, text in zip((self.day, self.name, self.laid), typed, strict=True):
+                    edit.setText(text)
+                raise
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            self.day.setFocus()
+            return
+        self.preview.setText("")
+        newest = planning.plans(bench)
+        made = max((p for p in newest if p.stored is not None), key=lambda p: p.stored.id)  # type: ignore[union-attr]
+        self.planned.emit(made.subject)
+        notify.tell("info", f"{made.name} planned. Ctrl+Z takes it back.")
