@@ -212,7 +212,7 @@ def test_days_survive_the_clock_change(bench: Workbench) -> None:
     assert course is not None
     assert course.day(bench.now_ms) == pytest.approx(3.0)
     assert course.day_text(bench.now_ms) == "day 3 of 21"
-    assert course.next_step(bench.now_ms) == "lockdown in 15 days"
+    assert course.next_step(bench.now_ms, bench.zone) == "lockdown in 15 days"
     assert course.day_text(course.batch.set_ms - 1) == "not set yet"
 
 

@@ -11,7 +11,7 @@ from stathmis.logbook import keeping, readings
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel, Event
 from stathmis.services.clock import FixedClock
-from stathmis.ui import alarm_strip, background
+from stathmis.ui import background, reminder
 from stathmis.ui.window import Window
 
 
@@ -22,7 +22,7 @@ def look(window: Window, qtbot: QtBot) -> None:
 
 def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     told: list[str] = []
-    monkeypatch.setattr(alarm_strip, "_tell_desktop", lambda alarm: told.append(alarm.words))
+    monkeypatch.setattr(reminder, "tell_desktop", lambda title, text, urgent: told.append(title))
     monkeypatch.setattr(QApplication, "beep", lambda: told.append("beep"))
     bench = window.bench
     look(window, qtbot)

@@ -14,6 +14,7 @@ import numpy as np
 
 from stathmis.core.fixed_points import salt_humidity
 from stathmis.core.psychrometrics import vapor_pressure_deficit
+from stathmis.core.schedule import Habits
 from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, SimulatedSensor, record
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
@@ -23,6 +24,7 @@ from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.instruments import checking, draft, places
 from stathmis.services.moisture import water, weights
+from stathmis.services.plan import conflicts, planning
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.wording import typed_text
 from stathmis.services.workbench import Workbench
@@ -121,8 +123,21 @@ def build(path: Path, now_ms: int, zone: str) -> None:
         _still_box(bench, clock, rng, now_ms)
         clock.at_ms = now_ms
         setting_up.add_incubator(bench, "Spare cabinet", "forced", 37.5)
+        _to_come(bench, now_ms)
     finally:
         logbook.close()
+
+
+def _to_come(bench: Workbench, now_ms: int) -> None:
+    """A batch planned for the spare cabinet, and a market the keeper goes to."""
+    spare = bench.incubators()[-1]
+    conflicts.set_capacity(bench, spare, 40)
+    set_ms = _morning(now_ms, bench.zone, 0, 10, 0) + 9 * DAY_MS
+    planning.add_plan(
+        bench, spare, "bobwhite", "lean", 32, set_ms, "32 bobwhite quail, first set", set_ms - 8 * DAY_MS, "", Habits()
+    )
+    market = _morning(now_ms, bench.zone, 0, 0, 0) + 28 * DAY_MS
+    conflicts.add_away(bench, market, market + 3 * DAY_MS, "market")
 
 
 def _references(bench: Workbench, clock: FixedClock, now_ms: int) -> None:

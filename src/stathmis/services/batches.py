@@ -10,7 +10,7 @@ from stathmis.core import profile
 from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
 from stathmis.logbook.records import Batch, Incubator, LossTarget, Quantity
 from stathmis.services import knowledge, profiles
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, local
 from stathmis.services.workbench import Workbench
 
 
@@ -107,8 +107,8 @@ class Course:
             return f"{about}{left} days to go" if left > 1 else "1 day to go"
         return f"{self.day_words(day)} of {about}{self.numbered(self.species.days):g}"
 
-    def next_step(self, at_ms: float) -> str:
-        """What comes next on the course, in words, empty when nothing does."""
+    def next_step(self, at_ms: float, zone: str) -> str:
+        """What comes next on the course, in words by the local calendar, empty when nothing does."""
         day = self.day(at_ms)
         steps: list[tuple[float, str]] = []
         if self.lockdown_day is not None:
@@ -116,7 +116,7 @@ class Course:
         steps += [(self.species.days, "hatch expected"), (self.phases[-1].end_day, "last day")]
         for at, what in steps:
             if day < at:
-                away = int(at) - int(day)
+                away = (local(self.at_ms(at), zone).date() - local(int(at_ms), zone).date()).days
                 when = "today" if away == 0 else "tomorrow" if away == 1 else f"in {away} days"
                 return f"{what} {when}"
         return ""

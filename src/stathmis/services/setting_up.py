@@ -9,7 +9,16 @@ from stathmis.core.errors import UserError
 from stathmis.core.profile import DayCount
 from stathmis.core.units import Unit, parse_typed
 from stathmis.logbook import keeping
-from stathmis.logbook.records import Batch, CertificatePoint, Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.logbook.records import (
+    Batch,
+    CertificatePoint,
+    Channel,
+    Incubator,
+    Instrument,
+    Placement,
+    Quantity,
+    StoredPlan,
+)
 from stathmis.services import knowledge, profiles
 from stathmis.services.workbench import Workbench
 
@@ -265,6 +274,23 @@ def change_channel(
         undo=lambda: keeping.change(bench.logbook, Channel, channel.id, **before),
         redo=lambda: keeping.change(bench.logbook, Channel, channel.id, **after),
     )
+
+
+def remove_incubator(bench: Workbench, incubator: Incubator) -> None:
+    """Take an incubator away; undoable, its log stays in the file.
+
+    Raises UserError where a batch runs or is planned in it, or an instrument hangs there.
+    """
+    running = [b.name for b in bench.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
+    planned = [p.name for p in bench.records(StoredPlan) if p.incubator_id == incubator.id and p.batch_id is None]
+    hanging = [i.name for i, _, _ in bench.hanging_in(incubator.id, bench.now_ms)]
+    if running:
+        raise UserError(f"{running[0]} is set in {incubator.name}.", "End it first.")
+    if planned:
+        raise UserError(f"{planned[0]} is planned for {incubator.name}.", "Give that plan up, or plan it elsewhere.")
+    if hanging:
+        raise UserError(f"The {hanging[0]} hangs in {incubator.name}.", "Move it first, under Enter or change.")
+    bench.strike(f"{incubator.name} taken away", Incubator, [incubator.id])
 
 
 def set_batch(

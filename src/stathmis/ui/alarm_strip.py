@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
-
-from PySide6.QtCore import QProcess, QTimer
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
@@ -12,6 +10,7 @@ from stathmis.services import alarms, notify
 from stathmis.services.alarms import Alarm
 from stathmis.services.live import LiveBench
 from stathmis.services.workbench import Workbench
+from stathmis.ui import reminder
 from stathmis.ui.background import Task
 from stathmis.ui.pieces import button, label, set_property
 
@@ -86,7 +85,7 @@ class AlarmStrip(QWidget):
                 self._told.add(one.key)
                 # first call the keeper: a full disk must not keep an alarm quiet
                 QApplication.beep()
-                _tell_desktop(one)
+                reminder.tell_desktop(one.words, one.why, urgent=one.danger)
                 self._log(one, seen=False)
 
     def _quiet(self, ms: int, *, seen: bool) -> None:
@@ -109,11 +108,3 @@ class AlarmStrip(QWidget):
     def stop(self) -> None:
         """Look no longer."""
         self._timer.stop()
-
-
-def _tell_desktop(alarm: Alarm) -> None:
-    """A desktop notification where the system has its usual command for one."""
-    command = shutil.which("notify-send")
-    if command:
-        urgency = "critical" if alarm.danger else "normal"
-        QProcess.startDetached(command, ["-a", "Stathmis", "-u", urgency, alarm.words, alarm.why])

@@ -44,7 +44,8 @@ class CourseStrip(QWidget):
         if course is not None:
             now = bench.now_ms
             phase = course.phase(now)
-            words = f"Course: {course.day_text(now)}, {phase.name if phase else 'over'}; {course.next_step(now)}"
+            stands = phase.name if phase else "over"
+            words = f"Course: {course.day_text(now)}, {stands}; {course.next_step(now, bench.zone)}"
             self.setAccessibleName(words)
             self.setToolTip(words)
         self.update()

@@ -103,7 +103,7 @@ class Card(QWidget):
             parts.append("read it")
         for action in advice.advise(bench, sheet, verdicts[0], verdicts[1])[:1]:
             parts.append(action.text.split(":")[0].rstrip(".").lower())
-        step = sheet.course.next_step(bench.now_ms) if sheet.course else ""
+        step = sheet.course.next_step(bench.now_ms, bench.zone) if sheet.course else ""
         if step:
             parts.append(step)
         return " · ".join(parts)

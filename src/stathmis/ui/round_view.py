@@ -20,15 +20,18 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
 from stathmis.services import advice, clock, company, knowledge, notify, rounds
 from stathmis.services.moisture.box import BoxSheet
+from stathmis.services.plan import planning, tasks, turning
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import EVENT_KINDS, Line, RoundSheet
 from stathmis.services.verdict import Judged, Verdict, judge_reading
 from stathmis.services.wording import count, number, u_text, unit_word, value_text, with_u
 from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
+from stathmis.ui.lockdown_panel import LockdownPanel
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.theme import Theme
+from stathmis.ui.today_list import TodayList
 
 _LATELY = 7
 EVENT_KEYS = {
@@ -177,6 +180,8 @@ class RoundView(FoldingView):
         log_line.addStretch(1)
         page.addLayout(log_line)
         page.addSpacing(8)
+        self.lockdown = LockdownPanel(bench)
+        page.addWidget(self.lockdown)
         below = self.folding_row(theme.px(24))
         self._verdicts = QVBoxLayout()
         below.addLayout(self._verdicts, 3)
@@ -191,6 +196,11 @@ class RoundView(FoldingView):
     def _build_events(self) -> None:
         box = QVBoxLayout()
         box.setSpacing(8)
+        self.today = TodayList(self.bench)
+        box.addWidget(self.today)
+        self._turning = label("", "small", wrap=True)
+        self._turning.hide()
+        box.addWidget(self._turning)
         box.addWidget(label("What did you do?", "heading"))
         self.note.setPlaceholderText("more about it: which trough, how far, new set point")
         self.note.setAccessibleName("Details of what you did")
@@ -275,11 +285,29 @@ class RoundView(FoldingView):
                 row.edit.setFocus()
         self.typed()
         self._show_recent()
+        self._show_today()
+
+    def _show_today(self) -> None:
+        """What is to be done, and the lockdown run where it is due."""
+        sheet = self.sheet
+        refill = tasks.refill(self._box) if self._box is not None else None
+        self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [])
+        plan = planning.plan_of(self.bench, sheet.course.batch) if sheet.course is not None else None
+        self.lockdown.show_plan(plan, self._box)
+        words = ""
+        if plan is not None and sheet.course is not None and plan.habits.turning == "by hand":
+            words = turning.words(self.bench, turning.turning(self.bench, sheet.course))
+        self._turning.setText(words)
+        self._turning.setVisible(bool(words))
 
     def show_box(self, found: BoxSheet | None) -> None:
         """What water and vents give here, for the advice; it is worked out off the window's thread."""
+        if found is self._box:
+            return
         self._box = found
         self.typed()
+        if self._filled:
+            self._show_today()
 
     def _logger_words(self) -> str:
         """What the loggers that hang here said last; they are not typed."""

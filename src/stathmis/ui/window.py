@@ -13,8 +13,9 @@ from stathmis.logbook import keeping
 from stathmis.services import logger_import, notify
 from stathmis.services.folder_watch import Brought, FolderWatch
 from stathmis.services.live import LiveBench
+from stathmis.services.plan.reminders import Reminders
 from stathmis.services.workbench import Workbench
-from stathmis.ui import background, chart_library
+from stathmis.ui import background, chart_library, reminder
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.incubator_column import IncubatorColumn
@@ -83,6 +84,7 @@ class Window(QMainWindow):
         self.live.on_stored = lambda stored: self._arrived.stored.emit()
         self.folders = FolderWatch(bench, self._arrived.brought.emit)
         self._arrived.brought.connect(self._brought)
+        self._reminders = Reminders(bench)
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
@@ -110,6 +112,7 @@ class Window(QMainWindow):
             ("Ctrl+P", "Practice: schools and own profiles", lambda: self.show_place("practice")),
             ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
             ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
+            ("F4", "The next task on Round is done", self.pages.round.today.tick_next),
             ("Ctrl+Z", "Undo", self.undo),
             ("Ctrl+Shift+Z", "Redo", self.redo),
             ("F2", "°C or °F", self.switch_unit),
@@ -265,6 +268,8 @@ class Window(QMainWindow):
         notify.tell("info" if found.examined is not None else "warning", found.words)
 
     def _minute_passed(self) -> None:
+        for task in self._reminders.due():
+            reminder.tell_desktop(task.title, f"{task.about}, {task.incubator.name}. {task.how}")
         # a half-typed round keeps its fields; only what depends on the time is shown anew
         if not self._place and self.pages.page == "round":
             self.refresh()

@@ -70,21 +70,26 @@ def marks(bench: Workbench, batch_id: int) -> list[str]:
     return list(dict.fromkeys(w.mark for w in weighings(bench, batch_id) if w.mark))
 
 
+def mass_in(text: str) -> float | None:
+    """A mass as typed, g: "58,3", "2.06oz", "0.4 kg"; None for anything else."""
+    match = _TYPED.match(text)
+    return float(match[1].replace(",", ".")) * GRAMS[(match[2] or "g").lower()] if match else None
+
+
 def interpret(bench: Workbench, course: Course, row: Row, at_ms: int) -> Weighed | None:
     """What a row comes to, weighed at a time (UTC ms); None for an empty one."""
     if not row.text.strip():
         return None
-    match = _TYPED.match(row.text)
-    if not match:
+    mass = mass_in(row.text)
+    if mass is None:
         return Weighed(row, problem=f"{row.text.strip()} is no mass; write one such as 58.3 or 2.06oz.")
-    mass = float(match[1].replace(",", ".")) * GRAMS[(match[2] or "g").lower()]
     if row.eggs < 1:
         return Weighed(row, problem="How many eggs lie on the scale?")
     if mass <= 0:
         return Weighed(row, problem="A mass is above 0 g.")
     each, usual = mass / row.eggs, course.species.egg_g
     if not PLAUSIBLE[0] * usual <= each <= PLAUSIBLE[1] * usual:
-        return Weighed(row, mass, doubt=_odd_mass(mass, row, usual, bool(match[2])))
+        return Weighed(row, mass, doubt=_odd_mass(mass, row, usual, row.text.strip()[-1].isalpha()))
     before = last_of(bench, course.batch.id, row.mark)
     if before is not None and at_ms <= before.time_ms:
         return Weighed(row, mass, problem=f"The last weighing of the {name_of(row.mark)} is later than this one.")

@@ -300,6 +300,39 @@ def change_habits(bench: Workbench, plan: Plan, habits: Habits) -> None:
     _change(bench, plan.stored, "habits changed", habits=json.dumps(asdict(habits)))
 
 
+def change_species(bench: Workbench, plan: Plan, species: str) -> str:
+    """The eggs are of another species, planned or set; undoable. Returns what that changes, in words.
+
+    What was done stays done; a school the species cannot keep gives way to the usual one.
+    """
+    kept = knowledge.species()[species]
+    allowed = {c.key for c in profiles.choices(bench, species)}
+    regime = plan.regime if plan.regime in allowed else "steady"
+    after = {"species": species, "regime": regime}
+    stored, batch = plan.stored, plan.batch
+
+    def put(values: dict[str, str]) -> None:
+        if batch is not None:
+            keeping.change(bench.logbook, Batch, batch.id, **values)
+        if stored is not None:
+            keeping.change(bench.logbook, StoredPlan, stored.id, **values)
+
+    before = {"species": plan.species.key, "regime": plan.regime}
+    put(after)
+    bench.did(f"{plan.name}: {kept.name}", undo=lambda: put(before), redo=lambda: put(after))
+    now = next(p for p in plans(bench, over=True) if p.subject == plan.subject)
+    said = []
+    for key in ("lockdown", "hatch"):
+        old, new = plan.step(key), now.step(key)
+        if new is None and old is not None:
+            said.append(f"no {key}")
+        elif new is not None:
+            at = bench.local(new.at_ms)
+            said.append(f"{key} {at:%a} {at.day} {at:%b}")
+    school = "" if regime == plan.regime else " The school it followed does not fit: steady now."
+    return f"{kept.name.capitalize()}: {', '.join(said)}.{school}"
+
+
 def drop_plan(bench: Workbench, plan: Plan) -> None:
     """Give up a plan that is not set; undoable. Raises UserError where its eggs are set."""
     if plan.batch is not None or plan.stored is None:

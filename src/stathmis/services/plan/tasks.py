@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from math import exp
 from typing import Any, Literal
 
+from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import COOLING_FROM_DAY
 from stathmis.logbook import keeping
@@ -13,6 +15,7 @@ from stathmis.logbook.records import Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
+from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import Plan, PlannedStep, plans
 from stathmis.services.workbench import Workbench
@@ -105,13 +108,16 @@ def today(bench: Workbench, at_ms: int | None = None) -> list[Task]:
     known = marks(bench)
     order = {incubator.id: i for i, incubator in enumerate(bench.incubators())}
     found: list[Task] = []
-    for plan in plans(bench):
+    planned = plans(bench)
+    for plan in planned:
         steps = _in_hand(tasks_of(bench, plan, known), known, now)
         # of two alike in hand at once the earlier has been overtaken
         found += [t for i, t in enumerate(steps) if not any(_kind(t) == _kind(u) for u in steps[i + 1 :])]
     for incubator in bench.incubators():
         for course in batches.all_running(bench, incubator):
-            found += daily(bench, course, known, now)
+            own = next((p for p in planned if p.batch is not None and p.batch.id == course.batch.id), None)
+            if own is not None:
+                found += daily(bench, course, own, known, now)
     return sorted(found, key=lambda t: (order[t.incubator.id], t.state != "open", t.due_ms, t.step))
 
 
@@ -134,11 +140,10 @@ def _in_hand(tasks: Sequence[Task], known: dict[tuple[str, str], TaskMark], now:
     return kept
 
 
-def daily(bench: Workbench, course: Course, known: dict[tuple[str, str], TaskMark], now: int) -> list[Task]:
+def daily(bench: Workbench, course: Course, plan: Plan, known: dict[tuple[str, str], TaskMark], now: int) -> list[Task]:
     """What a running batch wants every day: turning by hand, cooling."""
     found = []
-    plan = next((p for p in plans(bench) if p.batch is not None and p.batch.id == course.batch.id), None)
-    if plan is None or course.day(now) < 0:
+    if course.day(now) < 0:
         return []
     events = keeping.events_between(bench.logbook, course.incubator.id, course.batch.set_ms, now)
     if plan.habits.turning == "by hand":
@@ -178,6 +183,33 @@ def _daily(plan: Plan, key: str, title: str, due: int, latest: int, known: dict[
     )
 
 
+def refill(box: BoxSheet) -> Task | None:
+    """The next refill, from how long a filling lasts here; None where that is not known, or far off."""
+    if box.lasts is None or box.filled_ms is None:
+        return None
+    hours, u = box.lasts
+    due = box.filled_ms + round(hours * exp(-NORMAL_95 * u) * HOUR_MS)
+    if due - box.at_ms > AHEAD_MS:
+        return None
+    text = knowledge.tasks()["refill"]
+    name = " and ".join(s.name for s in box.surfaces)
+    return Task(
+        f"incubator {box.incubator.id}",
+        f"refill {box.filled_ms}",
+        text.title,
+        name,
+        box.incubator,
+        text.why,
+        text.how,
+        text.caution,
+        due,
+        due - 6 * HOUR_MS,
+        box.filled_ms + round(hours * HOUR_MS),
+        "open",
+        daily=True,
+    )
+
+
 def done(bench: Workbench, task: Task, at_ms: int | None = None) -> str:
     """A task is done, now by default; undoable. Returns what was logged, in words.
 
@@ -194,6 +226,11 @@ def done(bench: Workbench, task: Task, at_ms: int | None = None) -> str:
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": "cooled and misted"}
         bench.add("cooling logged", [(Event, {**fields, "set_point_c": None})])
         return "Cooling logged; the dip is expected."
+    if _kind(task) == "refill":
+        # ticked without more: filled as it was, the amount can be logged on Round or under Moisture
+        fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "water", "note": f"{task.about} refilled"}
+        bench.add("water logged", [(Event, {**fields, "set_point_c": None})])
+        return f"Refill logged. {task.caution}"
     _mark(bench, task, "done", at, "")
     return f"{task.title}: done."
 
@@ -215,6 +252,13 @@ def skip(bench: Workbench, task: Task, why: str) -> None:
 def _mark(bench: Workbench, task: Task, state: str, at: int, why: str) -> None:
     fields = {"subject": task.subject, "step": task.step, "state": state, "at_ms": at, "why": why}
     bench.add(f"{task.title.lower()}: {state}", [(TaskMark, fields)])
+
+
+def mark_seen(bench: Workbench, plan: Plan, what: str) -> str:
+    """Something of a plan was seen ("turner seen"); undoable."""
+    fields = {"subject": plan.subject, "step": what, "state": "done", "at_ms": bench.now_ms, "why": ""}
+    bench.add(what, [(TaskMark, fields)])
+    return f"{what.capitalize()}."
 
 
 def reopen(bench: Workbench, task: Task) -> None:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBox
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away, Incubator
-from stathmis.services import clock
+from stathmis.services import clock, notify, setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import conflicts
 from stathmis.services.workbench import Workbench
@@ -67,6 +67,9 @@ class AwayCard(QFrame):
             edit.editingFinished.connect(partial(self._capacity_typed, incubator, edit))
             self._capacities.addWidget(label(f"{incubator.name} holds", "muted", wrap=True), i, 0)
             self._capacities.addWidget(edit, i, 1)
+            gone = button("take it away", partial(self._remove, incubator), "link")
+            gone.setAccessibleName(f"Take {incubator.name} away")
+            self._capacities.addWidget(gone, i, 2)
 
     def _capacity_typed(self, incubator: Incubator, edit: QLineEdit) -> None:
         text = edit.text().strip()
@@ -81,6 +84,16 @@ class AwayCard(QFrame):
             self.problem.show()
             return
         self.problem.hide()
+
+    def _remove(self, incubator: Incubator) -> None:
+        try:
+            setting_up.remove_incubator(self._bench, incubator)
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        notify.tell("info", f"{incubator.name} taken away; its log stays in the file. Ctrl+Z brings it back.")
 
     def add_away(self) -> None:
         """Note days away; the last day is away whole."""

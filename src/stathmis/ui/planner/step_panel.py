@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QV
 from stathmis.core import schedule
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import Habits
-from stathmis.services import clock, notify
+from stathmis.services import batches, clock, knowledge, notify
 from stathmis.services.clock import DAY_MS
-from stathmis.services.plan import planning, tasks
+from stathmis.services.plan import clutch, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
 from stathmis.services.workbench import Workbench
@@ -68,7 +68,46 @@ class StepPanel(QWidget):
         self._box.addWidget(self.problem)
         plan = self._plan(task.subject)
         if plan is not None:
+            self._ready(plan, task)
+            self._clutch(plan)
             self._plan_fields(plan)
+
+    def _ready(self, plan: Plan, task: Task) -> None:
+        """Whether the machine is ready for the eggs to come."""
+        if plan.batch is not None or task.step not in ("warm dry", "warm wet", "set"):
+            return
+        found = preflight.preflight(self._bench, plan)
+        self._box.addWidget(label(found.headline, "name", wrap=True))
+        marks = {"yes": "yes", "no": "no", "unknown": "can't tell"}
+        for finding in found.findings:
+            row = QHBoxLayout()
+            text = f"{finding.about}: {marks[finding.answer]}; {finding.words}"
+            row.addWidget(label(text, "small", "outside" if finding.answer == "no" else "", wrap=True), 1)
+            if finding.about == "turner" and finding.answer == "unknown":
+                seen = partial(tasks.mark_seen, self._bench, plan, "turner seen")
+                row.addWidget(button("seen moving", partial(self._try, seen), "link"))
+            self._box.addLayout(row)
+
+    def _clutch(self, plan: Plan) -> None:
+        """What the temperatures so far say of a clutch, and its box on the scale."""
+        if plan.species.kind != "reptile" or plan.batch is None:
+            return
+        course = batches.course_of(self._bench, plan.batch, plan.incubator)
+        for line in clutch.lines(self._bench, clutch.clutch_sheet(self._bench, plan, course)):
+            self._box.addWidget(label(line, "small", wrap=True))
+        row = QHBoxLayout()
+        self.box_mass = QLineEdit()
+        self.box_mass.setPlaceholderText("the box weighs, g")
+        self.box_mass.setAccessibleName("What the box of the clutch weighs, g")
+
+        def weigh() -> str:
+            return f"Box weighed: {clutch.log_box(self._bench, course, self.box_mass.text()):.0f} g."
+
+        self.box_mass.returnPressed.connect(lambda: self._try(weigh))
+        row.addWidget(self.box_mass)
+        row.addWidget(button("Log it", lambda: self._try(weigh), "link"))
+        row.addStretch(1)
+        self._box.addLayout(row)
 
     def _step_fields(self, task: Task, typed: tuple[str, str]) -> None:
         row = QHBoxLayout()
@@ -111,7 +150,18 @@ class StepPanel(QWidget):
             chooser.activated.connect(lambda _i: self._habits(plan, candling.currentData(), turning.currentData()))
             row.addWidget(chooser, 1)
         if plan.species.stop_turning_day is None:
-            turning.hide()
+            turning.setVisible(False)
+        self._box.addLayout(row)
+        row = QHBoxLayout()
+        species = yielding(QComboBox())
+        for key, one in knowledge.species().items():
+            species.addItem(one.name, key)
+        species.setCurrentIndex(species.findData(plan.species.key))
+        species.setAccessibleName(f"Species of {plan.name}")
+        change = partial(self._species, plan, species)
+        species.activated.connect(lambda _i: change())
+        row.addWidget(label("these are", "muted"))
+        row.addWidget(species, 1)
         self._box.addLayout(row)
         more: list[QPushButton] = []
         posted = "not posted" if plan.habits.posted else "posted eggs: rest them"
@@ -133,6 +183,11 @@ class StepPanel(QWidget):
             row.addWidget(made)
         row.addStretch(1)
         self._box.addLayout(row)
+
+    def _species(self, plan: Plan, chooser: QComboBox) -> None:
+        key = chooser.currentData()
+        if key != plan.species.key:
+            self._try(lambda: planning.change_species(self._bench, plan, key))
 
     def _habits(self, plan: Plan, candling: str, turning: str) -> None:
         wanted: Habits = replace(plan.habits, candling=candling, turning=turning)

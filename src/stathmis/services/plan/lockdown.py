@@ -1,0 +1,157 @@
+"""The lockdown run: an ordered list with time targets, a stopwatch for the open lid, kept so that it can be resumed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Event, TaskMark
+from stathmis.services import knowledge
+from stathmis.services.moisture import box_words
+from stathmis.services.moisture.box import VENT_SCHOOLS, BoxSheet, vent_school
+from stathmis.services.plan.planning import Plan
+from stathmis.services.plan.tasks import marks
+from stathmis.services.wording import band_text
+from stathmis.services.workbench import Workbench
+
+MINUTE_MS = 60_000
+SHOWN_BEFORE_MS = 12 * 3_600_000
+LID_TARGET_MIN = 15.0
+"""The lid should be shut again within this. Source: common practice."""
+OPENED, SHUT = "opened for lockdown", "shut after"
+
+
+@dataclass(frozen=True)
+class RunStep:
+    """One step: key, what to do, how, and by when it should be done, minutes after the lid was opened (None: any time).
+
+    lid: it is done with the lid open; done: when (UTC ms).
+    """
+
+    key: str
+    title: str
+    how: str
+    target_min: float | None
+    lid: bool
+    done_ms: int | None
+
+
+@dataclass(frozen=True)
+class LockdownRun:
+    """A lockdown as far as it has come. opened_ms: since when the lid is open, None while it is shut."""
+
+    plan: Plan
+    steps: tuple[RunStep, ...]
+    opened_ms: int | None
+    caution: str
+
+    @property
+    def next_step(self) -> RunStep | None:
+        """The first step that is not done, None when all are."""
+        return next((s for s in self.steps if s.done_ms is None), None)
+
+
+def due(bench: Workbench, plan: Plan) -> bool:
+    """Whether the run is to be shown: from half a day before lockdown until it is done or the hatch begins."""
+    lockdown, hatch = plan.step("lockdown"), plan.step("hatch")
+    if plan.batch is None or lockdown is None or hatch is None:
+        return False
+    mark = marks(bench).get((plan.subject, "lockdown"))
+    now = bench.now_ms
+    return mark is None and lockdown.at_ms - SHOWN_BEFORE_MS <= now < hatch.at_ms
+
+
+def soon(bench: Workbench, plan: Plan) -> bool:
+    """Whether lockdown is less than two hours off, or due."""
+    step = plan.step("lockdown")
+    return step is not None and bench.now_ms >= step.at_ms - 2 * 3_600_000
+
+
+def run(bench: Workbench, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
+    """The run as it stands. box: what water and vents give, for the steps of the ramp."""
+    known = marks(bench)
+    species = plan.species
+    band = species.lockdown_rh
+    wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else "more humidity"
+    ramp = box_words.ramp_lines(bench, box) if box is not None and box.used else []
+    water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."
+    school = VENT_SCHOOLS[vent_school(bench)]
+    texts = (
+        ("candle", "Candle for the last time", "Clears, dead and rotten eggs out; what is doubtful stays.", 6.0, True),
+        ("turner", "Turner out", "Chicks are crushed by it.", 7.0, True),
+        ("liner", "Grippy liner down", "Bare plastic gives splayed legs.", 8.0, True),
+        ("eggs", "Eggs down on their side", "Room between them; blunt ends a little up.", 12.0, True),
+        ("water", "Fill the water", water, 14.0, True),
+        ("vents", "Set the vents", school, LID_TARGET_MIN, True),
+        (
+            "shut",
+            "Shut, and leave it shut",
+            "Opening dries pipped eggs.",
+            LID_TARGET_MIN,
+            True,
+        ),
+        ("ramp", "See the humidity settle", f"{wanted} an hour after the last step, no chasing.", None, False),
+        ("brooder", "Brooder ready and warm", knowledge.tasks()["brooder"].how, None, False),
+    )
+    steps = []
+    for key, title, how, target, lid in texts:
+        mark = known.get((plan.subject, f"lockdown/{key}"))
+        steps.append(RunStep(key, title, how, target, lid, mark.at_ms if mark is not None else None))
+    return LockdownRun(plan, tuple(steps), _opened(bench, plan), knowledge.tasks()["lockdown"].caution)
+
+
+def _opened(bench: Workbench, plan: Plan) -> int | None:
+    """Since when the lid is open, from the log: a stopwatch that survives a closed program."""
+    events = [e for e in bench.records(Event) if e.incubator_id == plan.incubator.id and e.kind == "lid"]
+    events.sort(key=lambda e: (e.time_ms, e.id))
+    last = next((e for e in reversed(events) if e.note.startswith((OPENED, SHUT))), None)
+    return last.time_ms if last is not None and last.note.startswith(OPENED) else None
+
+
+def open_lid(bench: Workbench, found: LockdownRun) -> None:
+    """The lid is open from now on; undoable. Raises UserError where it is open already."""
+    if found.opened_ms is not None:
+        raise UserError("The lid is open already.", "Shut it first.")
+    _lid(bench, found, OPENED)
+
+
+def shut_lid(bench: Workbench, found: LockdownRun) -> str:
+    """The lid is shut again; undoable. Returns how long it was open, in words. Raises UserError where it was not."""
+    if found.opened_ms is None:
+        raise UserError("The lid is not open.", "Open it first.")
+    minutes = (bench.now_ms - found.opened_ms) / MINUTE_MS
+    _lid(bench, found, f"{SHUT} {minutes:.0f} min")
+    return f"Shut after {minutes:.0f} min."
+
+
+def _lid(bench: Workbench, found: LockdownRun, note: str) -> None:
+    fields = {"incubator_id": found.plan.incubator.id, "time_ms": bench.now_ms, "kind": "lid", "note": note}
+    bench.add(f"lid {note}", [(Event, {**fields, "set_point_c": None})])
+
+
+def tick(bench: Workbench, found: LockdownRun, key: str) -> None:
+    """A step is done now, or open again where it was done; with the last one lockdown itself is done. Undoable."""
+    step = next(s for s in found.steps if s.key == key)
+    subject = found.plan.subject
+    if step.done_ms is not None:
+        own = [m.id for m in bench.records(TaskMark) if (m.subject, m.step) == (subject, f"lockdown/{key}")]
+        bench.strike(f"{step.title.lower()}: open again", TaskMark, own)
+        return
+    fields = {"subject": subject, "state": "done", "at_ms": bench.now_ms, "why": ""}
+    new = [(TaskMark, {**fields, "step": f"lockdown/{key}"})]
+    if all(s.done_ms is not None or s.key == key for s in found.steps):
+        new.append((TaskMark, {**fields, "step": "lockdown"}))
+    bench.add(f"{step.title.lower()}: done", new)
+
+
+def open_words(bench: Workbench, found: LockdownRun) -> str:
+    """How long the lid has been open, and whether it is time to shut it; empty while it is shut."""
+    if found.opened_ms is None:
+        return ""
+    seconds = max(0, bench.now_ms - found.opened_ms) // 1000
+    text = f"Lid open {seconds // 60}:{seconds % 60:02d} min"
+    if seconds > LID_TARGET_MIN * 60:
+        return f"{text}: shut it soon, the eggs cool."
+    late = [s for s in found.steps if s.lid and s.done_ms is None and s.target_min is not None]
+    behind = [s for s in late if s.target_min is not None and seconds / 60 > s.target_min]
+    return f"{text}; {behind[0].title.lower()} was due at {behind[0].target_min:.0f} min." if behind else f"{text}."

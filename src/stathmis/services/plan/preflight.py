@@ -1,0 +1,152 @@
+"""Ready for eggs? The warm-up judged from the log: settled, swing, recovery, turner, humidity and the water it took."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.conformity import decide
+from stathmis.core.profile import Air, Band, phases
+from stathmis.core.upsets import openings
+from stathmis.services import knowledge
+from stathmis.services.clock import DAY_MS
+from stathmis.services.moisture import water
+from stathmis.services.plan.planning import Plan
+from stathmis.services.plan.tasks import marks
+from stathmis.services.runs import Run, combined, runs_between
+from stathmis.services.wording import band_text, with_u
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+LOOKED_AT_MS = 2 * DAY_MS
+SETTLED_HOURS = 6.0
+"""So long it should have held before eggs depend on it. Source: common practice (24 h dry, 24 h with water)."""
+MOST_SWING_K = 0.5
+"""Short swings of the air up to this are a thermostat's cycling. Source: common practice."""
+MOST_DRIFT_K = 0.3
+RECOVERY_MIN = 90.0
+"""After an opening the air is back within this. Source: common practice (1-3 h with cold eggs)."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One question of the pre-flight: what it is about, the answer ("yes", "no" or "unknown"), and in words."""
+
+    about: str
+    answer: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Preflight:
+    """The warm-up judged: findings, and whether the machine is ready for eggs."""
+
+    findings: tuple[Finding, ...]
+
+    @property
+    def ready(self) -> bool:
+        """Whether every question that can be answered is answered with yes, and heat is among them."""
+        answers = {f.about: f.answer for f in self.findings}
+        return "no" not in answers.values() and answers["settled"] == "yes" and answers["band"] == "yes"
+
+    @property
+    def headline(self) -> str:
+        """Ready or not, in a sentence."""
+        wrong = [f.about for f in self.findings if f.answer == "no"]
+        missing = [f.about for f in self.findings if f.answer == "unknown"]
+        if wrong:
+            return f"Not ready for eggs: see {', '.join(wrong)}."
+        if not self.ready:
+            return f"Not known yet whether it is ready: {', '.join(missing)}."
+        return "Ready for eggs." + (f" Not seen: {', '.join(missing)}." if missing else "")
+
+
+def preflight(bench: Workbench, plan: Plan) -> Preflight:
+    """The last two days of a plan's machine, judged for the eggs to come."""
+    now, incubator = bench.now_ms, plan.incubator
+    start = now - LOOKED_AT_MS
+    air: Air = "still" if incubator.air == "still" else "forced"
+    course = phases(plan.species, knowledge.regimes().get(plan.regime, knowledge.regimes()["steady"]), air)
+    heat = course[0].temperature_c
+    warm = combined(bench, runs_between(bench, incubator, "temperature", start, now, start))[0]
+    moist = combined(bench, runs_between(bench, incubator, "humidity", start, now, start))[0]
+    found = [*_heat(bench, warm, heat, now), _recovery(warm), _turner(bench, plan)]
+    found.append(_moisture(bench, plan, moist, course[0].humidity, now))
+    return Preflight(tuple(f for f in found if f is not None))
+
+
+def _last(run: Run | None, now: int) -> Run | None:
+    return run if run is not None and now - int(run.times_ms[-1]) < 14 * HOUR_MS else None
+
+
+def _heat(bench: Workbench, run: Run | None, band: Band, now: int) -> list[Finding]:
+    run = _last(run, now)
+    if run is None:
+        words = "no temperature was read lately: hang a checked thermometer at egg-top height"
+        return [Finding("settled", "unknown", words), Finding("band", "unknown", words)]
+    late = run.times_ms >= run.times_ms[-1] - SETTLED_HOURS * HOUR_MS
+    hours = float(np.ptp(run.times_ms[late])) / HOUR_MS
+    values, seconds = run.corrected[late], run.times_ms[late] / 1000.0
+    unit = bench.temperature_unit
+    mean, u = float(values.mean()), float(np.median(run.u[late]))
+    found = []
+    if hours < 0.75 * SETTLED_HOURS or values.size < 3:
+        found.append(
+            Finding("settled", "unknown", f"it was read over {hours:.0f} h only; 24 h dry and 24 h wet is best")
+        )
+    else:
+        slope = float(np.polyfit(seconds - seconds[0], values, 1)[0]) * (seconds[-1] - seconds[0])
+        swing = float(np.quantile(values, 0.975) - np.quantile(values, 0.025)) / 2.0
+        steady = abs(slope) <= MOST_DRIFT_K and swing <= MOST_SWING_K
+        scale = 1.8 if unit == "°F" else 1.0
+        words = f"over {hours:.0f} h it drifted {abs(slope) * scale:.1f} {unit} and swung ± {swing * scale:.1f} {unit}"
+        found.append(Finding("settled", "yes" if steady else "no", words))
+    decision = str(decide(mean, u, band.low, band.high))
+    said = with_u(mean, NORMAL_95 * u, "temperature", unit)
+    words = f"{said}, {band_text(band.low, band.high, 'temperature', unit)} wanted"
+    answer = {"inside": "yes", "outside": "no", "undecided": "unknown"}[decision]
+    found.append(Finding("band", answer, words))
+    return found
+
+
+def _recovery(run: Run | None) -> Finding | None:
+    """How quickly the air was back after the lid was open."""
+    if run is None or not run.dense:
+        return Finding("recovery", "unknown", "open the lid for a minute and let a logger see it come back")
+    drops = openings(run.times_ms / 1000.0, run.corrected)
+    if not drops:
+        return Finding("recovery", "unknown", "the lid was not opened: open it for a minute to see it come back")
+    recoveries = [d.recovery_s for d in drops if d.recovery_s is not None]
+    if not recoveries:
+        return Finding("recovery", "no", "it was not back within four hours of an opening")
+    minutes = max(recoveries) / 60.0
+    return Finding(
+        "recovery", "yes" if minutes <= RECOVERY_MIN else "no", f"back within {minutes:.0f} min of an opening"
+    )
+
+
+def _turner(bench: Workbench, plan: Plan) -> Finding | None:
+    if plan.habits.turning != "machine" or plan.species.stop_turning_day is None:
+        return None
+    mark = marks(bench).get((plan.subject, "turner seen"))
+    if mark is None:
+        return Finding("turner", "unknown", "mark an egg, look again in 1 to 2 h: a tilting turner is too slow to see")
+    return Finding("turner", "yes", "seen moving")
+
+
+def _moisture(bench: Workbench, plan: Plan, run: Run | None, band: Band | None, now: int) -> Finding | None:
+    if band is None:
+        return None
+    run = _last(run, now)
+    if run is None:
+        return Finding("humidity", "unknown", "no humidity was read lately")
+    late = run.times_ms >= run.times_ms[-1] - 2 * HOUR_MS
+    mean, u = float(run.corrected[late].mean()), float(np.median(run.u[late]))
+    setting = water.setting_at(water.events_of(bench, plan.incubator), now)
+    with_water = f" with {setting.surface_cm2:.0f} cm² of water" if setting.surface_cm2 is not None else ""
+    wanted = band_text(band.low, band.high, "humidity", "%")
+    words = f"{with_u(mean, NORMAL_95 * u, 'humidity', '%')}{with_water}, {wanted} wanted"
+    answer = {"inside": "yes", "outside": "no", "undecided": "unknown"}[str(decide(mean, u, band.low, band.high))]
+    return Finding("humidity", answer, words)

@@ -1,0 +1,177 @@
+"""The planner and the round's tasks through the window, by keyboard: a season from the wish to the shut lid."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import icalendar
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QLabel
+from pytestqt.qtbot import QtBot
+
+from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
+from stathmis.services import setting_up
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan import planning, tasks
+from stathmis.ui import background
+from stathmis.ui.pictures import settle
+from stathmis.ui.planner.planner_view import PlannerView
+from stathmis.ui.window import Window
+
+HOUR_MS = 3_600_000
+
+
+def opened(window: Window, qtbot: QtBot) -> PlannerView:
+    qtbot.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    view = window.stack.currentWidget()
+    assert isinstance(view, PlannerView)
+    settle(0.1)
+    return view
+
+
+def said(widget: object) -> str:
+    settle(0.05)
+    found = widget.findChildren(QLabel)  # type: ignore[attr-defined]
+    return " ".join(label.text() for label in found if label.isVisible())
+
+
+def go_to(window: Window, at_ms: int) -> None:
+    window.bench.clock.at_ms = at_ms  # type: ignore[attr-defined]
+    window.bench.changed()
+    settle(0.1)
+
+
+def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtBot) -> None:
+    """Wish for a hatch day; warm up, set, candle, weigh, lock down: every step from the keyboard, and undone."""
+    window, bench = empty_window, empty_window.bench
+    setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
+    view = opened(window, qtbot)
+    assert "Nothing is planned yet" in said(view) and view.new.species.hasFocus()
+    view.new.day.setFocus()
+    qtbot.keyClicks(view.new.day, "in 25 days")
+    assert "set " in view.new.preview.text() and "lockdown" in view.new.preview.text()
+    qtbot.keyClick(view.new.day, Qt.Key.Key_Return)
+    (plan,) = planning.plans(bench)
+    hatch = plan.step("hatch")
+    assert hatch is not None and abs(hatch.at_ms - bench.now_ms - 25 * DAY_MS) < DAY_MS
+    assert "12 chicken planned" in window.messages.text.text()
+    # along the calendar, and lockdown a day later with Ctrl
+    view.calendar.setFocus()
+    for _ in range(40):
+        if view.calendar.task is not None and view.calendar.task.step == "lockdown":
+            break
+        qtbot.keyClick(view.calendar, Qt.Key.Key_Right)
+    before = planning.plans(bench)[0].step("lockdown")
+    qtbot.keyClick(view.calendar, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    after = planning.plans(bench)[0].step("lockdown")
+    assert before is not None and after is not None and after.at_ms == before.at_ms + DAY_MS
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert planning.plans(bench)[0].step("lockdown") == before
+    # warming up is ticked on the round with one key
+    go_to(window, plan.set_ms - 40 * HOUR_MS)
+    window.show_page("round")
+    settle(0.1)
+    open_before = [t.step for t in tasks.today(bench) if t.state == "open"]
+    assert "warm dry" in open_before
+    qtbot.keyClick(window, Qt.Key.Key_F4)
+    assert len(bench.records(TaskMark)) == 1
+    # the eggs go in
+    go_to(window, plan.set_ms + HOUR_MS)
+    view = opened(window, qtbot)
+    view.calendar.look_at(plan.subject, "set")
+    assert "Not known yet whether it is ready" in said(view.step)
+    view.step.set_eggs()
+    assert [b.name for b in bench.records(Batch)] == ["12 chicken"]
+    # candling on its day, left out with a reason
+    candle = planning.plans(bench)[0].step("candle 1")
+    assert candle is not None
+    go_to(window, candle.at_ms)
+    view.calendar.look_at(plan.subject, "candle 1")
+    view.step.skip()
+    assert "Why is it left out" in view.step.problem.text()
+    assert view.step.why is not None
+    view.step.why.setFocus()
+    qtbot.keyClicks(view.step.why, "dark shells")
+    qtbot.keyClick(view.step.why, Qt.Key.Key_Return)
+    skipped = next(t for t in tasks.tasks_of(bench, planning.plans(bench)[0]) if t.step == "candle 1")
+    assert (skipped.state, skipped.note) == ("skipped", "dark shells")
+    # lockdown: the list is there, the lid is watched
+    lockdown = planning.plans(bench)[0].step("lockdown")
+    assert lockdown is not None
+    go_to(window, lockdown.at_ms)
+    window.show_page("round")
+    settle(0.1)
+    panel = window.pages.round.lockdown
+    assert panel.isVisible() and "Turner out" in said(panel)
+    panel.lid.setFocus()
+    qtbot.keyClick(panel.lid, Qt.Key.Key_Space)
+    go_to(window, lockdown.at_ms + 9 * 60_000)
+    assert "Lid open 9:00 min" in panel.watch.text() and "was due" in panel.watch.text()
+    for key in list(panel.ticks):
+        tick = panel.ticks[key]
+        tick.setFocus()
+        qtbot.keyClick(tick, Qt.Key.Key_Space)
+    assert not panel.isVisible(), "all is done"
+    assert [e.kind for e in bench.records(Event)] == ["lid"]
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    assert "You are away" in said(view) and "days old at setting" in said(view)
+    view.away.away_from.setFocus()
+    qtbot.keyClicks(view.away.away_from, "30 Feb")
+    qtbot.keyClick(view.away.away_from, Qt.Key.Key_Return)
+    assert "no such day" in view.away.problem.text() and view.away.away_from.text() == "30 Feb"
+    view.new.day.setText("1 Jan 2020")
+    view.new.add()
+    assert "which is over" in view.new.problem.text() and view.new.day.text() == "1 Jan 2020"
+    assert len(window.bench.records(StoredPlan)) == 1
+    view.away._remove(window.bench.incubators()[0])
+    assert "is set in North cabinet" in view.away.problem.text()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
+    window.step_incubator(1)
+    today = window.pages.round.today
+    settle(0.2)
+    assert "Have the brooder ready" in said(today) and "due 10:00" in said(today)
+    key = next(k for k in today.ticks if k[1] == "brooder")
+    today.ticks[key].setFocus()
+    qtbot.keyClick(today.ticks[key], Qt.Key.Key_Right)
+    assert "Heat lamps start fires" in said(today) and today.why is not None
+    qtbot.keyClick(today.ticks[key], Qt.Key.Key_Space)
+    assert "Have the brooder ready: done" in window.messages.text.text()
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.bench.records(TaskMark) == []
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_the_phones_file_from_the_window(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    view = opened(window, qtbot)
+    view.write_calendar(tmp_path / "plan.ics")
+    assert "entries written" in window.messages.text.text()
+    read = icalendar.Calendar.from_ical((tmp_path / "plan.ics").read_bytes())
+    assert any("bobwhite" in str(e["SUMMARY"]) for e in read.walk("VEVENT"))
+    view.write_calendar(tmp_path / "no" / "plan.ics")
+    assert "cannot be written" in window.messages.text.text()
+
+
+def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    subject = next(p.subject for p in planning.plans(window.bench) if "partridge" in p.name)
+    view.calendar.look_at(subject, "lockdown")
+    plan = next(p for p in planning.plans(window.bench) if p.subject == subject)
+    view.step._habits(plan, "once", "by hand")
+    window.show_page("round")
+    settle(0.2)
+    today = window.pages.round.today
+    assert "Turn the eggs: show X" in said(today)
+    key = next(k for k in today.ticks if k[1].startswith("turn"))
+    today.ticks[key].setFocus()
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Space)
+    assert "Turned: X is up" in window.messages.text.text()
+    settle(0.1)
+    assert "show O next" in said(window.pages.round)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
