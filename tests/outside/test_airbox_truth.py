@@ -123,6 +123,28 @@ def test_two_states_give_the_formula_of_the_balance() -> None:
     assert middle.predict(0.0, 0.5, 21.0, 45.0, 37.5)[0] == pytest.approx(17.3, abs=0.05)
 
 
+def test_the_fit_is_the_one_of_a_general_solver() -> None:
+    """The parameters of the fit leave no less than SciPy's least squares finds from the same start."""
+    from scipy.optimize import least_squares
+
+    rng = np.random.default_rng(4)
+    for _ in range(12):
+        mixes = [(float(rng.uniform(0, 400)), float(rng.choice(OPENINGS))) for _ in range(int(rng.integers(1, 7)))]
+        states = [steady(a, v, float(rng.normal(0, 2))) for a, v in mixes]
+        found = fit_box(states, 1.2, 0.3)
+        priors = np.array([*airbox.PRIOR.values(), (0.0, 1.2), (0.0, 0.3)])
+
+        def left(theta: np.ndarray, states: list[SteadyState] = states, priors: np.ndarray = priors) -> np.ndarray:
+            one = airbox.Box(theta, np.zeros((8, 8)), 0, 0.0)
+            rh = [one.predict(*s[:5])[0] + theta[6] - s.rh for s in states]
+            u = np.hypot([s.u_rh for s in states], airbox.U_MODEL_RH)
+            return np.concatenate([np.array(rh) / u, (theta - priors[:, 0]) / priors[:, 1]])
+
+        theirs = least_squares(left, priors[:, 0], x_scale=priors[:, 1])
+        assert (left(found.mean) ** 2).sum() == pytest.approx((theirs.fun**2).sum(), rel=1e-5, abs=1e-9)
+        np.testing.assert_allclose(found.mean, theirs.x, atol=5e-3 * priors[:, 1].max())
+
+
 def test_evaporation_and_settling_give_the_absolute_scale() -> None:
     state = SteadyState(200.0, 0.5, 21.0, 45.0, 37.5, 50.0, 0.3, 0.0, 900.0, 0.15)
     loose = fit_box([state], 1.0, 0.3)

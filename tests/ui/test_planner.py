@@ -158,6 +158,21 @@ def test_the_phones_file_from_the_window(window: Window, qtbot: QtBot, tmp_path:
     assert "cannot be written" in window.messages.text.text()
 
 
+def test_a_cooling_counts_down_and_a_tray_is_offered(window: Window, qtbot: QtBot) -> None:
+    round_view = window.pages.round
+    round_view.log_event("cool")
+    settle(0.1)
+    assert "Cooling: 15:00 min left" in said(round_view.today)
+    go_to(window, window.bench.now_ms + 15 * 60_000 + 5_000)
+    assert "Cooling is over: mist the eggs" in said(round_view.today)
+    go_to(window, window.bench.now_ms + 30 * 60_000)
+    assert "Cooling" not in said(round_view.today)
+    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    assert "tray" in window.messages.text.text()
+    window.tray.take_away()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
 def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     view = opened(window, qtbot)
     subject = next(p.subject for p in planning.plans(window.bench) if "partridge" in p.name)

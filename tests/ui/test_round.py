@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QLabel, QPushButton, QScrollArea
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.records import Event
+from stathmis.ui import background
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
@@ -118,6 +119,18 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
     qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.AltModifier)
     settle(0.3)
     assert "Write it above" in page.event_problem.text()
+
+
+def test_the_first_field_keeps_the_focus_while_the_page_fills(window: Window, qtbot: QtBot) -> None:
+    """What arrives later (tasks, what the box gives) takes neither the focus nor the page's place."""
+    window.show_page("round")
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    for _ in range(3):
+        window.bench.changed()
+        settle(0.1)
+    assert window.pages.round.rows[0].edit.hasFocus()
+    area = window.pages.round.findChild(QScrollArea)
+    assert area is not None and area.verticalScrollBar().value() == 0
 
 
 def test_why_shows_readings_rule_and_source(window: Window, qtbot: QtBot) -> None:

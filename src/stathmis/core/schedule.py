@@ -97,6 +97,8 @@ def _bird(species: Species, habits: Habits, term: float) -> list[Step]:
     scale = term / species.days
     stop = (species.stop_turning_day or term - 3.0) * scale
     steps = [Step("lockdown", stop, stop - 0.5, stop + 1.0, "set", 1.0)]
+    if habits.turning == "machine":
+        steps.append(Step("turner", 1.0, 0.1, 3.0, "set", 0.1))
     before = "set"
     for i, share in enumerate(CANDLINGS[habits.candling], start=1):
         day = min(round(share * term), stop)
@@ -125,6 +127,9 @@ def _reptile(species: Species, term: float) -> list[Step]:
     low, high = species.days_low * scale, species.days_high * scale
     weeks = np.arange(7.0, term, 7.0).tolist()
     steps = [Step(f"air {i}", d, d - 1.0, d + 2.0, "set") for i, d in enumerate(weeks, start=1)]
+    if species.sex_by_temperature:
+        # geckos lay again every 16 to 22 days
+        steps.append(Step("next clutch", 19.0, 16.0, 22.0, "set", 10.0))
     steps += [
         Step("candle 1", 10.0, 7.0, 14.0, "set", 5.0),
         Step("hatch", term, low, high, "set", 20.0),

@@ -54,14 +54,17 @@ class LockdownPanel(QFrame):
         self._timer.timeout.connect(self._tell_time)
         self.hide()
 
-    def show_plan(self, plan: Plan | None, box: BoxSheet | None) -> None:
-        """Show the run of a plan where its lockdown is due, else nothing."""
+    def focused(self) -> str:
+        """The step whose box has the focus, empty where none has."""
+        return next((key for key, tick in self.ticks.items() if tick.hasFocus()), "")
+
+    def show_plan(self, plan: Plan | None, box: BoxSheet | None, focused: str = "") -> None:
+        """Show the run of a plan where its lockdown is due, else nothing; focused: the step to be focused."""
         if plan is None or not lockdown.due(self._bench, plan):
             self.run = None
             self.hide()
             self._timer.stop()
             return
-        focused = next((key for key, tick in self.ticks.items() if tick.hasFocus()), None)
         self.run = found = lockdown.run(self._bench, plan, box)
         at = self._bench.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
         self._title.setText(f"Lockdown of {plan.name}, {at:%a} {at.day} {at:%b %H:%M}")

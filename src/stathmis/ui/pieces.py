@@ -118,6 +118,10 @@ def clear(layout: QLayout) -> None:
         if inner is not None:
             clear(inner)
         if widget is not None:
+            focused = widget.focusWidget()
+            if focused is not None and focused.hasFocus():
+                # hidden with the focus it would hand it on, and the page would scroll to whatever got it
+                focused.clearFocus()
             widget.hide()
             widget.deleteLater()
 

@@ -240,6 +240,8 @@ class RoundView(FoldingView):
         """Show a round; what was typed for any incubator and not yet logged is still there."""
         self._drafts.update({row.line.channel.id: row.edit.text() for row in self.rows})
         focused = next((row.line.channel.id for row in self.rows if row.edit.hasFocus()), None)
+        # asked before anything is rebuilt: what is taken away hands its focus on to whatever comes next
+        kept = (self.today.focused(), self.lockdown.focused())
         if self._filled and sheet.incubator.id != self.sheet.incubator.id:
             self.power_cut.hide()
         self.sheet = sheet
@@ -285,15 +287,15 @@ class RoundView(FoldingView):
                 row.edit.setFocus()
         self.typed()
         self._show_recent()
-        self._show_today()
+        self._show_today(*kept)
 
-    def _show_today(self) -> None:
-        """What is to be done, and the lockdown run where it is due."""
+    def _show_today(self, task: tuple[str, str] | None = None, step: str = "") -> None:
+        """What is to be done, and the lockdown run where it is due; task, step: what had the focus."""
         sheet = self.sheet
         refill = tasks.refill(self._box) if self._box is not None else None
-        self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [])
+        self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [], task)
         plan = planning.plan_of(self.bench, sheet.course.batch) if sheet.course is not None else None
-        self.lockdown.show_plan(plan, self._box)
+        self.lockdown.show_plan(plan, self._box, step)
         words = ""
         if plan is not None and sheet.course is not None and plan.habits.turning == "by hand":
             words = turning.words(self.bench, turning.turning(self.bench, sheet.course))
@@ -307,7 +309,7 @@ class RoundView(FoldingView):
         self._box = found
         self.typed()
         if self._filled:
-            self._show_today()
+            self._show_today(self.today.focused(), self.lockdown.focused())
 
     def _logger_words(self) -> str:
         """What the loggers that hang here said last; they are not typed."""

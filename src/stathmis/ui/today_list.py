@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -53,11 +53,35 @@ class TodayList(QWidget):
         self.ticks: dict[tuple[str, str], QCheckBox] = {}
         self.problem = problem_label()
         self.why: QLineEdit | None = None
+        self.countdown = label("", "name", "heat", wrap=True)
+        self._incubator: Incubator | None = None
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._count_down)
 
-    def show_tasks(self, incubator: Incubator, more: Sequence[Task] = ()) -> None:
-        """Show what is to be done; more: tasks worked out elsewhere (a refill)."""
+    def _count_down(self) -> None:
+        """A cooling under way: how long it still lasts."""
+        left = tasks.cooling_left_s(self._bench, self._incubator) if self._incubator is not None else None
+        if left is None:
+            self.countdown.hide()
+            self._timer.stop()
+            return
+        seconds = max(0, round(left))
+        over = "Cooling is over: mist the eggs and shut the lid."
+        text = f"Cooling: {seconds // 60}:{seconds % 60:02d} min left."
+        self.countdown.setText(text if left > 0 else over)
+        self.countdown.show()
+        if not self._timer.isActive():
+            self._timer.start(1000)
+
+    def focused(self) -> tuple[str, str] | None:
+        """The task whose box has the focus."""
+        return next((key for key, tick in self.ticks.items() if tick.hasFocus()), None)
+
+    def show_tasks(
+        self, incubator: Incubator, more: Sequence[Task] = (), focused: tuple[str, str] | None = None
+    ) -> None:
+        """Show what is to be done; more: tasks worked out elsewhere (a refill); focused: the one to be focused."""
         bench = self._bench
-        focused = next((key for key, tick in self.ticks.items() if tick.hasFocus()), None)
         typed = self.why.text() if self.why is not None else ""
         found = [*tasks.today(bench), *more]
         # the machine in view first, then on along the walk
@@ -67,10 +91,15 @@ class TodayList(QWidget):
         self.tasks = tuple(sorted(found, key=lambda t: (walk.index(t.incubator.id), t.state != "open", t.due_ms)))
         clear(self._box)
         self.ticks, self.why = {}, None
-        self.setVisible(bool(self.tasks))
-        if not self.tasks:
+        self._incubator = incubator
+        self.countdown = label("", "name", "heat", wrap=True)
+        cooling = tasks.cooling_left_s(bench, incubator) is not None
+        self.setVisible(bool(self.tasks) or cooling)
+        if not self.tasks and not cooling:
             return
         self._box.addWidget(label("To do", "heading"))
+        self._box.addWidget(self.countdown)
+        self._count_down()
         machine = incubator.name
         for task in self.tasks[: SHOWN + 2]:
             if task.incubator.name != machine:
@@ -82,7 +111,7 @@ class TodayList(QWidget):
             self._box.addWidget(label(f"{left} more in the planner", "small"))
         self.problem = problem_label()
         self._box.addWidget(self.problem)
-        if focused in self.ticks:
+        if focused is not None and focused in self.ticks:
             self.ticks[focused].setFocus()
 
     def _line(self, task: Task, typed: str) -> None:
@@ -107,7 +136,8 @@ class TodayList(QWidget):
             self._details(task, typed)
 
     def _details(self, task: Task, typed: str) -> None:
-        text = f"{task.about}. {task.why} {task.how}"
+        window = "" if task.daily else f" ({tasks.window_words(self._bench, task)})"
+        text = f"{task.about}{window}. {task.why} {task.how}"
         self._box.addWidget(label(text, "small", wrap=True))
         if task.caution:
             self._box.addWidget(label(task.caution, "small", "eggs", wrap=True))
@@ -124,7 +154,7 @@ class TodayList(QWidget):
     def _toggle(self, task: Task) -> None:
         key = (task.subject, task.step)
         self._open = None if self._open == key else key
-        self.show_tasks(task.incubator if task.incubator else self.tasks[0].incubator, self._extra())
+        self.show_tasks(self._incubator or task.incubator, self._extra(), self.focused())
 
     def _extra(self) -> list[Task]:
         return [t for t in self.tasks if t.subject.startswith("incubator")]

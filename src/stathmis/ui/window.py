@@ -22,6 +22,7 @@ from stathmis.ui.incubator_column import IncubatorColumn
 from stathmis.ui.keys import KeyMap
 from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
+from stathmis.ui.tray import Tray
 
 MINUTE_MS = 60_000
 
@@ -85,6 +86,7 @@ class Window(QMainWindow):
         self.folders = FolderWatch(bench, self._arrived.brought.emit)
         self._arrived.brought.connect(self._brought)
         self._reminders = Reminders(bench)
+        self.tray = Tray(bench, self)
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
@@ -119,6 +121,7 @@ class Window(QMainWindow):
             ("F3", "Light, dark, or as the system", self.switch_theme),
             ("Ctrl++", "Larger text", lambda: self.theme.enlarge(1)),
             ("Ctrl+-", "Smaller text", lambda: self.theme.enlarge(-1)),
+            ("Ctrl+T", "An icon in the desktop's tray, or none", self.switch_tray),
             ("F1", "This map of keys", self.show_keys),
             ("Esc", "Leave, back to the round", self.leave),
             ("Ctrl+Q", "Close Stathmis", self.close),
@@ -248,6 +251,10 @@ class Window(QMainWindow):
         self.theme.choose(choice)
         notify.tell("info", f"Theme: {'as the system' if choice == 'system' else choice}.")
 
+    def switch_tray(self) -> None:
+        """Show an icon in the tray that says what is to be done, or take it away."""
+        notify.tell("info", self.tray.switch())
+
     def show_keys(self) -> None:
         """Show or hide the map of keys."""
         self.keys.toggle()
@@ -268,6 +275,7 @@ class Window(QMainWindow):
         notify.tell("info" if found.examined is not None else "warning", found.words)
 
     def _minute_passed(self) -> None:
+        self.tray.refresh()
         for task in self._reminders.due():
             reminder.tell_desktop(task.title, f"{task.about}, {task.incubator.name}. {task.how}")
         # a half-typed round keeps its fields; only what depends on the time is shown anew
@@ -282,6 +290,8 @@ class Window(QMainWindow):
             self.restoreGeometry(geometry)
         page = str(self._settings.value("page", "round"))
         self.pages.page = page if page in self.pages.tabs else "round"
+        if self._settings.value("tray") == "yes":
+            self.tray.switch()
         incubator = self._settings.value("incubator")
         self._incubator_id = int(str(incubator)) if incubator is not None and str(incubator).isdigit() else None
 
@@ -298,6 +308,7 @@ class Window(QMainWindow):
                 self._settings.setValue("incubator", self._incubator_id)
             self._settings.setValue("theme", self.theme.choice)
             self._settings.setValue("scale", self.theme.scale)
+            self._settings.setValue("tray", "yes" if self.tray.on else "no")
         self._minute.stop()
         background.wait_for_all()
         notify.listen(None)
@@ -311,6 +322,7 @@ class Window(QMainWindow):
         self.live.stop()
         self.folders.stop()
         self.alarm.stop()
+        self.tray.take_away()
         self.bench.logbook.close()
 
 

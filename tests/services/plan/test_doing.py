@@ -152,9 +152,23 @@ def test_cooling_is_a_task_of_waterfowl_alone(bench: Workbench) -> None:
     (cool,) = [t for t in tasks.today(bench) if t.step.startswith("cool")]
     assert cool.about == "ducks" and "dip is expected" in cool.how
     tasks.done(bench, cool)
-    assert demo_kinds(bench) == ["cool"]
+    assert demo_kinds(bench) == ["cool"] and tasks.cooling_left_s(bench, incubator) == 15 * 60
+    go_to(bench, bench.now_ms + 16 * 60_000)
+    assert tasks.cooling_left_s(bench, incubator) == -60
+    go_to(bench, bench.now_ms + 60 * 60_000)
+    assert tasks.cooling_left_s(bench, incubator) is None
     again = [t for t in tasks.today(bench) if t.step.startswith("cool")]
     assert all(t.due_ms > bench.now_ms for t in again)
+
+
+def test_the_brooder_is_told_in_the_unit_in_use(demo: Workbench) -> None:
+    plan = guinea_fowl(demo)
+    (warm,) = [t for t in tasks.tasks_of(demo, plan) if t.step == "brooder warm"]
+    assert "35 °C under the source in the first week, 32 °C in the second" in warm.how
+    demo.temperature_unit = "°F"
+    (warm,) = [t for t in tasks.tasks_of(demo, plan) if t.step == "brooder warm"]
+    assert "95 °F under the source in the first week, 90 °F in the second" in warm.how
+    assert "Heat lamps start fires" in warm.caution
 
 
 def demo_kinds(bench: Workbench) -> list[str]:

@@ -67,7 +67,7 @@ def test_the_usual_chicken() -> None:
     assert steps["latest"] == 23 and steps["take off"] == 22 and steps["warm dry"] == -2
     assert [steps[f"weigh {i}"] for i in (1, 2, 3)] == [0, 4, 8]
     gecko = {s.kind for s in schedule.plan(SPECIES["leopard_gecko"], Habits())}
-    assert "lockdown" not in gecko and {"air", "first shed", "first meal"} <= gecko
+    assert "lockdown" not in gecko and {"air", "first shed", "first meal", "next clutch"} <= gecko
     with pytest.raises(ValueError, match="habit"):
         schedule.plan(SPECIES["chicken"], Habits(candling="hourly"))
 
@@ -236,10 +236,21 @@ def test_turning_by_hand_alternates_and_ends(bench: Workbench) -> None:
     assert "an even number" in turning.words(bench, turning.turning(bench, course))
     bench.undo()
     assert [e.note for e in bench.records(Event)] == ["X up"]
+    for day, hours in ((1, (7, 13, 19)), (2, (7, 19)), (3, (6, 10, 14, 18, 22))):
+        midnight = now - (now % DAY_MS) - day * DAY_MS
+        for hour in hours:
+            bench.add("turned", [(Event, turn(incubator.id, midnight + hour * HOUR_MS))])
+    found = turning.turning(bench, course)
+    assert found.days == (2, 4), "two turns are even, and on the first whole day none is logged"
+    assert "odd, on 2 of the last 4 days" in turning.words(bench, found)
     bench.clock.at_ms = now + 14 * DAY_MS  # type: ignore[attr-defined]
     with pytest.raises(UserError, match="lie still from lockdown"):
         turning.log_turn(bench, course, bench.now_ms)
     assert not any(t.step.startswith("turn") for t in tasks.today(bench))
+
+
+def turn(incubator_id: int, at_ms: int) -> dict[str, object]:
+    return {"incubator_id": incubator_id, "time_ms": at_ms, "kind": "turn", "note": "O up", "set_point_c": None}
 
 
 def test_eggs_that_must_never_be_turned(bench: Workbench) -> None:

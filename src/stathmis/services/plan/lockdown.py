@@ -10,7 +10,7 @@ from stathmis.services import knowledge
 from stathmis.services.moisture import box_words
 from stathmis.services.moisture.box import VENT_SCHOOLS, BoxSheet, vent_school
 from stathmis.services.plan.planning import Plan
-from stathmis.services.plan.tasks import marks
+from stathmis.services.plan.tasks import in_unit, marks
 from stathmis.services.wording import band_text
 from stathmis.services.workbench import Workbench
 
@@ -76,6 +76,7 @@ def run(bench: Workbench, plan: Plan, box: BoxSheet | None = None) -> LockdownRu
     ramp = box_words.ramp_lines(bench, box) if box is not None and box.used else []
     water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."
     school = VENT_SCHOOLS[vent_school(bench)]
+    brooder = in_unit(knowledge.tasks()["brooder warm"].how, bench.temperature_unit)
     texts = (
         ("candle", "Candle for the last time", "Clears, dead and rotten eggs out; what is doubtful stays.", 6.0, True),
         ("turner", "Turner out", "Chicks are crushed by it.", 7.0, True),
@@ -91,7 +92,7 @@ def run(bench: Workbench, plan: Plan, box: BoxSheet | None = None) -> LockdownRu
             True,
         ),
         ("ramp", "See the humidity settle", f"{wanted} an hour after the last step, no chasing.", None, False),
-        ("brooder", "Brooder ready and warm", knowledge.tasks()["brooder"].how, None, False),
+        ("brooder", "Brooder ready and warm", brooder, None, False),
     )
     steps = []
     for key, title, how, target, lid in texts:

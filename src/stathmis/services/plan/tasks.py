@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from math import exp
@@ -10,6 +11,7 @@ from typing import Any, Literal
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import COOLING_FROM_DAY
+from stathmis.core.units import from_inside
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
@@ -18,7 +20,7 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import Plan, PlannedStep, plans
-from stathmis.services.workbench import Workbench
+from stathmis.services.workbench import TemperatureUnit, Workbench
 
 HOUR_MS = 3_600_000
 State = Literal["open", "done", "skipped"]
@@ -29,6 +31,8 @@ FORGOTTEN_MS = 3 * DAY_MS
 MILESTONES = ("hatch", "latest")
 """Days that come by themselves: nothing is to be done but to know of them."""
 COOL_EVERY_H = 20.0
+COOLING_MIN = 15.0
+"""Source: common practice (15 min twice, or up to an hour once, late in the term)."""
 
 
 @dataclass(frozen=True)
@@ -70,15 +74,21 @@ def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark
         if plan.batch is not None and step.at_ms < plan.set_ms and mark is None:
             # what prepares for setting is over once the eggs are in
             continue
-        task = _task(plan, step, mark)
+        task = _task(plan, step, mark, bench.temperature_unit)
         if step.kind == "weigh" and any(step.earliest_ms <= t <= max(step.latest_ms, step.at_ms) for t in weighed):
             task = replace(task, state="done")
         made.append(task)
     return made
 
 
-def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None) -> Task:
+def in_unit(text: str, unit: TemperatureUnit) -> str:
+    """A text with its temperatures ("{35}", in °C) in the unit in use."""
+    return re.sub(r"\{(\d+)\}", lambda m: f"{from_inside(float(m[1]), unit):.0f} {unit}", text)
+
+
+def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None, unit: TemperatureUnit) -> Task:
     text = knowledge.tasks()[step.kind]
+    how = in_unit(text.how, unit)
     state: State = mark.state if mark is not None else "open"
     if step.key == "set" and plan.batch is not None:
         state = "done"
@@ -89,7 +99,7 @@ def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None) -> Task:
         plan.name,
         plan.incubator,
         text.why,
-        text.how,
+        how,
         text.caution,
         step.at_ms,
         min(step.earliest_ms, step.at_ms),
@@ -225,7 +235,7 @@ def done(bench: Workbench, task: Task, at_ms: int | None = None) -> str:
     if _kind(task) == "cool":
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": "cooled and misted"}
         bench.add("cooling logged", [(Event, {**fields, "set_point_c": None})])
-        return "Cooling logged; the dip is expected."
+        return f"Cooling begun: {COOLING_MIN:.0f} min with the lid open. The dip is expected."
     if _kind(task) == "refill":
         # ticked without more: filled as it was, the amount can be logged on Round or under Moisture
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "water", "note": f"{task.about} refilled"}
@@ -261,11 +271,29 @@ def mark_seen(bench: Workbench, plan: Plan, what: str) -> str:
     return f"{what.capitalize()}."
 
 
+def cooling_left_s(bench: Workbench, incubator: Incubator) -> float | None:
+    """How long a cooling that was begun still lasts, s (below 0 for a while after it); None where none is."""
+    begun = [e.time_ms for e in bench.records(Event) if e.incubator_id == incubator.id and e.kind == "cool"]
+    if not begun:
+        return None
+    left = (max(begun) + COOLING_MIN * 60_000 - bench.now_ms) / 1000.0
+    return left if left > -COOLING_MIN * 60.0 else None
+
+
 def reopen(bench: Workbench, task: Task) -> None:
     """A task done or skipped is open again; undoable."""
     own = [m.id for m in bench.records(TaskMark) if (m.subject, m.step) == (task.subject, task.step)]
     if own:
         bench.strike(f"{task.title.lower()} open again", TaskMark, own)
+
+
+def window_words(bench: Workbench, task: Task) -> str:
+    """From when to when it may be done: "may be done 17 to 20 May"."""
+    first, last = bench.local(task.earliest_ms), bench.local(task.latest_ms)
+    if first.date() == last.date():
+        return f"may be done {first:%H:%M} to {last:%H:%M}"
+    month = "" if first.month == last.month else f" {first:%b}"
+    return f"may be done {first.day}{month} to {last.day} {last:%b}"
 
 
 def when_words(bench: Workbench, task: Task) -> str:

@@ -15,6 +15,7 @@ from stathmis.services.clock import DAY_MS, local, utc_ms
 from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
+LEAST_TURNS = 3
 TURNS_A_DAY = 5
 """By hand: an odd number, so that the long night falls on alternate sides; more is better. Source: common practice."""
 LONGEST_GAP_H = 12.0
@@ -28,7 +29,8 @@ SIDES = ("X", "O")
 class Turning:
     """The turning of a batch so far. times: of the turns (UTC ms); side: the mark that shows now, None where unknown;
     today: turns since midnight; gap_h: the longest gap of the last days, hours; stop_ms: when turning ends; never:
-    these eggs must not be turned."""
+    these eggs must not be turned; days: of the last whole days, how many had enough turns, an odd number, and how many
+    there were."""
 
     times: tuple[int, ...]
     side: str | None
@@ -36,6 +38,7 @@ class Turning:
     gap_h: float | None
     stop_ms: int | None
     never: bool
+    days: tuple[int, int] = (0, 0)
 
     @property
     def next_side(self) -> str:
@@ -61,7 +64,14 @@ def turning(bench: Workbench, course: Course, events: Sequence[Event] | None = N
     edges.append(min(now, stop) if stop is not None else now)
     gaps = [b - a for a, b in pairwise(edges)]
     gap = max(gaps) / HOUR_MS if times else None
-    return Turning(times, side, sum(t >= midnight for t in times), gap, stop, never)
+    return Turning(times, side, sum(t >= midnight for t in times), gap, stop, never, _kept(times, course, midnight))
+
+
+def _kept(times: Sequence[int], course: Course, midnight: int) -> tuple[int, int]:
+    """Of the last seven whole days since setting, those with three turns or more and an odd number, and all."""
+    days = [midnight - i * DAY_MS for i in range(1, 8) if midnight - i * DAY_MS >= course.batch.set_ms]
+    counts = [sum(start <= t < start + DAY_MS for t in times) for start in days]
+    return sum(c >= LEAST_TURNS and c % 2 == 1 for c in counts), len(days)
 
 
 def _midnight(now_ms: int, zone: str) -> int:
@@ -101,7 +111,9 @@ def words(bench: Workbench, found: Turning) -> str:
     )
     gap = f" Longest gap of late: {found.gap_h:.0f} h." if found.gap_h is not None else ""
     long = " That is too long." if found.gap_h is not None and found.gap_h > LONGEST_GAP_H else ""
-    return f"{side}{count if left != TURNS_A_DAY else ' Not turned yet today.'}{gap}{long}".strip()
+    kept, whole = found.days
+    days = f" Enough, and odd, on {kept} of the last {whole} days." if whole else ""
+    return f"{side}{count if left != TURNS_A_DAY else ' Not turned yet today.'}{gap}{long}{days}".strip()
 
 
 def next_turn_ms(found: Turning, now_ms: int, zone: str) -> int | None:

@@ -34,7 +34,7 @@ class NewPlanCard(QFrame):
         self.species.activated.connect(self._offer_regimes)
         self.way.addItem("hatch on", "hatch")
         self.way.addItem("set on", "set")
-        self.day, self.eggs, self.name, self.laid = (QLineEdit() for _ in range(4))
+        self.day, self.eggs, self.name, self.laid, self.mother = (QLineEdit() for _ in range(5))
         self.eggs.setText("12")
         self.day.setPlaceholderText("20 Jun, 2026-06-20, in 30 days")
         self.laid.setPlaceholderText("first egg laid: 10 Jun")
@@ -42,6 +42,7 @@ class NewPlanCard(QFrame):
         self.day.textEdited.connect(self._day_typed)
         self.day.returnPressed.connect(self.add)
         self.preview = label("", "small", wrap=True)
+        self._mother_label = label("Mother", "muted")
         for i, (first, second, name) in enumerate(
             (
                 (label("Species", "muted"), self.species, "Species of the batch"),
@@ -51,6 +52,7 @@ class NewPlanCard(QFrame):
                 (label("Eggs from", "muted"), self.laid, "When the first egg is laid; may be empty"),
                 (label("Follows", "muted"), self.regime, "Which humidity school"),
                 (label("Name", "muted"), self.name, "What you call it; may be empty"),
+                (self._mother_label, self.mother, "The mother of the clutch; may be empty"),
             )
         ):
             second.setAccessibleName(name)
@@ -78,6 +80,10 @@ class NewPlanCard(QFrame):
 
     def _offer_regimes(self, _index: int = 0) -> None:
         self.regime.clear()
+        clutch = knowledge.species()[self.species.currentData()].kind == "reptile"
+        self.laid.setPlaceholderText("laid on: 10 Jun" if clutch else "first egg laid: 10 Jun")
+        for widget in (self.mother, self._mother_label):
+            widget.setVisible(clutch)
         for choice in profiles.choices(self._bench, self.species.currentData()):
             self.regime.addItem(choice.name, choice.key)
         self._day_typed()
@@ -128,15 +134,16 @@ class NewPlanCard(QFrame):
                 # a day without a year is the next one: of eggs it is the last
                 earlier = bench.local(laid)
                 laid = clock.utc_ms(earlier.replace(tzinfo=None, year=earlier.year - 1), bench.zone)
-            typed = self.day.text(), self.name.text(), self.laid.text()
-            for edit in (self.day, self.name, self.laid):
+            edits = (self.day, self.name, self.laid, self.mother)
+            typed = [edit.text() for edit in edits]
+            _, name, _, mother = typed
+            for edit in edits:
                 edit.setText("")
+            species, regime = self.species.currentData(), self.regime.currentData()
             try:
-                planning.add_plan(
-                    bench, machine, self.species.currentData(), self.regime.currentData(), eggs, at, typed[1], laid
-                )
+                planning.add_plan(bench, machine, species, regime, eggs, at, name, laid, mother)
             except UserError:
-                for edit, text in zip((self.day, self.name, self.laid), typed, strict=True):
+                for edit, text in zip(edits, typed, strict=True):
                     edit.setText(text)
                 raise
         except UserError as error:

@@ -59,6 +59,7 @@ class StepPanel(QWidget):
         at = self._bench.local(task.due_ms)
         self._box.addWidget(label(f"{task.title}: {task.about}", "heading", wrap=True))
         words = f"{at:%A} {at.day} {at:%B}, {at:%H:%M}; {tasks.when_words(self._bench, task)}"
+        words += f"; {tasks.window_words(self._bench, task)}" if task.state == "open" else ""
         self._box.addWidget(label(words, "name", "eggs", wrap=True))
         self._box.addWidget(label(f"{task.why} {task.how}", "muted", wrap=True))
         if task.caution:
