@@ -247,7 +247,7 @@ def fit_box(
         return np.concatenate([wet, slow, gone, (t - middle) / spread], axis=1)
 
     theta, jacobian, residual = _least_squares(left, middle, spread)
-    covariance: Array = np.linalg.inv(jacobian.T @ jacobian)
+    covariance = np.asarray(np.linalg.inv(jacobian.T @ jacobian), dtype=np.float64)
     data = residual[: -middle.size]
     chi_square = float((data**2).sum())
     if data.size and chi_square > data.size:

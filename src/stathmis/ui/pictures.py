@@ -37,7 +37,7 @@ VIEWS = (
     "bring-in",
     "enter",
 )
-_TYPED = {"Lid display": ("37.0", "45"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("48",)}
+_TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
 def write_pictures(

@@ -98,7 +98,9 @@ def plans(bench: Workbench, *, over: bool = False) -> list[Plan]:
 
 def plan_of(bench: Workbench, batch: Batch) -> Plan:
     """The plan of a batch."""
-    return next(p for p in plans(bench, over=True) if p.batch is not None and p.batch.id == batch.id)
+    stored = next((s for s in bench.records(StoredPlan) if s.batch_id == batch.id), None)
+    machine = next(i for i in bench.incubators() if i.id == batch.incubator_id)
+    return _planned(bench, stored, batch, machine)
 
 
 def _planned(bench: Workbench, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:

@@ -1,0 +1,109 @@
+"""One instrument's line on the round: what it shows, what that is, and how it lies."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+
+from stathmis.services import advice, rounds
+from stathmis.services.reading_field import Field, interpret
+from stathmis.services.rounds import Line
+from stathmis.services.verdict import Judged, judge_reading
+from stathmis.services.wording import u_text, unit_word, value_text, with_u
+from stathmis.ui.level import Level, LevelState
+from stathmis.ui.pieces import button, label, set_property
+
+if TYPE_CHECKING:
+    from stathmis.ui.round_view import RoundView
+
+
+class ReadingRow:
+    """The widgets of one instrument's line, in a shared grid, and what was typed there."""
+
+    def __init__(self, view: RoundView, grid: QGridLayout, row: int, line: Line) -> None:
+        self._view, self.line = view, line
+        theme, bench = view.theme, view.bench
+        channel = line.channel
+        self.field = Field("")
+        self.judged: Judged | None = None
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addStretch(1)
+        names.addWidget(label(line.instrument.name, "name", wrap=True))
+        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(bench, line.force)}"
+        names.addWidget(label(about, "small", wrap=True))
+        names.addStretch(1)
+        grid.addLayout(names, row, 0)
+        self.edit = QLineEdit()
+        self.edit.setProperty("role", "reading")
+        self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.edit.setFixedWidth(theme.px(92 if not view.narrow else 80))
+        self.edit.setAccessibleName(f"{line.instrument.name} shows, in {unit_word(channel.unit)}")
+        self.edit.textEdited.connect(self._typed)
+        self.edit.returnPressed.connect(view.log)
+        grid.addWidget(self.edit, row, 1)
+        self.value = label("", "value", "heat" if channel.quantity == "temperature" else "moisture")
+        self.u = label("", "small")
+        values = QVBoxLayout()
+        values.setSpacing(0)
+        for cell in (self.value, self.u):
+            cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            cell.setMinimumWidth(theme.px(72))
+            values.addWidget(cell)
+        grid.addLayout(values, row, 2)
+        self.level = Level(theme)
+        grid.addWidget(self.level, row, 3)
+        self.word = label("", wrap=True)
+        self.word.setFixedWidth(theme.px(88 if not view.narrow else 76))
+        grid.addWidget(self.word, row, 4)
+        self.problem = label("", "problem", wrap=True)
+        self.offer = button("", self._take_offer, "link")
+        trouble = QHBoxLayout()
+        trouble.addWidget(self.problem, 2)
+        trouble.addWidget(self.offer)
+        trouble.addStretch(1)
+        grid.addLayout(trouble, row + 1, 1, 1, 4)
+        self._typed("")
+
+    def _typed(self, text: str) -> None:
+        self.field = interpret(text, self.line.channel)
+        self._show()
+        self._view.typed()
+
+    def _take_offer(self) -> None:
+        self.edit.setText(self.field.offer)
+        self._typed(self.field.offer)
+        self.edit.setFocus()
+
+    def _show(self) -> None:
+        bench, channel = self._view.bench, self.line.channel
+        sheet = self._view.sheet
+        band = sheet.band(channel.quantity)
+        field = self.field
+        self.judged = None
+        self.problem.setText(field.problem)
+        self.problem.setVisible(bool(field.problem))
+        self.offer.setVisible(bool(field.offer))
+        self.offer.setText(f"Make it {field.offer}")
+        set_property(self.edit, "wrong", bool(field.problem))
+        self.edit.setAccessibleDescription(field.problem)
+        if field.shown is None:
+            self.value.setText("")
+            self.u.setText("")
+            self.word.setText("")
+            self.level.show_state(LevelState(channel.quantity, band), "nothing typed")
+            return
+        judged = judge_reading(bench, sheet.incubator, self.line.hanging, field.shown, sheet.at_ms, band)
+        self.judged = judged
+        unit = bench.shown_unit(channel.quantity)
+        self.value.setText(value_text(judged.corrected.value, judged.corrected.U, channel.quantity, unit))
+        self.u.setText(f"{u_text(judged.corrected.U, channel.quantity, unit)} {'%' if unit == '%' else unit}")
+        word = advice.word(judged) if band is not None else ""
+        if judged.decision == "outside" and band is not None:
+            word += ", low" if judged.corrected.value < band.middle else ", high"
+        self.word.setText(word)
+        set_property(self.word, "ink", judged.decision)
+        text = with_u(judged.corrected.value, judged.corrected.U, channel.quantity, unit)
+        self.level.show_state(LevelState(channel.quantity, band, judged.corrected, judged.decision), f"{text}, {word}")
