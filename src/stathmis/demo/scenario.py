@@ -22,6 +22,7 @@ from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Channel, Incubator, NewReading, Quantity
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
+from stathmis.services.eggs import tray
 from stathmis.services.instruments import checking, draft, places
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
@@ -284,6 +285,7 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     _events(bench, clock, incubator, start, events)
     _rounds(bench, clock, rng, start, truth, CABINET[:4], channels, now_ms)
     _weights(bench, clock, rng, incubator, set_ms, start, truth)
+    _tray(bench, clock, incubator, set_ms)
     return start, truth
 
 
@@ -333,6 +335,22 @@ def _weights(
         clock.at_ms = at
         found = [w for row in rows if (w := weights.interpret(bench, course, row, at)) is not None]
         weights.log_weighings(bench, course, found, at, 0.1)
+
+
+def _tray(bench: Workbench, clock: FixedClock, incubator: Incubator, set_ms: int) -> None:
+    """Thirty eggs in five rows; candled on day 7: two clear ones out, one shell too dark to judge."""
+    course = batches.running(bench, incubator)
+    assert course is not None
+    clock.at_ms = set_ms
+    tray.lay_out(bench, course, 30, 6, "own flock")
+    clear = {9, 23}
+    for number in range(1, 31):
+        clock.at_ms = set_ms + 7 * DAY_MS + number * 15_000
+        kind = "clear" if number in clear else "doubtful" if number == 17 else "alive"
+        tray.log_finding(bench, course, str(number), kind, clock.at_ms, take_out=number in clear)
+    # one died in the second week
+    clock.at_ms = set_ms + 11 * DAY_MS
+    tray.log_finding(bench, course, "12", "early dead", clock.at_ms)
 
 
 def _partridge_machine(set_point_c: float) -> Machine:

@@ -89,9 +89,16 @@ def _to_3(connection: sqlite3.Connection) -> None:
 
 
 def _to_4(connection: sqlite3.Connection) -> None:
-    """Water surfaces and vents, settled states left out, sizes of eggs; plans, tasks done, days away."""
+    """Water surfaces and vents, states left out; plans, tasks done, days away; eggs, their sizes, findings."""
     for statement in (
         "ALTER TABLE incubator ADD COLUMN capacity INTEGER",
+        """CREATE TABLE egg (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            mark VARCHAR NOT NULL, place VARCHAR NOT NULL, about VARCHAR NOT NULL, laid_ms INTEGER,
+            withdrawn_ms INTEGER)""",
+        """CREATE TABLE egg_finding (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            time_ms INTEGER NOT NULL, mark VARCHAR NOT NULL, kind VARCHAR NOT NULL,
+            count INTEGER NOT NULL CHECK (count > 0), note VARCHAR NOT NULL, logged_ms INTEGER NOT NULL,
+            withdrawn_ms INTEGER)""",
         """CREATE TABLE plan (id INTEGER NOT NULL PRIMARY KEY,
             incubator_id INTEGER NOT NULL REFERENCES incubator (id), batch_id INTEGER REFERENCES batch (id),
             name VARCHAR NOT NULL, species VARCHAR NOT NULL, regime VARCHAR NOT NULL,

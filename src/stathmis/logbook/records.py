@@ -120,6 +120,35 @@ class LossTarget:
 
 
 @dataclass(frozen=True)
+class Egg:
+    """An egg with its pencil mark and place in the tray ("2/5": row and column); about: breed, mother or source."""
+
+    id: int
+    batch_id: int
+    mark: str
+    place: str
+    about: str
+    laid_ms: int | None
+
+
+@dataclass(frozen=True)
+class EggFinding:
+    """What was found at an egg, or (mark "") at so many of a batch: kind is a key of the list of findings.
+
+    logged_ms: when it was entered, which may be after the batch had ended.
+    """
+
+    id: int
+    batch_id: int
+    time_ms: int
+    mark: str
+    kind: str
+    count: int
+    note: str
+    logged_ms: int
+
+
+@dataclass(frozen=True)
 class EggSize:
     """An egg (mark "" for the mean egg) measured with a caliper or by candling, mm; None where not measured."""
 

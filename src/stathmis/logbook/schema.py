@@ -139,6 +139,32 @@ loss_target = Table(
     _withdrawn(),
 )
 
+egg = Table(
+    "egg",
+    metadata,
+    _id(),
+    _to("batch"),
+    Column("mark", String, nullable=False),
+    Column("place", String, nullable=False),
+    Column("about", String, nullable=False),
+    Column("laid_ms", Integer),
+    _withdrawn(),
+)
+
+egg_finding = Table(
+    "egg_finding",
+    metadata,
+    _id(),
+    _to("batch"),
+    Column("time_ms", Integer, nullable=False),
+    Column("mark", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("count", Integer, CheckConstraint("count > 0"), nullable=False),
+    Column("note", String, nullable=False),
+    Column("logged_ms", Integer, nullable=False),
+    _withdrawn(),
+)
+
 egg_size = Table(
     "egg_size",
     metadata,

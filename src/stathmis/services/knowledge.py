@@ -67,6 +67,29 @@ def regimes() -> dict[str, Regime]:
 
 
 @dataclass(frozen=True)
+class Finding:
+    """What may be found at an egg: the key that logs it, its word, its group ("candling", "hatch", "after"), for whom
+    ("bird", "reptile", "all"), what to look for, and why it should come out (empty: it stays)."""
+
+    key: str
+    letter: str
+    word: str
+    group: str
+    kind: str
+    look: str
+    removes: str
+
+
+@lru_cache(maxsize=1)
+def findings() -> dict[str, Finding]:
+    """All findings by key."""
+    return {
+        key: Finding(key, e["letter"], e["word"], e["group"], e["for"], e["look"], e.get("removes", ""))
+        for key, e in _load("findings.toml").items()
+    }
+
+
+@dataclass(frozen=True)
 class TaskText:
     """What a kind of task is called, why it is done and how; caution: the short one that belongs to it, or empty."""
 

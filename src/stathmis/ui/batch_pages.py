@@ -1,4 +1,4 @@
-"""The pages of one incubator under its course: Round, Trace and Moisture."""
+"""The pages of one incubator under its course: Round, Trace, Moisture, Eggs and Hatch."""
 
 from __future__ import annotations
 
@@ -19,6 +19,8 @@ from stathmis.services.wording import count, number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
+from stathmis.ui.eggs.eggs_view import EggsView
+from stathmis.ui.eggs.hatch_view import HatchView
 from stathmis.ui.moisture.view import MoistureView
 from stathmis.ui.pieces import button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
@@ -27,7 +29,7 @@ from stathmis.ui.trace_view import TraceView
 
 JUDGE_EVERY_MS = 10 * 60_000
 """The expected hatch is worked out anew this often while readings come in."""
-PAGES = (("round", "Round"), ("trace", "Trace"), ("moisture", "Moisture"))
+PAGES = (("round", "Round"), ("trace", "Trace"), ("moisture", "Moisture"), ("eggs", "Eggs"), ("hatch", "Hatch"))
 
 
 class BatchPages(QWidget):
@@ -85,6 +87,9 @@ class BatchPages(QWidget):
         self._stack.addWidget(self.trace)
         self.moisture = MoistureView(bench, theme)
         self._stack.addWidget(self.moisture)
+        self.eggs, self.hatch = EggsView(bench, theme), HatchView(bench, theme)
+        self._stack.addWidget(self.eggs)
+        self._stack.addWidget(self.hatch)
         layout.addWidget(self._stack, 1)
 
     def _show_several(self, sheet: RoundSheet) -> None:
@@ -163,6 +168,10 @@ class BatchPages(QWidget):
             self._chosen[self.incubator.id] = batch_id
             self.show_incubator(self.incubator, self.page)
 
+    def leave(self) -> bool:
+        """Esc leaves what the page in view can leave first."""
+        return self.page == "eggs" and self.eggs.leave()
+
     def show_incubator(self, incubator: Incubator, page: str) -> None:
         """Show a page of an incubator as it stands now."""
         bench = self._bench
@@ -174,7 +183,7 @@ class BatchPages(QWidget):
         self._show_several(sheet)
         self._title.setText(incubator.name)
         air = "fan" if incubator.air == "forced" else "still air"
-        for key in ("trace", "moisture"):
+        for key in ("trace", "moisture", "eggs", "hatch"):
             self.tabs[key].setVisible(incubator.air != "room")
         if incubator.air == "room":
             self._batch.setText("the room around the incubators")
@@ -205,3 +214,7 @@ class BatchPages(QWidget):
             self.trace.show_course(sheet.course)
         if page == "moisture":
             self.moisture.show_incubator(incubator, sheet.course)
+        if page == "eggs":
+            self.eggs.show_course(sheet.course)
+        if page == "hatch":
+            self.hatch.show_course(sheet.course)

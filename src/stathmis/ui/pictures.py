@@ -31,6 +31,8 @@ VIEWS = (
     "side-by-side",
     "places",
     "water",
+    "eggs",
+    "hatch",
     "planner",
     "practice",
     "live",
@@ -71,7 +73,7 @@ def go(window: Window, name: str) -> None:
             seen[instrument] = index + 1
             if index < len(texts):
                 window.pages.round.type_into(row, texts[index])
-    elif name in ("trace", "moisture"):
+    elif name in ("trace", "moisture", "eggs", "hatch"):
         window.pages.moisture.show_part("eggs")
         window.show_page(name)
     elif name == "water":

@@ -73,6 +73,25 @@ DARK = Inks(
 )
 
 
+DIM = Inks(
+    paper="#000000",
+    column="#000000",
+    card="#0A0605",
+    ink="#C8502E",
+    muted="#7A3420",
+    rule="#3A1810",
+    heat="#C8502E",
+    moisture="#C8502E",
+    eggs="#C8502E",
+    selection="#F08050",
+    good="#C8502E",
+    bad="#F08050",
+    doubt="#C8502E",
+    tint=60,
+)
+"""Inks for the dark: a deep red leaves the eye used to it. Source: common practice."""
+
+
 class Theme(QObject):
     """The theme in use. changed is emitted when colors or size change; views repaint and the style sheet follows."""
 
@@ -83,6 +102,7 @@ class Theme(QObject):
         self._app = app
         self.choice = choice
         self.scale = scale
+        self.dim = False
         _load_fonts()
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_system)
         self._apply()
@@ -97,7 +117,7 @@ class Theme(QObject):
     @property
     def inks(self) -> Inks:
         """Colors in use."""
-        return DARK if self.dark else LIGHT
+        return DIM if self.dim else DARK if self.dark else LIGHT
 
     def px(self, size: float) -> int:
         """A length of the 4 px grid at the text size in use."""
@@ -120,6 +140,11 @@ class Theme(QObject):
         """Larger (1) or smaller (-1) text."""
         nearest = min(range(len(SCALES)), key=lambda i: abs(SCALES[i] - self.scale))
         self.scale = SCALES[max(0, min(len(SCALES) - 1, nearest + steps))]
+        self._apply()
+
+    def darken(self, dim: bool) -> None:
+        """The inks for candling in the dark, or the ordinary ones again."""
+        self.dim = dim
         self._apply()
 
     def _follow_system(self) -> None:

@@ -106,6 +106,8 @@ class Window(QMainWindow):
             ("Ctrl+1", "Round", lambda: self.show_page("round")),
             ("Ctrl+2", "Trace", lambda: self.show_page("trace")),
             ("Ctrl+3", "Moisture", lambda: self.show_page("moisture")),
+            ("Ctrl+4", "Eggs: the tray, candling", lambda: self.show_page("eggs")),
+            ("Ctrl+5", "Hatch: may I open, what came of it", lambda: self.show_page("hatch")),
             ("Ctrl+PgDown", "Next incubator", lambda: self.step_incubator(1)),
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
             ("Ctrl+D", "Planner: days and steps of every batch", lambda: self.show_place("planner")),

@@ -1,0 +1,44 @@
+"""What candling shows on a day, scaled to the species' term; and which eggs should come out, with the reason."""
+
+from __future__ import annotations
+
+from stathmis.services import knowledge
+from stathmis.services.batches import Course
+from stathmis.services.eggs.tray import TraySheet
+
+SHOWS = (
+    (0.0, "nothing yet; the yolk's shadow"),
+    (3 / 21, "a beating spot and the first vessels"),
+    (5 / 21, "the eye, and more vessels"),
+    (7 / 21, "a spider of veins; the embryo moves"),
+    (10 / 21, "half the egg dark, the egg tooth"),
+    (14 / 21, "mostly dark; it moves; the air cell is a fifth"),
+    (18 / 21, "dark but for a clear air cell with a slanted edge"),
+    (19.5 / 21, "the beak in the air cell, peeping"),
+    (20.5 / 21, "a star crack, then the zip round the blunt end"),
+)
+"""What a living egg shows at shares of a chick's 21 days. Source: common embryology; scaled for other birds."""
+
+
+def shows(course: Course, day: float) -> str:
+    """What a living egg shows on a day; empty for a reptile's."""
+    if course.species.kind == "reptile":
+        return "Fertile ones show vessels on a pink ground; the chalky patch spreads as they grow."
+    share = max(0.0, day) / course.species.days
+    text = next(words for at, words in reversed(SHOWS) if share >= at)
+    return f"On this day a living egg shows {text}."
+
+
+def take_out(sheet: TraySheet) -> list[str]:
+    """Eggs that should come out, by reason, the most pressing first."""
+    found = knowledge.findings()
+    by_state: dict[str, list[str]] = {}
+    for egg in sheet.eggs:
+        if not egg.out and egg.state != "in" and found[egg.state].removes:
+            by_state.setdefault(egg.state, []).append(egg.mark)
+    said = []
+    for state in sorted(by_state, key=lambda s: (s != "rotten", s)):
+        marks = by_state[state]
+        which = f"{'egg' if len(marks) == 1 else 'eggs'} {', '.join(marks)}"
+        said.append(f"Take out {which} ({found[state].word}): {found[state].removes}.")
+    return said

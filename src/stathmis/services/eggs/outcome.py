@@ -1,0 +1,52 @@
+"""What came of a batch, in words, and how the keeper holds the lid during the hatch."""
+
+from __future__ import annotations
+
+from stathmis.logbook import keeping
+from stathmis.services.eggs.hatching import OPEN_SCHOOLS
+from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+
+FEW = 12
+"""With fewer eggs than this a rate says little. Source: common practice."""
+
+
+def outcome_lines(sheet: TraySheet) -> list[str]:
+    """Losses by stage, and how much the numbers can say."""
+    tally = sheet.tally
+    parts = [
+        (tally.clear, "clear"),
+        (tally.early_dead, "dead early"),
+        (tally.late_dead, "dead late, not pipped"),
+        (tally.pipped_dead, "pipped and died"),
+        (tally.lost, "lost otherwise"),
+        (tally.hatched, "hatched"),
+    ]
+    said = []
+    known = [f"{n} {word}" for n, word in parts if n]
+    if known:
+        said.append(f"Of {count(tally.eggs, 'egg')}: {', '.join(known)}.")
+    if tally.open:
+        said.append(f"{count(tally.open, 'egg')} {'is' if tally.open == 1 else 'are'} still open.")
+    if known and tally.eggs < FEW:
+        said.append("So few eggs say little about what to change: look at the trace first.")
+    said.append("In brackets: where the true rate lies, at 95 % (Wilson).")
+    return said
+
+
+def open_school(bench: Workbench) -> str:
+    """Whether the lid is opened during the hatch: a key of OPEN_SCHOOLS."""
+    kept = keeping.settings(bench.logbook).get("opening_at_hatch", "never")
+    return kept if kept in OPEN_SCHOOLS else "never"
+
+
+def choose_open_school(bench: Workbench, school: str) -> None:
+    """Hold the lid by another school; undoable."""
+    before = open_school(bench)
+
+    def put(value: str) -> None:
+        keeping.save_setting(bench.logbook, "opening_at_hatch", value)
+
+    put(school)
+    bench.did("opening at the hatch", undo=lambda: put(before), redo=lambda: put(school))

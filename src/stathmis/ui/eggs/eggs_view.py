@@ -1,0 +1,245 @@
+"""Eggs: the tray as it lies, the story of the egg under the cursor, and candling in the dark with one key an egg."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QHideEvent, QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import EggFinding
+from stathmis.services import clock, knowledge, notify
+from stathmis.services.batches import Course
+from stathmis.services.eggs import looking, tray
+from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.workbench import Workbench
+from stathmis.ui.eggs.tray_picture import TrayPicture
+from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
+from stathmis.ui.theme import Theme
+
+GROUPS = {"candling": "By candling", "hatch": "At the hatch", "after": "Out of it"}
+
+
+class EggsView(FoldingView):
+    """The eggs of the batch in view."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__(theme, 860)
+        self.bench = bench
+        self.course: Course | None = None
+        self.sheet: TraySheet | None = None
+        self._batch_id = 0
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        head = QHBoxLayout()
+        self.words = label("", "name", wrap=True)
+        head.addWidget(self.words, 1)
+        self.at = QLineEdit()
+        self.at.setPlaceholderText("found: now")
+        self.at.setFixedWidth(theme.px(140))
+        self.at.setAccessibleName("When it was found; empty means now")
+        head.addWidget(self.at)
+        self.dark = button("Candle in the dark", self.toggle_dark, "main", "Alt+K")
+        self.dark.setShortcut("Alt+K")
+        head.addWidget(self.dark)
+        page.addLayout(head)
+        self.problem = problem_label()
+        page.addWidget(self.problem)
+        self._columns = self.folding_row(24)
+        self.picture = TrayPicture(theme)
+        self.picture.looked_at.connect(self._show_story)
+        self.picture.letter.connect(self.found)
+        self._columns.addWidget(self.picture, 3)
+        self._side = QWidget()
+        side = QVBoxLayout(self._side)
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(6)
+        self._columns.addWidget(self._side, 2)
+        page.addLayout(self._columns, 1)
+        self._story = QVBoxLayout()
+        side.addLayout(self._story)
+        self._legend = QVBoxLayout()
+        side.addLayout(self._legend)
+        side.addStretch(1)
+        self._lay_out(page)
+        self.installEventFilter(self)
+
+    def _lay_out(self, page: QVBoxLayout) -> None:
+        self._new = QWidget()
+        box = QVBoxLayout(self._new)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(label("Give the eggs their places: numbers in pencil, row by row.", "muted", wrap=True))
+        row = QHBoxLayout()
+        self.count, self.columns, self.about = QLineEdit(), QLineEdit(), QLineEdit()
+        for edit, hint, name, wide in (
+            (self.count, "eggs", "How many eggs to lay out", 72),
+            (self.columns, "in a row", "How many lie in a row of the tray; may be empty", 92),
+            (self.about, "breed, mother or where from", "What is known of these eggs; may be empty", 0),
+        ):
+            edit.setPlaceholderText(hint)
+            edit.setAccessibleName(name)
+            edit.returnPressed.connect(self.lay_out)
+            if wide:
+                edit.setFixedWidth(self.theme.px(wide))
+            row.addWidget(edit, 0 if wide else 1)
+        row.addWidget(button("Lay them out", self.lay_out))
+        box.addLayout(row)
+        page.addWidget(self._new)
+
+    def show_course(self, course: Course | None) -> None:
+        """Show the tray of a batch."""
+        if course is not None and course.batch.id != self._batch_id:
+            self._batch_id = course.batch.id
+            self.problem.hide()
+            self.count.setText(str(course.batch.eggs))
+        self.course = course
+        for widget in (self.picture, self._side, self.dark, self.at, self._new):
+            widget.setVisible(course is not None)
+        if course is None:
+            self.sheet = None
+            self.words.setText("No batch is set here.")
+            return
+        self.sheet = sheet = tray.tray(self.bench, course.batch)
+        laid = bool(sheet.eggs)
+        for widget in (self.picture, self.dark, self.at):
+            widget.setVisible(laid)
+        self._side.setVisible(laid and not self.theme.dim)
+        self._new.setVisible(not self.theme.dim)
+        if laid and self.count.text() == str(course.batch.eggs):
+            self.count.setText("")
+        ended = " This batch has ended: what is entered now is marked as later." if course.batch.ended_ms else ""
+        keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in tray.offered(course, "candling"))
+        said = (
+            f"{keys}   X taken out" if self.theme.dim else sheet.words() if laid else "These eggs have no places yet."
+        )
+        self.words.setText(said + ended)
+        self.picture.show_sheet(sheet)
+
+    def _show_story(self, mark: str) -> None:
+        clear(self._story)
+        clear(self._legend)
+        sheet, course = self.sheet, self.course
+        egg = sheet.egg(mark) if sheet is not None else None
+        if sheet is None or course is None or egg is None:
+            return
+        row, column = egg.place
+        self._story.addWidget(
+            label(f"Egg {egg.mark}: {egg.word}{', out of the machine' if egg.out else ''}", "heading")
+        )
+        about = f"row {row}, place {column}" + (f"; {egg.about}" if egg.about else "")
+        self._story.addWidget(label(about, "muted", wrap=True))
+        for finding in egg.findings:
+            self._story.addLayout(self._finding(finding))
+        day = course.day(self.bench.now_ms)
+        self._legend.addWidget(label(looking.shows(course, day), "", "eggs", wrap=True))
+        for line in looking.take_out(sheet):
+            self._legend.addWidget(label(line, "", "undecided", wrap=True))
+        for group, title in GROUPS.items():
+            keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in tray.offered(course, group))
+            self._legend.addWidget(label(f"{title}:  {keys}", "small", wrap=True))
+        self._legend.addWidget(label("Shift with a letter also takes the egg out.", "small", wrap=True))
+        self._legend.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+
+    def _finding(self, finding: EggFinding) -> QHBoxLayout:
+        at = self.bench.local(finding.time_ms)
+        word = knowledge.findings()[finding.kind].word
+        ended = self.course.batch.ended_ms if self.course is not None else None
+        late = ended is not None and finding.logged_ms >= ended
+        words = f"{at.day} {at:%b %H:%M}  {word}{' · ' + finding.note if finding.note else ''}"
+        words += " (entered after the end)" if late else ""
+        row = QHBoxLayout()
+        row.addWidget(label(words, "small", wrap=True), 1)
+        strike = button("strike", partial(self._strike, finding), "link")
+        strike.setAccessibleName(f"Strike {words}")
+        row.addWidget(strike)
+        return row
+
+    def _strike(self, finding: EggFinding) -> None:
+        tray.strike(self.bench, finding)
+
+    def lay_out(self) -> None:
+        """Give eggs their places."""
+        course = self.course
+        if course is None:
+            return
+        typed = self.count.text(), self.columns.text(), self.about.text()
+
+        def action() -> str:
+            eggs = int(typed[0]) if typed[0].strip().isdigit() else 0
+            columns = int(typed[1]) if typed[1].strip().isdigit() else 0
+            laid = tray.lay_out(self.bench, course, eggs, columns, typed[2])
+            self.about.setText("")
+            return f"{laid} eggs laid out."
+
+        if self._try(action):
+            self.picture.setFocus()
+
+    def found(self, mark: str, letter: str) -> None:
+        """A letter at an egg: what was found, now or at the time typed; then on to the next egg."""
+        course = self.course
+        if course is None:
+            return
+        take_out = bool(letter.isupper())
+        kinds = {f.letter: f.key for g in GROUPS for f in tray.offered(course, g)}
+        kind = kinds.get(letter.lower())
+        if kind is None:
+            self.problem.setText(f"{letter.upper()} stands for nothing here; the letters are at the right.")
+            self.problem.show()
+            return
+
+        def action() -> str:
+            at = clock.parse_moment(self.at.text(), self.bench.now_ms, self.bench.zone)
+            tray.log_finding(self.bench, course, mark, kind, at, take_out=take_out)
+            return f"Egg {mark}: {knowledge.findings()[kind].word}{', taken out' if take_out else ''}."
+
+        if self._try(action):
+            self.picture.next_egg()
+
+    def _try(self, action: Callable[[], str]) -> bool:
+        try:
+            said = action()
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return False
+        self.problem.hide()
+        notify.tell("info", f"{said} Ctrl+Z takes it back.")
+        return True
+
+    def toggle_dark(self) -> None:
+        """The whole window in dim red on black for candling, and back."""
+        dark = not self.theme.dim
+        self.dark.setText("Lights on" if dark else "Candle in the dark")
+        # a new text takes the key away
+        self.dark.setShortcut("Alt+K")
+        self._side.setVisible(not dark)
+        self._new.setVisible(not dark)
+        self.theme.darken(dark)
+        self.picture.setFocus()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """Elsewhere the lights are on."""
+        if self.theme.dim:
+            self.toggle_dark()
+        super().hideEvent(event)
+
+    def leave(self) -> bool:
+        """Esc puts the lights on first."""
+        if not self.theme.dim:
+            return False
+        self.toggle_dark()
+        return True
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Esc in the dark is the lights' key."""
+        if event.type() == QEvent.Type.ShortcutOverride and self.theme.dim:
+            assert isinstance(event, QKeyEvent)
+            if event.key() == Qt.Key.Key_Escape:
+                event.accept()
+                return True
+        return super().eventFilter(watched, event)

@@ -1,0 +1,215 @@
+"""The tray as it lies, every egg drawn by what was found at it: shape first, word below, color last."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from stathmis.services.eggs.tray import EggStory, TraySheet
+from stathmis.ui.theme import Inks, Theme
+
+_CELL_W, _CELL_H = 74, 88
+
+
+def egg_shape(area: QRectF) -> QPainterPath:
+    """An egg, blunt end up."""
+    path = QPainterPath()
+    x, w, top, h = area.center().x(), area.width() / 2, area.top(), area.height()
+    path.moveTo(x, top)
+    path.cubicTo(x + 0.75 * w, top, x + w, top + 0.38 * h, x + w, top + 0.58 * h)
+    path.cubicTo(x + w, top + 0.86 * h, x + 0.55 * w, top + h, x, top + h)
+    path.cubicTo(x - 0.55 * w, top + h, x - w, top + 0.86 * h, x - w, top + 0.58 * h)
+    path.cubicTo(x - w, top + 0.38 * h, x - 0.75 * w, top, x, top)
+    return path
+
+
+def paint_egg(painter: QPainter, area: QRectF, egg: EggStory, inks: Inks) -> None:
+    """Draw an egg by its state."""
+    state, shape = egg.state, egg_shape(area)
+    color = QColor(inks.eggs)
+    pen = QPen(color, 1.6, Qt.PenStyle.DotLine if egg.out else Qt.PenStyle.SolidLine)
+    painter.setPen(pen)
+    painter.setBrush(QColor(inks.card))
+    if state in ("out", "dry", "taken"):
+        _paint_chick(painter, area, color, filled=state != "out")
+        return
+    painter.drawPath(shape)
+    center, w, h = area.center(), area.width(), area.height()
+    painter.save()
+    painter.setClipPath(shape)
+    if state in ("alive", "internal pip", "external pip", "zip"):
+        painter.fillRect(QRectF(area.left(), area.top() + 0.42 * h, w, h), color)
+    elif state == "doubtful":
+        painter.fillRect(area, QBrush(color, Qt.BrushStyle.BDiagPattern))
+    elif state in ("late dead", "rotten", "collapsed", "dead in shell", "pipped dead"):
+        painter.fillRect(area, QBrush(color, Qt.BrushStyle.Dense4Pattern))
+    elif state in ("mold", "wet look"):
+        painter.fillRect(area, QBrush(color, Qt.BrushStyle.Dense6Pattern))
+    painter.restore()
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(color, 2.0))
+    if state == "early dead":
+        painter.drawEllipse(QPointF(center.x(), center.y() + 0.08 * h), 0.24 * w, 0.2 * h)
+    elif state in ("late dead", "dead in shell", "collapsed", "pipped dead"):
+        painter.setPen(QPen(QColor(inks.ink), 2.0))
+        painter.drawLine(QPointF(center.x() - 0.2 * w, center.y()), QPointF(center.x() + 0.2 * w, center.y() + 0.3 * h))
+        painter.drawLine(QPointF(center.x() + 0.2 * w, center.y()), QPointF(center.x() - 0.2 * w, center.y() + 0.3 * h))
+    elif state == "rotten":
+        painter.setPen(QPen(QColor(inks.bad), 2.4))
+        painter.drawPath(shape)
+    elif state in ("cracked", "dented"):
+        painter.drawPolyline(_zigzag(area))
+    if state in ("internal pip", "external pip", "zip", "pipped dead"):
+        painter.setPen(QPen(QColor(inks.ink), 2.0))
+        y = area.top() + 0.2 * h
+        reach = {"internal pip": 0.06, "external pip": 0.16, "zip": 0.42, "pipped dead": 0.16}[state]
+        painter.drawLine(QPointF(center.x() - reach * w, y), QPointF(center.x() + reach * w, y))
+        if state != "internal pip":
+            painter.drawLine(QPointF(center.x(), y - 0.08 * h), QPointF(center.x(), y + 0.08 * h))
+
+
+def _zigzag(area: QRectF) -> list[QPointF]:
+    x, y, w, h = area.center().x(), area.top() + 0.15 * area.height(), area.width(), area.height()
+    return [QPointF(x + (0.14 if i % 2 else -0.1) * w, y + 0.17 * h * i) for i in range(5)]
+
+
+def _paint_chick(painter: QPainter, area: QRectF, color: QColor, *, filled: bool) -> None:
+    """A chick: a body and a head; filled when dry."""
+    painter.setPen(QPen(color, 1.8))
+    painter.setBrush(color if filled else Qt.BrushStyle.NoBrush)
+    w, h = area.width(), area.height()
+    painter.drawEllipse(QRectF(area.left() + 0.1 * w, area.top() + 0.45 * h, 0.68 * w, 0.5 * h))
+    painter.drawEllipse(QRectF(area.left() + 0.5 * w, area.top() + 0.18 * h, 0.36 * w, 0.3 * h))
+
+
+class TrayPicture(QWidget):
+    """The tray with a cursor. looked_at: an egg's mark; letter: a key was pressed at it."""
+
+    looked_at = Signal(str)
+    letter = Signal(str, str)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._sheet: TraySheet | None = None
+        self.mark = ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        theme.changed.connect(self._resized)
+
+    def _resized(self) -> None:
+        self.updateGeometry()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        """As large as its eggs ask."""
+        rows, columns = self._sheet.size if self._sheet is not None else (1, 1)
+        return QSize(self._theme.px(_CELL_W) * max(1, columns), self._theme.px(_CELL_H) * max(1, rows) + 4)
+
+    def minimumSizeHint(self) -> QSize:
+        """Small eggs can still be told apart."""
+        rows, columns = self._sheet.size if self._sheet is not None else (1, 1)
+        return QSize(self._theme.px(40) * max(1, columns), self._theme.px(62) * max(1, rows) + 4)
+
+    def show_sheet(self, sheet: TraySheet) -> None:
+        """Show a tray; the egg looked at stays."""
+        self._sheet = sheet
+        if sheet.egg(self.mark) is None:
+            self.mark = sheet.eggs[0].mark if sheet.eggs else ""
+        self.updateGeometry()
+        self._moved()
+
+    def look_at(self, mark: str) -> None:
+        """Put the cursor on an egg."""
+        self.mark = mark
+        self._moved()
+
+    def _moved(self) -> None:
+        egg = self._sheet.egg(self.mark) if self._sheet is not None else None
+        if egg is not None:
+            row, column = egg.place
+            self.setAccessibleName(f"Tray: egg {egg.mark}, row {row}, place {column}, {egg.word}")
+        self.looked_at.emit(self.mark)
+        self.update()
+
+    def next_egg(self) -> None:
+        """On to the next egg that still lies in the machine."""
+        if self._sheet is None:
+            return
+        eggs = list(self._sheet.eggs)
+        start = next((i for i, e in enumerate(eggs) if e.mark == self.mark), -1)
+        following = [e for e in eggs[start + 1 :] + eggs[: start + 1] if not e.out]
+        if following:
+            self.look_at(following[0].mark)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows go about the tray; a letter says what was found."""
+        step = {
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Down: (1, 0),
+        }.get(Qt.Key(event.key()))
+        text = event.text()
+        plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
+        if step is not None and self._sheet is not None:
+            self._step(*step)
+        elif plain and text.isalpha() and self.mark:
+            shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.letter.emit(self.mark, text.upper() if shifted else text.lower())
+        else:
+            super().keyPressEvent(event)
+
+    def _step(self, down: int, right: int) -> None:
+        assert self._sheet is not None
+        egg = self._sheet.egg(self.mark)
+        if egg is None:
+            return
+        places = {e.place: e.mark for e in self._sheet.eggs}
+        rows, columns = self._sheet.size
+        r, c = egg.place
+        for _ in range(max(rows, columns)):
+            r, c = r + down, c + right
+            if not (1 <= r <= rows and 1 <= c <= columns):
+                return
+            if (r, c) in places:
+                self.look_at(places[(r, c)])
+                return
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Look at the egg under the pointer."""
+        self.setFocus()
+        for egg in self._sheet.eggs if self._sheet is not None else ():
+            if self._area(egg).contains(event.position()):
+                self.look_at(egg.mark)
+
+    def _area(self, egg: EggStory) -> QRectF:
+        assert self._sheet is not None
+        rows, columns = self._sheet.size
+        wide = min(self._theme.px(_CELL_W) * (1.5 if self._theme.dim else 1.25), (self.width() - 2) / columns)
+        high = min(self._theme.px(_CELL_H) * (1.5 if self._theme.dim else 1.25), (self.height() - 2) / rows)
+        return QRectF((egg.place[1] - 1) * wide, (egg.place[0] - 1) * high, wide, high)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw it."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        inks = self._theme.inks
+        for egg in self._sheet.eggs if self._sheet is not None else ():
+            area = self._area(egg)
+            high = area.height() * 0.56
+            shape = QRectF(area.center().x() - 0.39 * high, area.top() + 5, 0.78 * high, high)
+            paint_egg(painter, shape, egg, inks)
+            chosen = egg.mark == self.mark
+            painter.setPen(QColor(inks.ink if not egg.out else inks.muted))
+            painter.setFont(self._theme.font(12, QFont.Weight.DemiBold if chosen else QFont.Weight.Normal))
+            below = QRectF(area.left(), shape.bottom() + 1, area.width(), self._theme.px(15))
+            painter.drawText(below, Qt.AlignmentFlag.AlignCenter, egg.mark)
+            painter.setFont(self._theme.font(10))
+            word = "out of it" if egg.out and egg.state == "in" else "" if egg.state == "in" else egg.word
+            painter.drawText(below.translated(0, self._theme.px(13)), Qt.AlignmentFlag.AlignCenter, word)
+            if chosen:
+                painter.setPen(QPen(QColor(inks.selection), 2.4 if self.hasFocus() else 1.2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(area.adjusted(2, 1, -2, -1), 5, 5)

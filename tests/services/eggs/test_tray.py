@@ -1,0 +1,192 @@
+"""The tray and the hatch: stories of eggs, what cannot be, counts, and whether the lid may be opened."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from making import batch_with_log, instrument, put_to_use, reference, typed
+from stathmis.core.errors import UserError
+from stathmis.logbook import keeping, readings
+from stathmis.logbook.readings import Series
+from stathmis.logbook.records import Batch, EggFinding, Incubator
+from stathmis.services import batches, knowledge, rounds, setting_up
+from stathmis.services.batches import Course
+from stathmis.services.clock import DAY_MS
+from stathmis.services.eggs import hatching, looking, outcome, tray
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+
+
+def batch(bench: Workbench, day: float = 20.5, species: str = "chicken", eggs: int = 12) -> Course:
+    made = setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
+    incubator = keeping.one(bench.logbook, Incubator, made)
+    setting_up.set_batch(bench, incubator, "", species, "steady", eggs, bench.now_ms - round(day * DAY_MS))
+    found = batches.running(bench, incubator)
+    assert found is not None
+    return found
+
+
+def found(bench: Workbench, course: Course, mark: str, kind: str, hours_ago: float = 0.0, **more: bool) -> None:
+    tray.log_finding(bench, course, mark, kind, bench.now_ms - round(hours_ago * HOUR_MS), **more)
+
+
+def test_every_finding_has_its_own_letter_and_words() -> None:
+    for kind in ("bird", "reptile"):
+        own = [f for f in knowledge.findings().values() if f.kind in (kind, "all")]
+        assert len({f.letter for f in own}) == len(own) and all(f.look and f.word for f in own)
+
+
+def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
+    course = batch(bench)
+    assert tray.lay_out(bench, course, 12, 5, "own flock") == 12
+    sheet = tray.tray(bench, course.batch)
+    assert sheet.size == (3, 5) and [e.mark for e in sheet.eggs][-1] == "12" and sheet.eggs[5].place == (2, 1)
+    found(bench, course, "3", "alive", 300)
+    found(bench, course, "4", "clear", 300, take_out=True)
+    found(bench, course, "5", "rotten", 1)
+    found(bench, course, "3", "external pip", 10)
+    found(bench, course, "3", "out", 1)
+    sheet = tray.tray(bench, course.batch)
+    assert [sheet.eggs[i].state for i in (2, 3, 4, 5)] == ["out", "clear", "rotten", "in"]
+    assert sheet.eggs[3].out and not sheet.eggs[4].out
+    assert sheet.words().startswith("11 eggs in") and "1 out of the machine" in sheet.words()
+    assert (sheet.tally.hatched, sheet.tally.clear, sheet.tally.open) == (1, 1, 10)
+    assert looking.take_out(sheet) == [
+        "Take out egg 5 (rotten): it can burst and infect the rest: out now, wrapped, into the bin outside."
+    ]
+    for _ in range(2):
+        bench.undo()
+    assert tray.tray(bench, course.batch).eggs[2].state == "alive"
+    tray.move_egg(bench, course, "1", "12")
+    assert tray.tray(bench, course.batch).eggs[0].mark == "12"
+    bench.undo()
+    assert tray.lay_out(bench, course, 2) == 2 and tray.tray(bench, course.batch).egg("14") is not None
+
+
+def test_what_cannot_be_is_refused_in_words(bench: Workbench) -> None:
+    course = batch(bench)
+    with pytest.raises(UserError, match="no egg 3 in this tray"):
+        found(bench, course, "3", "alive")
+    tray.lay_out(bench, course, 6)
+    with pytest.raises(UserError, match="has not come"):
+        found(bench, course, "1", "alive", -1)
+    with pytest.raises(UserError, match="were not set then"):
+        found(bench, course, "1", "alive", 24 * 40)
+    found(bench, course, "1", "out", 5)
+    with pytest.raises(UserError, match="this comes before it"):
+        found(bench, course, "1", "external pip", 1)
+    found(bench, course, "1", "external pip", 20)
+    with pytest.raises(UserError, match="this comes after it"):
+        found(bench, course, "1", "dry", 6)
+    found(bench, course, "2", "clear", 200, take_out=True)
+    with pytest.raises(UserError, match="was taken out on"):
+        found(bench, course, "2", "out")
+    with pytest.raises(UserError, match="Write a count from 1"):
+        tray.lay_out(bench, course, 0)
+    with pytest.raises(UserError, match="no egg 99"):
+        tray.move_egg(bench, course, "1", "99")
+    with pytest.raises(UserError, match="have marks"):
+        tray.log_count(bench, course, "out", 1, bench.now_ms)
+
+
+def test_counts_for_a_keeper_who_marks_no_eggs(bench: Workbench) -> None:
+    course = batch(bench)
+    tray.log_count(bench, course, "clear", 2, bench.now_ms - 13 * DAY_MS)
+    tray.log_count(bench, course, "out", 8, bench.now_ms)
+    with pytest.raises(UserError, match="3 chicks, and 2 eggs left of 12"):
+        tray.log_count(bench, course, "out", 3, bench.now_ms)
+    with pytest.raises(UserError, match="How many"):
+        tray.log_count(bench, course, "out", 0, bench.now_ms)
+    sheet = tray.tray(bench, course.batch)
+    assert (sheet.tally.hatched, sheet.tally.clear, sheet.tally.open) == (8, 2, 2)
+    said = " ".join(outcome.outcome_lines(sheet))
+    assert "Of 12 eggs: 2 clear, 8 hatched" in said and "2 eggs are still open" in said
+    bench.undo()
+    assert tray.tray(bench, course.batch).tally.hatched == 0
+
+
+def test_an_ended_batch_may_be_edited_and_says_so(bench: Workbench) -> None:
+    course = batch(bench)
+    tray.lay_out(bench, course, 3)
+    found(bench, course, "1", "external pip", 20)
+    setting_up.end_batch(bench, course.batch)
+    bench.clock.at_ms += DAY_MS  # type: ignore[attr-defined]
+    ended = batches.course_of(bench, bench.records(Batch)[0], course.incubator)
+    found(bench, ended, "2", "dead in shell")
+    assert "after the end" in (bench.undo() or "")
+    bench.redo()
+    finding = bench.records(EggFinding)[-1]
+    assert ended.batch.ended_ms is not None and finding.logged_ms > ended.batch.ended_ms
+    tally = tray.tray(bench, ended.batch).tally
+    assert (tally.pipped_dead, tally.late_dead) == (1, 1), "pipped and never out counts as died once all is over"
+
+
+@given(st.lists(st.tuples(st.sampled_from(sorted(knowledge.findings())), st.integers(0, 480)), max_size=8))
+def test_any_story_adds_up(story: list[tuple[str, int]]) -> None:
+    """Whatever is found, in whatever order: an egg counts once, and no more come of the eggs than there are."""
+    findings = tuple(
+        EggFinding(i, 1, at, "1", kind, 1, "", at) for i, (kind, at) in enumerate(sorted(story, key=lambda s: s[1]))
+    )
+    for ended in (None, 10**6):
+        own = Batch(1, 1, "b", "chicken", "steady", 3, 0, ended)
+        state = tray.state_of(findings)
+        egg = tray.EggStory("1", (1, 1), "", None, findings, state, any(f.kind == "removed" for f in findings))
+        tally = tray.tally(own, [egg])
+        assert tally.eggs == 3 and 2 <= tally.open <= 3
+        assert egg.word
+
+
+def test_candling_says_what_this_day_shows(bench: Workbench) -> None:
+    course = batch(bench)
+    seen = [looking.shows(course, day) for day in (0.5, 3.5, 5.0, 7.2, 10.0, 14.0, 18.1, 20.0, 20.8)]
+    assert len(set(seen)) == len(seen) and "spider of veins" in seen[3] and "slanted edge" in seen[6]
+    duck = batches.course_of(bench, keeping.one(bench.logbook, Batch, course.batch.id), course.incubator)
+    assert "spider" in looking.shows(duck, 7.0)
+
+
+def logged(bench: Workbench, rh: np.ndarray) -> Course:
+    """A batch with a humidity log of one reading a minute, up to now."""
+    course, _ = batch_with_log(bench, np.full(20 * 1440, 37.5))
+    lab = reference(bench, "Lab hygrometer", "humidity")
+    moist = instrument(bench, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
+    put_to_use(bench, typed(bench, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
+    times = bench.now_ms - np.arange(rh.size, 0, -1, dtype=np.int64) * 60_000
+    readings.store_import(bench.logbook, "m.csv", bench.now_ms, {moist.id: Series(times, rh)}, 0, 0)
+    bench.changed()
+    own = batches.running(bench, course.incubator)
+    assert own is not None
+    return own
+
+
+def test_may_i_open_weighs_this_machines_own_lid(bench: Workbench) -> None:
+    """Two openings in the log: 20 % RH down, back within some 15 min. Pipped eggs, and two schools."""
+    rh = np.full(12 * 60, 72.0)
+    for start in (200, 400):
+        after = np.arange(90)
+        rh[start : start + 90] = 72.0 - 20.0 * np.exp(-after / 6.0)
+    course = logged(bench, rh)
+    for start in (200, 400):
+        rounds.log_event(bench, course.incubator, "lid", "", bench.now_ms - (rh.size - start) * 60_000)
+    tray.lay_out(bench, course, 6)
+    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    assert state.lid is not None and state.lid.openings == 2
+    assert state.lid.drop == pytest.approx(20.0, abs=1.0) and 8 < state.lid.recovery_min < 20
+    assert hatching.may_open(state, "never")[0] == "yes"
+    found(bench, course, "1", "external pip", 5)
+    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    answer, why = hatching.may_open(state, "never")
+    assert answer == "no" and "1 egg pipped" in why and "dries onto the chick" in why and "falls by 20 % RH" in why
+    answer, why = hatching.may_open(state, "quickly")
+    assert answer == "better not" and "about 52 % RH" in why
+    found(bench, course, "1", "out", 2)
+    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    said = " ".join(hatching.lines(bench, state))
+    assert state.pipped == 0 and "1 out" in said and "fed and watered" in said and "Stragglers: wait until" in said
+    outcome.choose_open_school(bench, "quickly")
+    assert outcome.open_school(bench) == "quickly"
+    bench.undo()
+    assert outcome.open_school(bench) == "never"

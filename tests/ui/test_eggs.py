@@ -1,0 +1,95 @@
+"""Eggs and hatch through the window: candling in the dark with one key an egg, the hatch by counts, undo."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
+from pytestqt.qtbot import QtBot
+
+from stathmis.services.eggs import tray
+from stathmis.ui import background
+from stathmis.ui.pictures import settle
+from stathmis.ui.theme import DIM
+from stathmis.ui.window import Window
+
+
+def said(widget: object) -> str:
+    settle(0.05)
+    found = widget.findChildren(QLabel)  # type: ignore[attr-defined]
+    return " ".join(label.text() for label in found if label.isVisible())
+
+
+def test_candling_in_the_dark_by_keyboard(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    view = window.pages.eggs
+    assert "28 eggs in: 26 alive" in said(view) and "Take out egg 12 (early dead)" in said(view)
+    qtbot.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.AltModifier)
+    settle(0.3)
+    assert window.theme.dim and window.theme.inks == DIM and view.picture.hasFocus() and not view._side.isVisible()
+    assert view.picture.mark == "1"
+    qtbot.keyClick(view.picture, Qt.Key.Key_D)
+    assert view.picture.mark == "2", "on to the next egg by itself"
+    qtbot.keyClick(view.picture, Qt.Key.Key_Right)
+    qtbot.keyClick(view.picture, Qt.Key.Key_Down)
+    assert view.picture.mark == "9"
+    qtbot.keyClick(view.picture, Qt.Key.Key_A)
+    assert "Egg 9 was taken out" in view.problem.text(), "what cannot be is said, in the dark as well"
+    view.picture.look_at("8")
+    qtbot.keyClick(view.picture, Qt.Key.Key_A)
+    assert view.picture.mark == "10", "an egg that is out is passed over"
+    qtbot.keyClick(view.picture, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
+    assert view.course is not None
+    egg = tray.tray(window.bench, view.course.batch).egg("10")
+    assert egg is not None and egg.out and egg.state == "late dead"
+    qtbot.keyClick(view.picture, Qt.Key.Key_Q)
+    assert "Q stands for nothing" in view.problem.text()
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert not window.theme.dim and window.pages.page == "eggs"
+    window.undo()
+    egg = tray.tray(window.bench, view.course.batch).egg("10")
+    assert egg is not None and not egg.out
+    view.toggle_dark()
+    window.show_page("trace")
+    assert not window.theme.dim, "elsewhere the lights are on"
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_a_hatch_by_counts(window: Window, qtbot: QtBot) -> None:
+    window.step_incubator(1)
+    qtbot.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.ControlModifier)
+    view = window.pages.hatch
+    qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
+    assert "Yes." in said(view) and "not yet" in said(view)
+    view.count.setFocus()
+    qtbot.keyClicks(view.count, "40")
+    qtbot.keyClick(view.count, Qt.Key.Key_Return)
+    assert "40 chicks, and 18 eggs left of 18" in view.problem.text() and view.count.text() == "40"
+    view.count.setText("5")
+    qtbot.keyClick(view.count, Qt.Key.Key_Return)
+    assert "5 out: logged" in window.messages.text.text()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert "5 of 18, 28 % (12 to 51 %)" in said(view)
+    view.kind.setCurrentIndex(view.kind.findData("external pip"))
+    view.count.setText("6")
+    view.log_count()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert "Keep it shut." in said(view) and "1 egg pipped and not out" in said(view)
+    window.undo()
+    window.undo()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert "not yet" in said(view)
+
+
+def test_eggs_get_their_places_in_one_go(window: Window, qtbot: QtBot) -> None:
+    window.step_incubator(1)
+    window.show_page("eggs")
+    view = window.pages.eggs
+    assert "have no places yet" in said(view) and view.count.text() == "18"
+    view.columns.setFocus()
+    qtbot.keyClicks(view.columns, "6")
+    qtbot.keyClick(view.columns, Qt.Key.Key_Return)
+    assert "18 eggs laid out" in window.messages.text.text() and view.picture.isVisible()
+    assert view.course is not None and tray.tray(window.bench, view.course.batch).size == (3, 6)
+    window.undo()
+    assert "have no places yet" in said(view)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
