@@ -99,7 +99,9 @@ def box_sheet(bench: Workbench, incubator: Incubator, course: Course | None, at_
     rh_now = newest.rh if newest is not None else None
     dew = float(dew_point(inside_c, rh_now)) if rh_now is not None and rh_now > 1.0 else None
     dry = maker.dry(room)
-    lasts = _lasts(box, own, now, inside_c, rh_now)
+    # just after a change nothing has settled yet: what it will settle to is the better guess then
+    expected = rh_now if rh_now is not None else maker.expected(room)
+    lasts = _lasts(box, own, now, inside_c, expected)
     if newest is not None and before:
         chicks = course is not None and course.day(now_ms) >= course.species.days_low - 1.0
         known = airbox.fit_box(before, air.u_instrument_rh, air.u_room_hpa, gone)

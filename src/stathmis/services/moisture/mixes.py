@@ -209,6 +209,13 @@ class Mixer:
         most, least = self.cells([(none, self.columns[-1]), (none, self.columns[0])], room, None)
         return (most.rh, most.u), (least.rh, least.u)
 
+    def expected(self, room: Room) -> float | None:
+        """What the box settles to as it stands, percent; None where that is not known."""
+        if self.now.surface_cm2 is None or self.now.opening is None:
+            return None
+        as_now = Combination(("as now",), self.now.surface_cm2)
+        return self.cells([(as_now, self.now.opening)], room, None)[0].rh
+
     def ramp(self, grids: dict[str, Grid], room: Room) -> tuple[RampStep, ...]:
         """From how it stands to the combination for lockdown: one change at a time, the moistening ones last."""
         late = grids.get("lockdown")
