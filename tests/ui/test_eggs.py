@@ -93,3 +93,19 @@ def test_eggs_get_their_places_in_one_go(window: Window, qtbot: QtBot) -> None:
     window.undo()
     assert "have no places yet" in said(view)
     qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    view = window.stack.currentWidget()
+    qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
+    shown = said(view)
+    assert "Review: 26 rock partridge, autumn set" in shown and "15 of 26, 58 % (39 to 74 %)" in shown
+    assert "Most likely: the temperature was low" in shown and "Next time: Raise the set point" in shown
+    assert "rock or grey partridge, chukar, 1 batch" in shown
+    view.by.setCurrentIndex(view.by.findData("school"))
+    view._compare()
+    assert "steady, 1 batch" in said(view)
+    view.choose(view.rows[0].course.batch.id)
+    qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
+    assert "when the hatch is over" in said(view)

@@ -433,6 +433,20 @@ def _earlier_set(
     readings.store_import(bench.logbook, "shelf-logger-autumn.csv", clock.at_ms, columns, 0, 0)
     _events(bench, clock, incubator, start, [("water", 720.0 + 1440.0 * d, "long trough") for d in range(0, 25, 2)])
     clock.at_ms = start + round(days * DAY_MS)
+    course = batches.course_of(bench, keeping.one(bench.logbook, Batch, batch_id), incubator)
+    # run a little cool: late, some dead late, some pipped and died
+    for day, kind, number in (
+        (7.0, "clear", 3),
+        (14.0, "early dead", 2),
+        (24.6, "external pip", 17),
+        (25.0, "out", 9),
+        (25.4, "out", 6),
+    ):
+        clock.at_ms = set_ms + round(day * DAY_MS)
+        tray.log_count(bench, course, kind, number, clock.at_ms)
+    clock.at_ms = start + round(days * DAY_MS) + DAY_MS
+    tray.log_count(bench, course, "late dead", 4, clock.at_ms)
+    tray.log_count(bench, course, "pipped dead", 2, clock.at_ms)
     setting_up.end_batch(bench, keeping.one(bench.logbook, Batch, batch_id))
 
 

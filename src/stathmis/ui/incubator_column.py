@@ -21,6 +21,7 @@ from stathmis.ui.theme import Theme
 
 PLACES = (
     ("planner", "Planner"),
+    ("records", "Records"),
     ("instruments", "&Instruments"),
     ("practice", "Practice"),
     ("live", "Live probes"),

@@ -34,6 +34,7 @@ VIEWS = (
     "eggs",
     "hatch",
     "planner",
+    "records",
     "practice",
     "live",
     "bring-in",

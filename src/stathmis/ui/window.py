@@ -111,6 +111,7 @@ class Window(QMainWindow):
             ("Ctrl+PgDown", "Next incubator", lambda: self.step_incubator(1)),
             ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
             ("Ctrl+D", "Planner: days and steps of every batch", lambda: self.show_place("planner")),
+            ("Ctrl+R", "Records: all batches, reviews", lambda: self.show_place("records")),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
             ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
             ("Ctrl+P", "Practice: schools and own profiles", lambda: self.show_place("practice")),
@@ -204,7 +205,7 @@ class Window(QMainWindow):
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
-        """Go to another place: "planner", "instruments", "practice", "live", "bring_in" or "enter"."""
+        """Go to another place: "planner", "records", "instruments", "practice", "live", "bring_in" or "enter"."""
         if keeping.is_empty(self.bench.logbook):
             return
         self._place = place
@@ -348,6 +349,10 @@ def _make_place(place: str, window: Window) -> QWidget:
         from stathmis.ui.planner.planner_view import PlannerView
 
         return PlannerView(window.bench, window.theme)
+    if place == "records":
+        from stathmis.ui.eggs.records_view import RecordsView
+
+        return RecordsView(window.bench, window.theme)
     if place == "practice":
         from stathmis.ui.practice_view import PracticeView
 

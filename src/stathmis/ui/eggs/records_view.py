@@ -1,0 +1,151 @@
+"""Records: all batches with what came of them, the review of one, and comparisons that rank no chance."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
+
+from stathmis.services import notify
+from stathmis.services.eggs import records, review
+from stathmis.services.eggs.outcome import outcome_lines
+from stathmis.services.eggs.records import GROUPS, BatchRow
+from stathmis.services.eggs.review import BatchReview
+from stathmis.services.eggs.tray import tray
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+from stathmis.ui.background import Task
+from stathmis.ui.eggs.hatch_view import rate_words
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, yielding
+from stathmis.ui.theme import Theme
+
+SHOWN = 40
+
+
+class RecordsView(FoldingView):
+    """The batches of the logbook."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__(theme, 900)
+        self._bench = bench
+        self.chosen: int | None = None
+        self.found: BatchReview | None = None
+        self._task: Task | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        page.addWidget(label("Records", "title"))
+        self._list = QVBoxLayout()
+        page.addLayout(self._list)
+        page.addSpacing(12)
+        columns = self.folding_row(28)
+        self._review, right = QVBoxLayout(), QVBoxLayout()
+        for column in (self._review, right):
+            column.setSpacing(8)
+            columns.addLayout(column, 1)
+        page.addLayout(columns)
+        page.addStretch(1)
+        head = QHBoxLayout()
+        head.addWidget(label("Compared by", "heading"))
+        self.by = yielding(QComboBox())
+        self.by.setAccessibleName("What the batches are compared by")
+        for key, text in GROUPS.items():
+            self.by.addItem(text, key)
+        self.by.activated.connect(lambda _i: self._compare())
+        head.addWidget(self.by)
+        head.addStretch(1)
+        right.addLayout(head)
+        self._groups = QVBoxLayout()
+        right.addLayout(self._groups)
+        right.addStretch(1)
+        self.refresh()
+
+    def begin(self) -> None:
+        """Come in at the comparison."""
+        self.by.setFocus()
+
+    def refresh(self) -> None:
+        """Show the logbook as it stands."""
+        self.rows = records.all_batches(self._bench)
+        clear(self._list)
+        if not self.rows:
+            self._list.addWidget(label("No batch is set yet.", "muted"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setColumnStretch(0, 1)
+        if self.rows:
+            for column, text in enumerate(("batch", "set", "fertile of those judged", "hatched of set")):
+                grid.addWidget(label(text, "small"), 0, column)
+        for i, row in enumerate(self.rows[:SHOWN], start=1):
+            self._line(grid, 2 * i, row)
+        self._list.addLayout(grid)
+        ids = [r.course.batch.id for r in self.rows]
+        if self.chosen not in ids:
+            ended = [r.course.batch.id for r in self.rows if r.known]
+            self.chosen = next(iter(ended or ids), None)
+        self._compare()
+        self._read()
+
+    def _line(self, grid: QGridLayout, at: int, row: BatchRow) -> None:
+        batch = row.course.batch
+        grid.addWidget(rule(), at - 1, 0, 1, 4)
+        name = button(f"{batch.name}, {row.course.incubator.name}", partial(self.choose, batch.id), "link")
+        name.setAccessibleName(f"Review of {batch.name}")
+        grid.addWidget(name, at, 0)
+        set_at = self._bench.local(batch.set_ms)
+        grid.addWidget(label(f"{set_at.day} {set_at:%b %Y}", "small"), at, 1)
+        grid.addWidget(label(rate_words(row.tally.fertility), "small"), at, 2)
+        hatched = rate_words(row.tally.hatch_of_set) if row.known else "not logged" if row.decided else "not yet"
+        grid.addWidget(label(hatched, "small" if not row.known else ""), at, 3)
+
+    def choose(self, batch_id: int) -> None:
+        """Review a batch."""
+        self.chosen = batch_id
+        self._read()
+
+    def _read(self) -> None:
+        """The review reads the whole run: off the window's thread."""
+        row = next((r for r in self.rows if r.course.batch.id == self.chosen), None)
+        clear(self._review)
+        self.found = None
+        if row is None:
+            return
+        self._review.addWidget(label(f"Review: {row.course.batch.name}", "heading", wrap=True))
+        for line in outcome_lines(tray(self._bench, row.course.batch)):
+            self._review.addWidget(label(line, "muted", wrap=True))
+        bench, course = self._bench, row.course
+        _ = bench.corrections
+        self._task = Task(lambda progress, cancelled: review.batch_review(bench, course))
+        self._task.done.connect(self._arrived)
+        self._task.failed.connect(notify.tell_error)
+        self._task.start()
+
+    def _arrived(self, found: BatchReview) -> None:
+        if found.course.batch.id != self.chosen or self.found is not None:
+            return
+        self.found = found
+        first, *rest = review.lines(self._bench, found)
+        self._review.addWidget(label(first, "name", "eggs", wrap=True))
+        for line in rest:
+            self._review.addWidget(label(line, wrap=True))
+        change = review.change(self._bench, found)
+        if change:
+            self._review.addWidget(label(f"Next time: {change}", "name", wrap=True))
+            note = "It rests on the calibrations in force: a later check that changes the past changes this review."
+            self._review.addWidget(label(note, "small", wrap=True))
+
+    def _compare(self) -> None:
+        clear(self._groups)
+        groups = records.compared(self.rows, self.by.currentData())
+        if not groups:
+            words = "Nothing to compare yet: log what came of the eggs, under Eggs or Hatch."
+            self._groups.addWidget(label(words, "muted", wrap=True))
+        for group in groups:
+            place = f"{group.place}. " if group.place else ""
+            self._groups.addWidget(label(f"{place}{group.name}, {count(group.batches, 'batch', 'batches')}", "name"))
+            words = f"hatched of set {rate_words(group.of_set)}; of fertile {rate_words(group.of_fertile)}"
+            self._groups.addWidget(label(words, "small", wrap=True))
+        if len(groups) > 1:
+            words = "A place is shared where the difference may be chance (95 %, Newcombe)."
+            self._groups.addWidget(label(words, "small", wrap=True))
