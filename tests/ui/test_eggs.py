@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
@@ -109,3 +111,22 @@ def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     view.choose(view.rows[0].course.batch.id)
     qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
     assert "when the hatch is over" in said(view)
+
+
+def test_the_whole_logbook_goes_out_and_comes_back(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_place("records")
+    view = window.stack.currentWidget()
+    view.write_archive(tmp_path / "all.zip")
+    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    assert "rows of" in window.messages.text.text() and not view.stop.isVisible()
+    view.restore(tmp_path / "all.zip", tmp_path / "again.stathmis")
+    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    assert "again.stathmis holds what was in all.zip" in window.messages.text.text()
+    view.restore(tmp_path / "nothing.zip", tmp_path / "third.stathmis")
+    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    assert "is no archive" in window.messages.text.text()
+    view.write_archive(tmp_path / "stopped.zip")
+    view._stop()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    assert not (tmp_path / "stopped.zip").exists() or "rows of" in window.messages.text.text()
+    assert not list(tmp_path.glob("*.part"))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from concurrent.futures import CancelledError
 from functools import partial
+from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
-from stathmis.services import notify
+from stathmis.services import archive, notify
 from stathmis.services.eggs import records, review
 from stathmis.services.eggs.outcome import outcome_lines
 from stathmis.services.eggs.records import GROUPS, BatchRow
@@ -31,11 +33,23 @@ class RecordsView(FoldingView):
         self.chosen: int | None = None
         self.found: BatchReview | None = None
         self._task: Task | None = None
+        self._archiving: Task | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
         outer.addWidget(area)
-        page.addWidget(label("Records", "title"))
+        head = QHBoxLayout()
+        head.addWidget(label("Records", "title"))
+        head.addStretch(1)
+        self.progress = label("", "muted")
+        head.addWidget(self.progress)
+        self.stop = button("Stop", self._stop, "link")
+        self.stop.setParent(self)
+        self.stop.hide()
+        head.addWidget(self.stop)
+        head.addWidget(button("Write an archive …", self._choose_target))
+        head.addWidget(button("Logbook from an archive …", self._choose_archive))
+        page.addLayout(head)
         self._list = QVBoxLayout()
         page.addLayout(self._list)
         page.addSpacing(12)
@@ -60,6 +74,61 @@ class RecordsView(FoldingView):
         right.addLayout(self._groups)
         right.addStretch(1)
         self.refresh()
+
+    def _choose_target(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "The whole logbook as an archive", "hatching.zip", "Archives (*.zip)"
+        )
+        if name:
+            self.write_archive(Path(name))
+
+    def write_archive(self, path: Path) -> None:
+        """Write the whole logbook as an archive, off the window's thread."""
+        bench = self._bench
+        self._work(Task(lambda progress, cancelled: archive.write(bench, path, progress, cancelled)))
+
+    def _choose_archive(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "An archive of a logbook", "", "Archives (*.zip)")
+        if not name:
+            return
+        target, _ = QFileDialog.getSaveFileName(self, "The new logbook", "restored.stathmis", "Logbooks (*.stathmis)")
+        if target:
+            self.restore(Path(name), Path(target))
+
+    def restore(self, source: Path, target: Path) -> None:
+        """Make a new logbook file from an archive; the one that is open stays open."""
+        self._work(Task(lambda progress, cancelled: archive.restore(source, target)))
+
+    def _work(self, task: Task) -> None:
+        self._archiving = task
+        task.progressed.connect(self._progressed)
+        task.done.connect(self._archived)
+        task.failed.connect(self._not_archived)
+        self.progress.setText("Working …")
+        self.stop.show()
+        task.start()
+
+    def _progressed(self, fraction: float) -> None:
+        self.progress.setText(f"{100 * fraction:.0f} %")
+
+    def _stop(self) -> None:
+        if self._archiving is not None:
+            self._archiving.cancel()
+
+    def _archived(self, said: str) -> None:
+        self._over()
+        notify.tell("info", said)
+
+    def _not_archived(self, error: BaseException) -> None:
+        self._over()
+        if isinstance(error, CancelledError):
+            notify.tell("info", "Stopped; nothing was written.")
+        else:
+            notify.tell_error(error)
+
+    def _over(self) -> None:
+        self.progress.setText("")
+        self.stop.hide()
 
     def begin(self) -> None:
         """Come in at the comparison."""

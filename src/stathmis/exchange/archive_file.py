@@ -1,0 +1,141 @@
+"""The open archive: a ZIP of one CSV file a table and a description as JSON, readable with any spreadsheet.
+
+Nothing is lost on the way: "\\N" stands for nothing, an apostrophe before a text keeps spreadsheets from taking it for
+a formula and is taken away again on reading, numbers are written with all their digits.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import CancelledError
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+from stathmis.core.errors import UserError
+
+FORMAT = 1
+DESCRIPTION = "description.json"
+NOTHING = "\\N"
+_RISKY = ("=", "+", "-", "@", "'", "\\", "\t", "\r", "\n")
+Progress = Callable[[float], None]
+Table = tuple[str, Sequence[str], Sequence[str], Iterable[Sequence[Any]]]
+
+
+def cell(value: Any) -> str:
+    """A value as it stands in a table."""
+    if value is None:
+        return NOTHING
+    if isinstance(value, float):
+        return repr(value)
+    text = str(value)
+    return "'" + text if isinstance(value, str) and text.startswith(_RISKY) else text
+
+
+def value_of(text: str, kind: str) -> Any:
+    """A cell read back. Raises ValueError for what is no number where one belongs."""
+    if text == NOTHING:
+        return None
+    if kind == "integer":
+        return int(text)
+    if kind == "real":
+        return float(text)
+    return text[1:] if text.startswith("'") else text
+
+
+def write_archive(
+    path: Path,
+    tables: Sequence[Table],
+    logbook_version: int,
+    about: str,
+    progress: Progress = lambda fraction: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> int:
+    """Write tables (name, columns, types, rows) as an archive, whole or not at all. Returns the number of rows.
+
+    Raises UserError where it cannot be written, CancelledError where it was stopped.
+    """
+    partial = path.with_name(path.name + ".part")
+    count = 0
+    try:
+        with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED) as archive:
+            counts = {}
+            for i, (name, columns, _types, rows) in enumerate(tables):
+                with archive.open(f"{name}.csv", "w", force_zip64=True) as raw:
+                    counts[name] = _write_table(raw, columns, rows, cancelled)
+                count += counts[name]
+                progress((i + 1) / len(tables))
+            description = {
+                "what": "A hatching logbook as tables. Times are UTC milliseconds since 1970.",
+                "about": about,
+                "format": FORMAT,
+                "logbook_version": logbook_version,
+                "nothing": NOTHING,
+                "tables": [
+                    {"name": n, "columns": list(c), "types": list(t), "rows": counts[n]} for n, c, t, _ in tables
+                ],
+            }
+            archive.writestr(DESCRIPTION, json.dumps(description, indent=1, ensure_ascii=False))
+        partial.replace(path)
+    except OSError as error:
+        with suppress(OSError):
+            partial.unlink()
+        raise UserError(f"{path.name} cannot be written: {error.strerror}.", "Choose another folder.") from error
+    except CancelledError:
+        partial.unlink(missing_ok=True)
+        raise
+    return count
+
+
+def _write_table(raw: Any, columns: Sequence[str], rows: Iterable[Sequence[Any]], cancelled: Callable[[], bool]) -> int:
+    text = io.TextIOWrapper(raw, encoding="utf-8", newline="")
+    out = csv.writer(text)
+    out.writerow(columns)
+    n = 0
+    for row in rows:
+        out.writerow([cell(v) for v in row])
+        n += 1
+        if n % 10_000 == 0 and cancelled():
+            raise CancelledError
+    text.flush()
+    text.detach()
+    return n
+
+
+def read_description(path: Path) -> dict[str, Any]:
+    """What an archive says of itself. Raises UserError for what is no archive, or one of a newer kind."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            found = json.loads(archive.read(DESCRIPTION))
+        tables = [(t["name"], t["columns"], t["types"], t["rows"]) for t in found["tables"]]
+    except (OSError, zipfile.BadZipFile, KeyError, ValueError, TypeError) as error:
+        raise UserError(
+            f"{path.name} is no archive of a logbook.", "Choose the .zip that was written as one."
+        ) from error
+    if found.get("format", 0) > FORMAT or not tables:
+        raise UserError(f"{path.name} was written by a newer Stathmis.", "Open it with that one.")
+    return dict(found)
+
+
+def read_table(path: Path, name: str, columns: Sequence[str], types: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+    """Rows of a table. Raises UserError at the row that cannot be read."""
+    # the fields of this logbook may be longer than a reader's usual limit
+    csv.field_size_limit(2**31 - 1)
+    with zipfile.ZipFile(path) as archive:
+        try:
+            raw = archive.open(f"{name}.csv")
+        except KeyError:
+            raise UserError(f"The table {name} is missing in {path.name}.", "Ask for it to be written again.") from None
+        with raw, io.TextIOWrapper(raw, encoding="utf-8", newline="") as text:
+            rows = csv.reader(text)
+            if next(rows, []) != list(columns):
+                raise UserError(f"{name}.csv does not have its columns.", "Was the archive changed?")
+            for number, row in enumerate(rows, start=2):
+                try:
+                    yield tuple(value_of(t, kind) for t, kind in zip(row, types, strict=True))
+                except ValueError as error:
+                    raise UserError(f"{name}.csv, line {number} cannot be read.", "Was the archive changed?") from error

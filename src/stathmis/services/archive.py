@@ -1,0 +1,46 @@
+"""The whole logbook as an open archive, and a logbook made from one again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from stathmis.core.errors import UserError
+from stathmis.exchange import archive_file
+from stathmis.exchange.archive_file import Progress
+from stathmis.logbook import whole
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+
+
+def write(
+    bench: Workbench,
+    path: Path,
+    progress: Progress = lambda fraction: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> str:
+    """Write the logbook as an archive, and say so. Raises UserError where it cannot be written."""
+    tables = [(s.name, s.columns, s.types, whole.rows(bench.logbook, s.name)) for s in whole.shapes()]
+    n = archive_file.write_archive(path, tables, whole.VERSION, bench.name or "Hatching", progress, cancelled)
+    return f"{count(n, 'row')} of {count(len(tables), 'table')} written to {path.name}."
+
+
+def restore(archive: Path, target: Path) -> str:
+    """Make a new logbook file from an archive, and say so.
+
+    Raises UserError for what is no archive, one of another version, rows that cannot be read, and a file that exists.
+    """
+    found = archive_file.read_description(archive)
+    if found.get("logbook_version") != whole.VERSION:
+        raise UserError(
+            f"{archive.name} holds a logbook of version {found.get('logbook_version')}; this is {whole.VERSION}.",
+            "Write it again with this version.",
+        )
+    expected = {s.name: s for s in whole.shapes()}
+    given = {t["name"]: t for t in found["tables"]}
+    if set(expected) - set(given):
+        missing = ", ".join(sorted(set(expected) - set(given)))
+        raise UserError(f"{archive.name} lacks {missing}.", "Ask for it to be written again.")
+    rows = {s.name: archive_file.read_table(archive, s.name, s.columns, s.types) for s in expected.values()}
+    whole.create_from(target, rows)
+    return f"{target.name} holds what was in {archive.name}."

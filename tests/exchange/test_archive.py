@@ -1,0 +1,135 @@
+"""The open archive: what goes in comes out identically; what is wrong with one is said, and nothing is half made."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import shutil
+import sqlite3
+import zipfile
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from stathmis.core.errors import UserError
+from stathmis.exchange import archive_file
+from stathmis.logbook import whole
+from stathmis.logbook.opening import create_logbook, open_logbook
+from stathmis.services import archive, trace
+from stathmis.services import batches as running
+from stathmis.services.clock import FixedClock
+from stathmis.services.workbench import Workbench
+
+NOW_MS = 1_779_093_600_000
+
+
+def dump(path: Path) -> list[str]:
+    """Everything in a logbook file; a new copy of it holds the same lines."""
+    with closing(sqlite3.connect(path)) as connection:
+        return sorted(connection.iterdump())
+
+
+def test_the_demo_comes_back_identically(demo: Workbench, tmp_path: Path) -> None:
+    path = tmp_path / "all.zip"
+    said = archive.write(demo, path)
+    assert "rows of" in said
+    assert "all.zip" in archive.restore(path, tmp_path / "again.stathmis")
+    assert dump(tmp_path / "again.stathmis") == dump(demo.logbook.path)
+    logbook = open_logbook(tmp_path / "again.stathmis")
+    again = Workbench(logbook, FixedClock(demo.now_ms))
+    one, two = (running.running(b, b.incubators()[0]) for b in (demo, again))
+    assert one is not None and two is not None
+    shown = [trace.trace(b, c).humidity.judged for b, c in ((demo, one), (again, two))]
+    assert shown[0] is not None and shown[1] is not None
+    assert (shown[0].corrected == shown[1].corrected).all()
+    logbook.close()
+
+
+def test_anyone_can_read_it(demo: Workbench, tmp_path: Path) -> None:
+    path = tmp_path / "all.zip"
+    archive.write(demo, path)
+    with zipfile.ZipFile(path) as opened:
+        description = json.loads(opened.read("description.json"))
+        assert description["about"] == "Upper Terrace" and "UTC milliseconds" in description["what"]
+        for table in description["tables"]:
+            rows = list(csv.reader(io.TextIOWrapper(opened.open(f"{table['name']}.csv"), "utf-8", newline="")))
+            assert rows[0] == table["columns"] and len(rows) - 1 == table["rows"]
+            assert all(not c.startswith(("=", "+", "@")) for row in rows for c in row), "no cell is a formula"
+
+
+TEXT = st.text(st.characters(codec="utf-8", exclude_characters="\x00"), max_size=30)
+
+
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.dictionaries(TEXT.filter(bool), TEXT, max_size=6), st.floats(allow_nan=False, allow_infinity=False))
+def test_any_text_and_number_survive(tmp_path: Path, kept: dict[str, str], number: float) -> None:
+    for cell, kind in (*((v, "text") for v in kept.values()), (number, "real"), (None, "real"), (None, "text")):
+        assert archive_file.value_of(archive_file.cell(cell), kind) == cell
+    first, second, path = (tmp_path / n for n in ("one.stathmis", "two.stathmis", "all.zip"))
+    for left in (first, second, path):
+        left.unlink(missing_ok=True)
+        shutil.rmtree(left.with_name(left.stem + " backups"), ignore_errors=True)
+    logbook = create_logbook(first, kept)
+    archive.write(Workbench(logbook, FixedClock(NOW_MS)), path)
+    logbook.close()
+    archive.restore(path, second)
+    assert dump(first) == dump(second)
+
+
+def changed(path: Path, name: str, text: str) -> None:
+    """Replace one file of an archive."""
+    with zipfile.ZipFile(path) as opened:
+        files = {n: opened.read(n) for n in opened.namelist()}
+    files[name] = text.encode()
+    with zipfile.ZipFile(path, "w") as out:
+        for n, raw in files.items():
+            out.writestr(n, raw)
+
+
+def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Workbench, tmp_path: Path) -> None:
+    path, target = tmp_path / "all.zip", tmp_path / "again.stathmis"
+    archive.write(demo, path)
+    whole_text = path.read_bytes()
+
+    def refused(says: str) -> None:
+        with pytest.raises(UserError, match=says):
+            archive.restore(path, target)
+        assert not target.exists() and not list(tmp_path.glob("again*"))
+        path.write_bytes(whole_text)
+
+    path.write_bytes(b"PK nothing")
+    refused("is no archive")
+    path.write_bytes(whole_text[: len(whole_text) // 2])
+    refused("is no archive")
+    with zipfile.ZipFile(path) as opened:
+        description = json.loads(opened.read("description.json"))
+    changed(path, "description.json", json.dumps({**description, "format": 99}))
+    refused("newer Stathmis")
+    changed(path, "description.json", json.dumps({**description, "logbook_version": 2}))
+    refused("version 2; this is 4")
+    fewer = [t for t in description["tables"] if t["name"] != "egg"]
+    changed(path, "description.json", json.dumps({**description, "tables": fewer}))
+    refused("lacks egg")
+    changed(path, "batch.csv", "id,name\n1,x\n")
+    refused("does not have its columns")
+    changed(path, "chunk_reading.csv", "chunk_id,time_ms,shown\n1,2,abc\n")
+    refused("line 2 cannot be read")
+    changed(path, "chunk_reading.csv", "chunk_id,time_ms,shown\n1,2,37.0\n")
+    refused("do not fit together")
+    with pytest.raises(UserError, match="cannot be written"):
+        archive.write(demo, tmp_path / "no" / "all.zip")
+    target.write_bytes(b"kept")
+    with pytest.raises(UserError):
+        archive.restore(path, target)
+    assert target.read_bytes() == b"kept", "a file that is there is left alone"
+
+
+def test_every_table_is_in_it(demo: Workbench) -> None:
+    names = {s.name for s in whole.shapes()}
+    with closing(sqlite3.connect(demo.logbook.path)) as connection:
+        kept = {r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    assert names - {whole.UNFOLDED} == {n for n in kept if not n.startswith("sqlite_")}
