@@ -64,7 +64,7 @@ def test_anyone_can_read_it(demo: Workbench, tmp_path: Path) -> None:
 TEXT = st.text(st.characters(codec="utf-8", exclude_characters="\x00"), max_size=30)
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.dictionaries(TEXT.filter(bool), TEXT, max_size=6), st.floats(allow_nan=False, allow_infinity=False))
 def test_any_text_and_number_survive(tmp_path: Path, kept: dict[str, str], number: float) -> None:
     for cell, kind in (*((v, "text") for v in kept.values()), (number, "real"), (None, "real"), (None, "text")):

@@ -207,8 +207,9 @@ class BatchPages(QWidget):
         for key, made in self.tabs.items():
             made.setChecked(key == page)
         self._stack.setCurrentIndex([key for key, _ in PAGES].index(page))
-        self.round.show_incubator(sheet)
+        # only the page in view is built: the others are when they are looked at
         if page == "round":
+            self.round.show_incubator(sheet)
             self._learn_box(incubator, sheet.course)
         if page == "trace":
             self.trace.show_course(sheet.course)

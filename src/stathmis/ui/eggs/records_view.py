@@ -47,9 +47,12 @@ class RecordsView(FoldingView):
         self.stop.setParent(self)
         self.stop.hide()
         head.addWidget(self.stop)
-        head.addWidget(button("Write an archive …", self._choose_target))
-        head.addWidget(button("Logbook from an archive …", self._choose_archive))
         page.addLayout(head)
+        row = QHBoxLayout()
+        row.addWidget(button("Write an archive …", self._choose_target))
+        row.addWidget(button("Logbook from an archive …", self._choose_archive))
+        row.addStretch(1)
+        self._archives = row
         self._list = QVBoxLayout()
         page.addLayout(self._list)
         page.addSpacing(12)
@@ -59,6 +62,8 @@ class RecordsView(FoldingView):
             column.setSpacing(8)
             columns.addLayout(column, 1)
         page.addLayout(columns)
+        page.addSpacing(12)
+        page.addLayout(self._archives)
         page.addStretch(1)
         head = QHBoxLayout()
         head.addWidget(label("Compared by", "heading"))
@@ -142,10 +147,8 @@ class RecordsView(FoldingView):
             self._list.addWidget(label("No batch is set yet.", "muted"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
-        grid.setColumnStretch(0, 1)
-        if self.rows:
-            for column, text in enumerate(("batch", "set", "fertile of those judged", "hatched of set")):
-                grid.addWidget(label(text, "small"), 0, column)
+        grid.setColumnStretch(0, 3)
+        grid.setColumnStretch(1, 2)
         for i, row in enumerate(self.rows[:SHOWN], start=1):
             self._line(grid, 2 * i, row)
         self._list.addLayout(grid)
@@ -158,15 +161,22 @@ class RecordsView(FoldingView):
 
     def _line(self, grid: QGridLayout, at: int, row: BatchRow) -> None:
         batch = row.course.batch
-        grid.addWidget(rule(), at - 1, 0, 1, 4)
-        name = button(f"{batch.name}, {row.course.incubator.name}", partial(self.choose, batch.id), "link")
-        name.setAccessibleName(f"Review of {batch.name}")
-        grid.addWidget(name, at, 0)
+        grid.addWidget(rule(), at - 1, 0, 1, 3)
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addWidget(label(f"{batch.name}, {row.course.incubator.name}", "name", wrap=True))
         set_at = self._bench.local(batch.set_ms)
-        grid.addWidget(label(f"{set_at.day} {set_at:%b %Y}", "small"), at, 1)
-        grid.addWidget(label(rate_words(row.tally.fertility), "small"), at, 2)
-        hatched = rate_words(row.tally.hatch_of_set) if row.known else "not logged" if row.decided else "not yet"
-        grid.addWidget(label(hatched, "small" if not row.known else ""), at, 3)
+        details = f"set {set_at.day} {set_at:%b %Y}"
+        if row.tally.fertility.of:
+            details += f"; fertile of those judged {rate_words(row.tally.fertility)}"
+        names.addWidget(label(details, "small", wrap=True))
+        grid.addLayout(names, at, 0)
+        hatched = f"hatched {rate_words(row.tally.hatch_of_set)}" if row.known else "not yet"
+        words = hatched if row.known or not row.decided else "what hatched is not logged"
+        grid.addWidget(label(words, "" if row.known else "muted", wrap=True), at, 1)
+        show = button("review", partial(self.choose, batch.id), "link")
+        show.setAccessibleName(f"Review of {batch.name}")
+        grid.addWidget(show, at, 2)
 
     def choose(self, batch_id: int) -> None:
         """Review a batch."""
