@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -104,8 +105,9 @@ class Box:
         if (arrays[0] < 0).any() or (arrays[1] < 0).any() or (arrays[1] > 1).any():
             raise ValueError("a surface is not below 0 cm², an opening lies from 0 to 1")
         flat = [a.ravel() for a in arrays]
-        return _humidity(self._draws(), *flat), arrays[0].shape
+        return _humidity(self._draws, *flat), arrays[0].shape
 
+    @cached_property
     def _draws(self) -> Array:
         # fixed draws: the same box always says the same
         normal = np.random.default_rng(8).standard_normal((DRAWS, self.mean.size))
@@ -116,12 +118,12 @@ class Box:
 
     def settling_s(self, surface_cm2: float, vent: float, eggs_mg_d_hpa: float = 0.0) -> tuple[float, float]:
         """Time constant with which the air settles (63 % of a step), s, and its relative standard uncertainty."""
-        found = np.log(_time_constant(self._draws(), np.array([surface_cm2]), np.array([vent]), eggs_mg_d_hpa))
+        found = np.log(_time_constant(self._draws, np.array([surface_cm2]), np.array([vent]), eggs_mg_d_hpa))
         return float(np.exp(found.mean())), float(found.std())
 
     def evaporation_ml_h(self, surface_cm2: float, inside_c: float, rh: float) -> tuple[float, float]:
         """Water that goes from a surface at °C and % inside, ml/h, and its relative standard uncertainty."""
-        drawn = np.maximum(_evaporation(self._draws(), np.array([surface_cm2]), inside_c, rh), 1e-9)
+        drawn = np.maximum(_evaporation(self._draws, np.array([surface_cm2]), inside_c, rh), 1e-9)
         found = np.log(drawn)
         return float(np.exp(found.mean())), float(found.std())
 
@@ -153,12 +155,14 @@ def _humidity(
     inside_c: Array,
     eggs: Array,
     *,
+    wet_share: ArrayLike = 1.0,
     more_flow_l_s: ArrayLike = 0.0,
     source_hpa_l_s: ArrayLike = 0.0,
 ) -> Array:
-    """True steady humidity, percent, shape (draws, conditions); more_flow_l_s: exchange besides leaks and vents."""
+    """True steady humidity, percent, shape (draws, conditions); wet_share: how much of the surface is still wet,
+    more_flow_l_s: exchange besides leaks and vents, source_hpa_l_s: vapor from elsewhere; these broadcast too."""
     flow, wet = _parts(theta, surface, vent)
-    flow = flow + np.asarray(more_flow_l_s)
+    flow, wet = flow + np.asarray(more_flow_l_s), wet * np.asarray(wet_share)
     e = _eggs_l_s(eggs)
     saturated = np.asarray(saturation_vapor_pressure(inside_c))
     at_water = np.asarray(saturation_vapor_pressure(np.clip(inside_c[None, :] - theta[:, [_COOLING]], 0.0, 99.0)))
@@ -337,17 +341,25 @@ def misfit(
     if abs(difference) <= 2.0 * u:
         return Misfit(difference, u, ())
     sizes = np.linspace(0.0, 1.0, 101)[1:]
-    tried: dict[str, tuple[Array, Callable[[float], Array]]]
-    tried = {"hygrometer": (60.0 * sizes - 30.0, lambda x: plain + x)}
+    mean = box.mean[None, :]
+
+    def altered(**change: Array) -> Array:
+        """Shape (sizes, states): what the instrument would show with a change of each size."""
+        made: Array = _humidity(mean, *conditions, **change) + box.mean[_OFFSET]
+        return made
+
+    tried: dict[str, tuple[Array, Array]] = {}
+    shift = 60.0 * sizes - 30.0
+    tried["hygrometer"] = (shift, plain[None, :] + shift[:, None])
     if difference < 0:
-        widest = float(np.exp(box.mean[_LEAK]) + np.exp(box.mean[_VENT]))
-        tried["leak"] = (2.0 * widest * sizes, lambda x: _altered(box, conditions, more_flow_l_s=x))
-        tried["dry"] = (sizes, lambda x: _altered(box, conditions, wet=1.0 - x))
+        more = 2.0 * float(np.exp(box.mean[_LEAK]) + np.exp(box.mean[_VENT])) * sizes
+        tried["leak"] = (more, altered(more_flow_l_s=more[:, None]))
+        tried["dry"] = (sizes, altered(wet_share=1.0 - sizes[:, None]))
     if difference > 0 and chicks:
-        tried["source"] = (10.0 * sizes, lambda x: _altered(box, conditions, source_hpa_l_s=x))
+        tried["source"] = (10.0 * sizes, altered(source_hpa_l_s=10.0 * sizes[:, None]))
     causes = []
-    for name, (grid, model) in tried.items():
-        off = np.array([seen - model(float(x)) for x in grid])
+    for name, (grid, shown) in tried.items():
+        off = seen[None, :] - shown
         chi = ((off @ inverse) * off).sum(axis=1)
         best = int(np.argmin(chi))
         prior = (before or {}).get(name, 1.0)
@@ -355,14 +367,3 @@ def misfit(
     total = sum(c[1] for c in causes)
     found = [Cause(name, w / total, size) for name, w, size in causes]
     return Misfit(difference, u, tuple(sorted(found, key=lambda c: -c.weight)))
-
-
-def _altered(
-    box: Box, conditions: Sequence[Array], *, wet: float = 1.0, more_flow_l_s: float = 0.0, source_hpa_l_s: float = 0.0
-) -> Array:
-    surface, *rest = conditions
-    found = _humidity(
-        box.mean[None, :], surface * wet, *rest, more_flow_l_s=more_flow_l_s, source_hpa_l_s=source_hpa_l_s
-    )
-    made: Array = found[0] + box.mean[_OFFSET]
-    return made

@@ -184,19 +184,16 @@ class Mixer:
         """What to try next, None where everything is known well enough."""
         flat = [(c, o) for c in self.rows for o in self.columns]
         wanted = self._as_states(flat, room)
-        tried = [s for s in wanted if self._settles_below_fog(s)] or wanted
+        cells = self.cells(flat, room, None)
+        # what would stream from the windows is not tried
+        tried = [s for s, cell in zip(wanted, cells, strict=True) if cell.rh < HIGHEST_RH] or wanted
         index, expected = airbox.best_trial(self.box, tried, wanted)
         chosen = flat[wanted.index(tried[index])]
-        cells = self.cells(flat, room, None)
         before = float(np.mean([c.U for c in cells]))
         after = NORMAL_95 * float(expected[index])
         if before <= WELL_KNOWN_U_RH or before - after < 0.5:
             return None
         return Trial(self.cells([chosen], room, None)[0], before, after)
-
-    def _settles_below_fog(self, state: SteadyState) -> bool:
-        value, _ = self.box.predict(*state[:5], state.eggs_mg_d_hpa)
-        return bool(value < HIGHEST_RH)
 
     def _as_states(self, places: Sequence[tuple[Combination, float]], room: Room) -> list[SteadyState]:
         return [
