@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from stathmis.demo.scenario import CABINET, build
+from stathmis.demo.drawer import CABINET
+from stathmis.demo.scenario import build
 from stathmis.devices.simulated_incubator import SimulatedSensor
 from stathmis.logbook import readings
 from stathmis.logbook.opening import open_logbook

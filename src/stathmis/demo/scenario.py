@@ -6,27 +6,37 @@ Everything is invented. It is anchored to the time it is made for, so that the b
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
 import numpy as np
 
-from stathmis.core.fixed_points import salt_humidity
 from stathmis.core.psychrometrics import vapor_pressure_deficit
 from stathmis.core.schedule import Habits
-from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, SimulatedSensor, record
+from stathmis.demo.drawer import (
+    CABINET,
+    ROOM,
+    ROUND,
+    STILL_BOX,
+    Channels,
+    Face,
+    check,
+    hang,
+    references,
+    salt_jars,
+    survey_places,
+)
+from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, record
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Batch, Channel, Incubator, NewReading, Quantity
+from stathmis.logbook.records import Batch, Incubator, NewReading
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.eggs import tray
-from stathmis.services.instruments import checking, draft, places
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
-from stathmis.services.setting_up import NewChannel
 from stathmis.services.wording import typed_text
 from stathmis.services.workbench import Workbench
 
@@ -35,76 +45,6 @@ SEED = 20240518
 STEP_S = 30.0
 """The simulated boxes are stepped so far at once."""
 LAYERS_K_PER_CM = 0.2
-
-
-def _sensor(offset: float, slope: float, noise: float, resolution: float, lag_min: float = 0.0) -> SimulatedSensor:
-    return SimulatedSensor(offset, slope, 0.0, noise, resolution, 60.0 * lag_min)
-
-
-_Channels = dict[tuple[str, str], Channel]
-
-
-@dataclass(frozen=True)
-class _Face:
-    """An instrument of the drawer: its channels as (quantity, sensor, stated accuracy)."""
-
-    name: str
-    kind: str
-    channels: tuple[tuple[Quantity, SimulatedSensor, float], ...]
-    place: str = "at the egg tops"
-    at_egg_top: bool = True
-    over_eggs_cm: float = 0.0
-
-
-ROUND = _sensor(13.0, 0.88, 0.3, 1.0, 12.0)
-"""The round hygrometer as it is now; it read lower in the years before."""
-
-CABINET = (
-    _Face(
-        "Lid display",
-        "lid display",
-        (
-            ("temperature", _sensor(-0.85, 1.009, 0.03, 0.1), 1.0),
-            ("humidity", _sensor(9.0, 0.93, 0.4, 1.0, 5.0), 9.0),
-        ),
-        "built in, under the lid",
-    ),
-    _Face("Blue probe", "probe", (("temperature", _sensor(0.12, 1.0, 0.02, 0.1, 2.0), 0.5),)),
-    _Face("Long stick", "stick", (("temperature", _sensor(0.35, 1.0, 0.05, 0.5, 9.0), 0.8),)),
-    _Face("Round hygrometer", "hygrometer", (("humidity", ROUND, 5.0),)),
-    _Face(
-        "Shelf logger",
-        "logger",
-        (
-            ("temperature", _sensor(-0.21, 1.0, 0.01, 0.01, 2.0), 0.5),
-            ("humidity", _sensor(2.4, 0.97, 0.1, 0.1, 3.0), 3.0),
-        ),
-    ),
-)
-STILL_BOX = (
-    _Face(
-        "Box dial",
-        "lid display",
-        (("temperature", _sensor(0.6, 1.0, 0.05, 0.5, 6.0), 1.0),),
-        "in the lid, 6 cm above the eggs",
-        at_egg_top=False,
-        over_eggs_cm=6.0,
-    ),
-    _Face("Red probe", "probe", (("temperature", _sensor(-0.18, 1.0, 0.02, 0.1, 2.0), 0.5),)),
-    _Face("Card hygrometer", "hygrometer", (("humidity", _sensor(-4.0, 1.0, 0.4, 1.0, 10.0), 6.0),)),
-)
-
-ROOM = (
-    _Face(
-        "Wall hygrometer",
-        "hygrometer",
-        (
-            ("temperature", _sensor(0.4, 1.0, 0.05, 0.1, 6.0), 1.0),
-            ("humidity", _sensor(-3.0, 1.0, 0.4, 1.0, 10.0), 5.0),
-        ),
-        "on the wall, at the height of the machines",
-    ),
-)
 
 
 def build(path: Path, now_ms: int, zone: str) -> None:
@@ -118,7 +58,7 @@ def build(path: Path, now_ms: int, zone: str) -> None:
         clock = FixedClock(now_ms)
         bench = Workbench(logbook, clock)
         rng = np.random.default_rng(SEED)
-        _references(bench, clock, now_ms)
+        references(bench, clock, now_ms)
         made = _cabinet(bench, clock, rng, now_ms)
         _room(bench, clock, rng, *made, now_ms)
         _still_box(bench, clock, rng, now_ms)
@@ -141,88 +81,6 @@ def _to_come(bench: Workbench, now_ms: int) -> None:
     conflicts.add_away(bench, market, market + 3 * DAY_MS, "market")
 
 
-def _references(bench: Workbench, clock: FixedClock, now_ms: int) -> None:
-    clock.at_ms = now_ms - 250 * DAY_MS
-    setting_up.add_instrument(
-        bench, "Certified probe", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
-    )
-    setting_up.add_instrument(
-        bench, "Bench hygrometer", "hygrometer", [NewChannel("humidity", "%", 0.1, 2.0)], reference=True
-    )
-    certificates = (
-        [(0.0, 0.02, 0.04), (20.0, 0.03, 0.04), (37.5, 0.05, 0.04), (45.0, 0.05, 0.05)],
-        [(33.0, 0.6, 1.2), (53.0, 0.4, 1.2), (75.0, -0.3, 1.4)],
-    )
-    drifts = (0.02, 0.5)
-    for channel, points, drift in zip(bench.records(Channel), certificates, drifts, strict=True):
-        setting_up.add_certificate(bench, channel.id, clock.at_ms, points, drift_per_year=drift)
-
-
-def _hang(bench: Workbench, faces: tuple[_Face, ...], incubator_id: int, from_ms: int) -> _Channels:
-    found: _Channels = {}
-    for face in faces:
-        made = setting_up.add_instrument(
-            bench,
-            face.name,
-            face.kind,
-            [
-                NewChannel(quantity, "°C" if quantity == "temperature" else "%", sensor.resolution, accuracy)
-                for quantity, sensor, accuracy in face.channels
-            ],
-            incubator_id=incubator_id,
-            place=face.place,
-            at_egg_top=face.at_egg_top,
-            from_ms=from_ms,
-        )
-        for channel in keeping.all_of(bench.logbook, Channel, instrument_id=made):
-            found[face.name, channel.quantity] = channel
-    return found
-
-
-def _check(
-    bench: Workbench, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator, at: tuple[float, ...]
-) -> None:
-    """Compare with the reference at true values, two readings each, and put the correction to use from then on."""
-    reference = checking.references(bench, channel)[0][1]
-    points = bench.corrections.certificate_of(reference.id)
-    taken = draft.new_draft(channel, bench.altitude_m, "side")
-    taken.sets[0].reference_id = reference.id
-    taken.sets[0].rows = []
-    for true in at:
-        correction = float(np.interp(true, [p.reading for p in points], [p.correction for p in points]))
-        spread = 0.02 if channel.quantity == "temperature" else 0.4
-        shown = sensor.series(np.full(2, true + rng.normal(0.0, spread)), 60.0, rng)
-        step = reference.resolution
-        ref = np.round((true - correction + rng.normal(0.0, spread / 2, 2)) / step) * step
-        row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown))
-        row.cells["reference"] = " ".join(typed_text(v, step) for v in ref)
-        taken.sets[0].rows.append(row)
-    checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
-
-
-def _salt_jars(bench: Workbench, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator) -> None:
-    """Three jars at room temperature, and the correction put to use from then on."""
-    taken = draft.new_draft(channel, bench.altitude_m, "salt")
-    taken.sets[0].rows = []
-    for salt in ("MgCl2", "Mg(NO3)2", "NaCl"):
-        true = salt_humidity(salt, 21.5)[0] + rng.normal(0.0, 0.3)
-        shown = sensor.series(np.full(3, true), 60.0, rng)
-        row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown), {"salt": salt, "jar": "21.5C"})
-        taken.sets[0].rows.append(row)
-    checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
-
-
-def _map(bench: Workbench, incubator: Incubator, rng: np.random.Generator) -> None:
-    """The certified probe moved through nine places of the empty cabinet."""
-    probe = bench.records(Channel)[0]
-    off = {"back left": 0.14, "back": 0.22, "back right": 0.17, "front left": -0.24, "front": -0.12}
-    cells = []
-    for name in (n for row in places.PLACES for n in row):
-        true = 37.55 + off.get(name, -0.16 if name == "front right" else 0.0) + rng.normal(0.0, 0.03, 3)
-        cells.append(places.Cell(name, probe.id, " ".join(f"{v:.2f}" for v in true)))
-    places.keep_survey(bench, incubator, places.compare_places(bench, cells, "0.1"), None)
-
-
 def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> tuple[int, Recorded]:
     """Three checks of a hygrometer, the earlier set, then the one under way; returns its start and what it was like."""
     set_ms = _morning(now_ms, bench.zone, 13, 9, 40)
@@ -230,15 +88,15 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     clock.at_ms = now_ms - 240 * DAY_MS
     incubator_id = setting_up.add_incubator(bench, "North cabinet", "forced", 37.6)
     incubator = keeping.one(bench.logbook, Incubator, incubator_id)
-    channels = _hang(bench, CABINET, incubator_id, clock.at_ms)
+    channels = hang(bench, CABINET, incubator_id, clock.at_ms)
     for days, offset in ((560, 9.3), (385, 10.4), (205, 11.9)):
         clock.at_ms = now_ms - days * DAY_MS
-        _salt_jars(bench, channels["Round hygrometer", "humidity"], replace(ROUND, offset=offset), rng)
+        salt_jars(bench, channels["Round hygrometer", "humidity"], replace(ROUND, offset=offset), rng)
     points: dict[str, tuple[float, ...]] = {"temperature": (36.6, 37.6, 38.7), "humidity": (33.0, 53.0, 75.0)}
     for quantity, at in points.items():
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
         clock.at_ms = now_ms - 238 * DAY_MS
-        _check(bench, channels["Shelf logger", quantity], sensor, rng, at)
+        check(bench, channels["Shelf logger", quantity], sensor, rng, at)
     clock.at_ms = now_ms - 230 * DAY_MS
     _earlier_set(bench, clock, rng, incubator, channels)
     clock.at_ms = start - 21 * DAY_MS
@@ -251,11 +109,11 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     ):
         sensor = next(s for f in CABINET if f.name == name for q, s, _ in f.channels if q == quantity)
         clock.at_ms += 3_600_000
-        _check(bench, channels[name, quantity], sensor, rng, at)
+        check(bench, channels[name, quantity], sensor, rng, at)
     clock.at_ms += 3_600_000
-    _salt_jars(bench, channels["Round hygrometer", "humidity"], ROUND, rng)
+    salt_jars(bench, channels["Round hygrometer", "humidity"], ROUND, rng)
     clock.at_ms += 3_600_000
-    _map(bench, incubator, rng)
+    survey_places(bench, incubator, rng)
     clock.at_ms = set_ms
     setting_up.set_batch(bench, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
 
@@ -409,7 +267,7 @@ def _filled(box: SimulatedIncubator) -> None:
 
 
 def _earlier_set(
-    bench: Workbench, clock: FixedClock, rng: np.random.Generator, incubator: Incubator, channels: _Channels
+    bench: Workbench, clock: FixedClock, rng: np.random.Generator, incubator: Incubator, channels: Channels
 ) -> None:
     """A set of last autumn in the same machine, a little cooler, read by the logger every five minutes."""
     set_ms = _morning(clock.at_ms, bench.zone, 0, 10, 5)
@@ -456,7 +314,7 @@ def _room(
     """The room both machines stand in, read on the rounds."""
     clock.at_ms = start_ms - DAY_MS
     room_id = setting_up.add_incubator(bench, "Egg room", "room")
-    channels = _hang(bench, ROOM, room_id, start_ms - DAY_MS)
+    channels = hang(bench, ROOM, room_id, start_ms - DAY_MS)
     there = truth._replace(air_c=truth.room_c, rh=truth.room_rh)
     _rounds(bench, clock, rng, start_ms, there, ROOM, channels, now_ms)
 
@@ -467,8 +325,8 @@ def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, no
     clock.at_ms = start - 4 * DAY_MS
     incubator_id = setting_up.add_incubator(bench, "Old still box", "still", 38.6)
     incubator = keeping.one(bench.logbook, Incubator, incubator_id)
-    channels = _hang(bench, STILL_BOX, incubator_id, clock.at_ms)
-    _check(bench, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
+    channels = hang(bench, STILL_BOX, incubator_id, clock.at_ms)
+    check(bench, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
     clock.at_ms = set_ms
     setting_up.set_batch(bench, incubator, "18 guinea fowl", "guinea_fowl", "steady", 18, set_ms)
     at_minute = (set_ms - start) / MINUTE_MS
@@ -515,7 +373,7 @@ def _logger_file(
     incubator: Incubator,
     start_ms: int,
     truth: Recorded,
-    channels: _Channels,
+    channels: Channels,
     now_ms: int,
 ) -> None:
     """The shelf logger's readings, up to a quarter of an hour ago; it runs on its own battery."""
@@ -545,8 +403,8 @@ def _rounds(
     rng: np.random.Generator,
     start_ms: int,
     truth: Recorded,
-    faces: tuple[_Face, ...],
-    channels: _Channels,
+    faces: tuple[Face, ...],
+    channels: Channels,
     now_ms: int,
 ) -> None:
     """Hand readings morning and evening, never at quite the same minute; one evening is missed."""

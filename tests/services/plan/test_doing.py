@@ -122,6 +122,14 @@ def test_a_clutch_by_the_temperature_it_had(bench: Workbench) -> None:
     assert len(bench.records(Weighing)) == 2 and weights.marks(bench, course.batch.id) == ["box"]
 
 
+def test_candling_and_weighing_tick_themselves(demo: Workbench) -> None:
+    """What was found at the eggs on day 7, and weighed, needs no tick in the list."""
+    plan = next(p for p in planning.plans(demo) if "partridge" in p.name)
+    states = {t.step: t.state for t in tasks.tasks_of(demo, plan)}
+    assert (states["candle 1"], states["candle 2"]) == ("done", "open")
+    assert [states[f"weigh {i}"] for i in (1, 2, 3)] == ["done", "done", "done"]
+
+
 def test_what_is_due_is_called_once(demo: Workbench) -> None:
     reminders = Reminders(demo)
     first = reminders.due()

@@ -13,7 +13,7 @@ from stathmis.core.errors import UserError
 from stathmis.core.schedule import COOLING_FROM_DAY
 from stathmis.core.units import from_inside
 from stathmis.logbook import keeping
-from stathmis.logbook.records import Event, Incubator, TaskMark, Weighing
+from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
@@ -30,6 +30,7 @@ FORGOTTEN_MS = 3 * DAY_MS
 """An overdue task is shown so long after its window has closed."""
 MILESTONES = ("hatch", "latest")
 """Days that come by themselves: nothing is to be done but to know of them."""
+CANDLED = ("alive", "clear", "early dead", "doubtful", "late dead", "slug")
 COOL_EVERY_H = 20.0
 COOLING_MIN = 15.0
 """Source: common practice (15 min twice, or up to an hour once, late in the term)."""
@@ -67,7 +68,11 @@ def marks(bench: Workbench) -> dict[tuple[str, str], TaskMark]:
 def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark] | None = None) -> list[Task]:
     """All tasks of a plan, in order of time."""
     found = marks(bench) if known is None else known
-    weighed = [w.time_ms for w in bench.records(Weighing) if plan.batch is not None and w.batch_id == plan.batch.id]
+    own = plan.batch.id if plan.batch is not None else -1
+    seen = {
+        "weigh": [w.time_ms for w in bench.records(Weighing) if w.batch_id == own],
+        "candle": [f.time_ms for f in bench.records(EggFinding) if f.batch_id == own and f.kind in CANDLED],
+    }
     made = []
     for step in plan.steps:
         mark = found.get((plan.subject, step.key))
@@ -75,7 +80,8 @@ def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark
             # what prepares for setting is over once the eggs are in
             continue
         task = _task(plan, step, mark, bench.temperature_unit)
-        if step.kind == "weigh" and any(step.earliest_ms <= t <= max(step.latest_ms, step.at_ms) for t in weighed):
+        # what was logged at the eggs themselves needs no tick
+        if any(step.earliest_ms <= t <= max(step.latest_ms, step.at_ms) for t in seen.get(step.kind, ())):
             task = replace(task, state="done")
         made.append(task)
     return made
