@@ -52,7 +52,7 @@ class HatchView(FoldingView):
         self.school.setAccessibleName("Whether the lid is opened during the hatch")
         for key, text in hatching.OPEN_SCHOOLS.items():
             self.school.addItem(text.partition(":")[0].lower(), key)
-        self.school.setMinimumWidth(theme.px(220))
+        self.school.setMinimumWidth(theme.px(264))
         self.school.activated.connect(lambda _i: choose_open_school(bench, self.school.currentData()))
         head.addWidget(self.school)
         left.addLayout(head)
