@@ -296,7 +296,7 @@ class WaterView(FoldingView):
         chooser.setAccessibleName("How the vents are held at lockdown")
         for key, text in box.VENT_SCHOOLS.items():
             chooser.addItem(text.partition(":")[0].lower(), key)
-        chooser.setMinimumWidth(self.theme.px(256))
+        chooser.setMinimumWidth(self.theme.px(200))
         chooser.setToolTip(box.VENT_SCHOOLS[sheet.vent_school])
         chooser.setCurrentIndex(chooser.findData(sheet.vent_school))
         chooser.activated.connect(lambda _i: box.choose_vent_school(self.bench, chooser.currentData()))
