@@ -26,7 +26,7 @@ from stathmis.services.moisture.states import FoundState
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.moisture.box_grid import BoxGrid
-from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property, yielding
+from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
 SHARES = {0.0: "dry", 0.25: "a quarter wet", 0.5: "half wet", 0.75: "three quarters", 1.0: "all wet"}
@@ -358,7 +358,6 @@ class WaterView(FoldingView):
                 chooser.setCurrentIndex(chooser.findData(share))
         self.vent.setText(water.opening_typed(cell.opening))
         self._edited()
-        set_property(self.log_button, "wanted", True)
         self.log_button.setFocus()
 
 
