@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 
 from stathmis.core.errors import UserError
 from stathmis.exchange import archive_file
-from stathmis.logbook import whole
+from stathmis.logbook import keeping, whole
 from stathmis.logbook.opening import create_logbook, open_logbook
+from stathmis.logbook.records import Batch
 from stathmis.services import archive, trace
 from stathmis.services import batches as running
 from stathmis.services.clock import FixedClock
@@ -80,6 +81,24 @@ def test_any_text_and_number_survive(tmp_path: Path, kept: dict[str, str], numbe
     assert dump(first) == dump(second)
 
 
+def test_an_archive_of_an_older_version_comes_in(demo: Workbench, tmp_path: Path) -> None:
+    """As version 4 wrote it: without the tables and columns that came later."""
+    path, target = tmp_path / "all.zip", tmp_path / "again.stathmis"
+    shapes = {s.name: s for s in whole.shapes(4)}
+    assert "stay" not in shapes and "tray" not in shapes["batch"].columns
+    tables = []
+    for shape in shapes.values():
+        names = next(s.columns for s in whole.shapes() if s.name == shape.name)
+        kept = [names.index(c) for c in shape.columns]
+        rows = [[row[i] for i in kept] for row in whole.rows(demo.logbook, shape.name)]
+        tables.append((shape.name, shape.columns, shape.types, rows))
+    archive_file.write_archive(path, tables, 4, "old")
+    archive.restore(path, target)
+    logbook = open_logbook(target)
+    assert [b.tray for b in keeping.all_of(logbook, Batch)] == ["grid"] * len(demo.records(Batch))
+    logbook.close()
+
+
 def changed(path: Path, name: str, text: str) -> None:
     """Replace one file of an archive."""
     with zipfile.ZipFile(path) as opened:
@@ -110,7 +129,7 @@ def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Workbench, tmp_pat
     changed(path, "description.json", json.dumps({**description, "format": 99}))
     refused("newer Stathmis")
     changed(path, "description.json", json.dumps({**description, "logbook_version": 2}))
-    refused("version 2; this is 4")
+    refused("version 2; this is 5")
     fewer = [t for t in description["tables"] if t["name"] != "egg"]
     changed(path, "description.json", json.dumps({**description, "tables": fewer}))
     refused("lacks egg")

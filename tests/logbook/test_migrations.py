@@ -18,7 +18,7 @@ from stathmis.services.workbench import Workbench
 NOW_MS = 1779093600000
 
 
-@pytest.fixture(params=[1, 2, 3])
+@pytest.fixture(params=[1, 2, 3, 4])
 def old(tmp_path: Path, request: pytest.FixtureRequest) -> Path:
     """A file of each older version as the program of its time left it."""
     version: int = request.param

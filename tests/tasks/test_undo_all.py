@@ -32,7 +32,7 @@ from stathmis.logbook.records import (
 )
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.eggs import tray
+from stathmis.services.eggs import findings, laying, moving
 from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.plan import conflicts, lockdown, planning, tasks, turning
 from stathmis.services.workbench import Workbench
@@ -96,7 +96,7 @@ def _task(bench: Workbench, n: int) -> None:
 
 def _find(bench: Workbench, n: int) -> None:
     kinds = ("alive", "doubtful", "late dead", "external pip", "out", "rotten")
-    tray.log_finding(bench, _course(bench, 0), str(1 + n % 30), kinds[n % 6], bench.now_ms, take_out=n % 5 == 0)
+    findings.log_finding(bench, _course(bench, 0), str(1 + n % 30), kinds[n % 6], bench.now_ms, take_out=n % 5 == 0)
 
 
 def _lockdown(bench: Workbench, n: int) -> None:
@@ -149,8 +149,8 @@ ACTIONS: tuple[Callable[[Workbench, int], Any], ...] = (
     lambda b, n: turning.log_turn(b, _course(b, n % 2), b.now_ms),
     lambda b, n: conflicts.add_away(b, NOW_MS + n * DAY_MS, NOW_MS + (n + 2) * DAY_MS, "fair"),
     lambda b, n: conflicts.set_capacity(b, b.incubators()[n % 3], 1 + n),
-    lambda b, n: tray.lay_out(b, _course(b, 1), 1 + n % 9),
-    lambda b, n: tray.move_egg(b, _course(b, 0), str(1 + n % 30), str(1 + (n * 7) % 30)),
+    lambda b, n: laying.lay_out(b, _course(b, 1), 1 + n % 9),
+    lambda b, n: moving.swap(b, _course(b, 0), [(str(1 + n % 30), str(1 + (n * 7) % 30))]),
     lambda b, n: setting_up.remove_incubator(b, b.incubators()[n % 3]),
     lambda b, n: setting_up.end_batch(b, b.records(Batch)[-1]) if n % 11 == 0 else None,
 )

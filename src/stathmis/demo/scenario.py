@@ -34,7 +34,8 @@ from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Incubator, NewReading
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
-from stathmis.services.eggs import tray
+from stathmis.services.eggs import findings, laying
+from stathmis.services.eggs.laying import Described
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
 from stathmis.services.wording import typed_text
@@ -200,15 +201,15 @@ def _tray(bench: Workbench, clock: FixedClock, incubator: Incubator, set_ms: int
     course = batches.running(bench, incubator)
     assert course is not None
     clock.at_ms = set_ms
-    tray.lay_out(bench, course, 30, 6, "own flock")
+    laying.lay_out(bench, course, 30, 6, Described(source="own flock"))
     clear = {9, 23}
     for number in range(1, 31):
         clock.at_ms = set_ms + 7 * DAY_MS + number * 15_000
         kind = "clear" if number in clear else "doubtful" if number == 17 else "alive"
-        tray.log_finding(bench, course, str(number), kind, clock.at_ms, take_out=number in clear)
+        findings.log_finding(bench, course, str(number), kind, clock.at_ms, take_out=number in clear)
     # one died in the second week
     clock.at_ms = set_ms + 11 * DAY_MS
-    tray.log_finding(bench, course, "12", "early dead", clock.at_ms)
+    findings.log_finding(bench, course, "12", "early dead", clock.at_ms)
 
 
 def _partridge_machine(set_point_c: float) -> Machine:
@@ -301,10 +302,10 @@ def _earlier_set(
         (25.4, "out", 6),
     ):
         clock.at_ms = set_ms + round(day * DAY_MS)
-        tray.log_count(bench, course, kind, number, clock.at_ms)
+        findings.log_count(bench, course, kind, number, clock.at_ms)
     clock.at_ms = start + round(days * DAY_MS) + DAY_MS
-    tray.log_count(bench, course, "late dead", 4, clock.at_ms)
-    tray.log_count(bench, course, "pipped dead", 2, clock.at_ms)
+    findings.log_count(bench, course, "late dead", 4, clock.at_ms)
+    findings.log_count(bench, course, "pipped dead", 2, clock.at_ms)
     setting_up.end_batch(bench, keeping.one(bench.logbook, Batch, batch_id))
 
 

@@ -127,7 +127,25 @@ def _to_4(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4}
+def _to_5(connection: sqlite3.Connection) -> None:
+    """Batches that change machines, trays of other shapes, where an egg comes from, eggs opened after the hatch."""
+    for statement in (
+        """ALTER TABLE batch ADD COLUMN tray VARCHAR NOT NULL DEFAULT 'grid'
+            CHECK (tray IN ('grid', 'rows', 'ring'))""",
+        """CREATE TABLE stay (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            incubator_id INTEGER NOT NULL REFERENCES incubator (id), to_ms INTEGER NOT NULL, withdrawn_ms INTEGER)""",
+        "ALTER TABLE egg ADD COLUMN breed VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE egg ADD COLUMN mother VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE egg ADD COLUMN source VARCHAR NOT NULL DEFAULT ''",
+        """CREATE TABLE break_out (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            time_ms INTEGER NOT NULL, mark VARCHAR NOT NULL, count INTEGER NOT NULL CHECK (count > 0),
+            stage VARCHAR NOT NULL, position VARCHAR NOT NULL, signs VARCHAR NOT NULL, note VARCHAR NOT NULL,
+            logged_ms INTEGER NOT NULL, withdrawn_ms INTEGER)""",
+    ):
+        connection.execute(statement)
+
+
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4, 5: _to_5}
 
 
 def migrate(path: Path, target: int) -> Path:

@@ -9,6 +9,7 @@ from stathmis.core.profile import Air, DayCount
 from stathmis.core.units import Unit
 
 Quantity = Literal["temperature", "humidity"]
+TrayShape = Literal["grid", "rows", "ring"]
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,10 @@ class Placement:
 
 @dataclass(frozen=True)
 class Batch:
-    """Eggs set together; species and regime are keys of the shipped lists, or regime is "own 3": a profile's id."""
+    """Eggs set together; species and regime are keys of the shipped lists, or regime is "own 3": a profile's id.
+
+    incubator_id: where they lie now; tray: how their places are laid out.
+    """
 
     id: int
     incubator_id: int
@@ -82,6 +86,17 @@ class Batch:
     set_ms: int
     ended_ms: int | None
     day_count: DayCount = "from 0"
+    tray: TrayShape = "grid"
+
+
+@dataclass(frozen=True)
+class Stay:
+    """A batch lay in this incubator until a time, before it went to the next one."""
+
+    id: int
+    batch_id: int
+    incubator_id: int
+    to_ms: int
 
 
 @dataclass(frozen=True)
@@ -121,7 +136,7 @@ class LossTarget:
 
 @dataclass(frozen=True)
 class Egg:
-    """An egg with its pencil mark and place in the tray ("2/5": row and column); about: breed, mother or source."""
+    """An egg with its pencil mark and place in the tray ("2/5": row and column); about: anything else known of it."""
 
     id: int
     batch_id: int
@@ -129,6 +144,26 @@ class Egg:
     place: str
     about: str
     laid_ms: int | None
+    breed: str = ""
+    mother: str = ""
+    source: str = ""
+
+
+@dataclass(frozen=True)
+class BreakOut:
+    """An egg opened after the hatch, or (mark "") so many alike: stage, position and signs (separated by commas) are
+    keys of the shipped lists; position and signs may be empty."""
+
+    id: int
+    batch_id: int
+    time_ms: int
+    mark: str
+    count: int
+    stage: str
+    position: str
+    signs: str
+    note: str
+    logged_ms: int
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from sqlalchemy import (
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 
 metadata = MetaData()
 
@@ -103,6 +103,17 @@ batch = Table(
     Column("ended_ms", Integer),
     _withdrawn(),
     Column("day_count", String, nullable=False, server_default="from 0"),
+    Column("tray", String, CheckConstraint("tray IN ('grid', 'rows', 'ring')"), nullable=False, server_default="grid"),
+)
+
+stay = Table(
+    "stay",
+    metadata,
+    _id(),
+    _to("batch"),
+    _to("incubator"),
+    Column("to_ms", Integer, nullable=False),
+    _withdrawn(),
 )
 
 profile = Table(
@@ -148,6 +159,25 @@ egg = Table(
     Column("place", String, nullable=False),
     Column("about", String, nullable=False),
     Column("laid_ms", Integer),
+    _withdrawn(),
+    Column("breed", String, nullable=False, server_default=""),
+    Column("mother", String, nullable=False, server_default=""),
+    Column("source", String, nullable=False, server_default=""),
+)
+
+break_out = Table(
+    "break_out",
+    metadata,
+    _id(),
+    _to("batch"),
+    Column("time_ms", Integer, nullable=False),
+    Column("mark", String, nullable=False),
+    Column("count", Integer, CheckConstraint("count > 0"), nullable=False),
+    Column("stage", String, nullable=False),
+    Column("position", String, nullable=False),
+    Column("signs", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("logged_ms", Integer, nullable=False),
     _withdrawn(),
 )
 

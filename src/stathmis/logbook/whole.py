@@ -18,6 +18,15 @@ from stathmis.logbook import schema
 from stathmis.logbook.opening import Logbook, LogbookError, create_logbook
 
 VERSION = schema.SCHEMA_VERSION
+FIRST_VERSION = 4
+"""The first version of which there are archives."""
+_CAME_LATER: dict[str, tuple[int, frozenset[str] | None]] = {
+    "stay": (5, None),
+    "break_out": (5, None),
+    "batch": (5, frozenset({"tray"})),
+    "egg": (5, frozenset({"breed", "mother", "source"})),
+}
+"""Tables that came after the first archives, whole (None) or these columns of them, and the version they came with."""
 UNFOLDED = "chunk_reading"
 """The readings inside the chunks: chunk_id, time_ms, shown."""
 AT_ONCE = 500
@@ -32,11 +41,15 @@ class TableShape:
     types: tuple[str, ...]
 
 
-def shapes() -> list[TableShape]:
-    """All tables of an archive, in an order in which rows point only to rows before them."""
+def shapes(version: int = VERSION) -> list[TableShape]:
+    """All tables of an archive of a version, in an order in which rows point only to rows before them."""
     made = []
     for table in schema.metadata.sorted_tables:
-        kept = [c for c in table.columns if not isinstance(c.type, LargeBinary)]
+        since, later = _CAME_LATER.get(table.name, (FIRST_VERSION, frozenset()))
+        if version < since and later is None:
+            continue
+        left_out = later if version < since and later else frozenset()
+        kept = [c for c in table.columns if not isinstance(c.type, LargeBinary) and c.name not in left_out]
         types = tuple(
             {"INTEGER": "integer", "BOOLEAN": "integer", "FLOAT": "real"}.get(str(c.type), "text") for c in kept
         )
@@ -62,23 +75,23 @@ def rows(logbook: Logbook, name: str) -> Iterator[tuple[Any, ...]]:
             yield tuple(int(v) if isinstance(v, bool) else v for v in row)
 
 
-def create_from(path: Path, tables: Mapping[str, Iterable[Sequence[Any]]]) -> None:
+def create_from(path: Path, tables: Mapping[str, tuple[Sequence[str], Iterable[Sequence[Any]]]]) -> None:
     """Make a logbook file from an archive's rows; whole, or not at all.
 
-    tables: rows by name, as rows() gives them. Raises LogbookError where the file exists, cannot be written, or the
-    rows do not fit together.
+    tables: by name, columns and rows as rows() gives them; what is not there stays empty. Raises LogbookError where the
+    file exists, cannot be written, or the rows do not fit together.
     """
     logbook = create_logbook(path, {})
     try:
         with logbook.writing() as connection:
             connection.execute(schema.setting.delete())
             for table in schema.metadata.sorted_tables:
-                names = [c.name for c in table.columns if not isinstance(c.type, LargeBinary)]
+                names, table_rows = tables.get(table.name, ((), ()))
                 if table is schema.chunk:
-                    _fold(connection, names, tables.get(table.name, ()), tables.get(UNFOLDED, ()))
+                    _fold(connection, names, table_rows, tables.get(UNFOLDED, ((), ()))[1])
                     continue
                 batch = []
-                for row in tables.get(table.name, ()):
+                for row in table_rows:
                     batch.append(dict(zip(names, row, strict=True)))
                     if len(batch) >= AT_ONCE:
                         connection.execute(table.insert(), batch)
@@ -98,7 +111,9 @@ def create_from(path: Path, tables: Mapping[str, Iterable[Sequence[Any]]]) -> No
     logbook.close()
 
 
-def _fold(connection: Any, names: list[str], heads: Iterable[Sequence[Any]], readings: Iterable[Sequence[Any]]) -> None:
+def _fold(
+    connection: Any, names: Sequence[str], heads: Iterable[Sequence[Any]], readings: Iterable[Sequence[Any]]
+) -> None:
     """Chunks from their heads and their single readings, both in order of the chunks' ids."""
     stream = iter(readings)
     pending = next(stream, None)

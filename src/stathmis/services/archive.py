@@ -28,19 +28,22 @@ def write(
 def restore(archive: Path, target: Path) -> str:
     """Make a new logbook file from an archive, and say so.
 
-    Raises UserError for what is no archive, one of another version, rows that cannot be read, and a file that exists.
+    One of an older version lacks tables and columns that came later: they are empty. Raises UserError for what is no
+    archive, one of a newer version, rows that cannot be read, and a file that exists.
     """
     found = archive_file.read_description(archive)
-    if found.get("logbook_version") != whole.VERSION:
+    version = found.get("logbook_version")
+    if not isinstance(version, int) or not whole.FIRST_VERSION <= version <= whole.VERSION:
         raise UserError(
-            f"{archive.name} holds a logbook of version {found.get('logbook_version')}; this is {whole.VERSION}.",
-            "Write it again with this version.",
+            f"{archive.name} holds a logbook of version {version}; this is {whole.VERSION}.",
+            "Open it with the Stathmis that wrote it.",
         )
-    expected = {s.name: s for s in whole.shapes()}
-    given = {t["name"]: t for t in found["tables"]}
-    if set(expected) - set(given):
-        missing = ", ".join(sorted(set(expected) - set(given)))
-        raise UserError(f"{archive.name} lacks {missing}.", "Ask for it to be written again.")
-    rows = {s.name: archive_file.read_table(archive, s.name, s.columns, s.types) for s in expected.values()}
+    given = {t["name"]: tuple(t["columns"]) for t in found["tables"]}
+    rows = {}
+    for shape in whole.shapes(version):
+        if shape.name not in given:
+            raise UserError(f"{archive.name} lacks {shape.name}.", "Ask for it to be written again.")
+        read = archive_file.read_table(archive, shape.name, shape.columns, shape.types)
+        rows[shape.name] = (shape.columns, read)
     whole.create_from(target, rows)
     return f"{target.name} holds what was in {archive.name}."

@@ -8,7 +8,8 @@ from math import ceil, floor
 
 from stathmis.core import profile
 from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
-from stathmis.logbook.records import Batch, Incubator, LossTarget, Quantity
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Batch, Event, Incubator, LossTarget, Quantity, Stay
 from stathmis.services import knowledge, profiles
 from stathmis.services.clock import DAY_MS, local
 from stathmis.services.workbench import Workbench
@@ -19,13 +20,26 @@ class Course:
     """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting.
 
     own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
-    (UTC ms), where it follows the weight.
+    (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
+    when.
     """
 
     batch: Batch
     incubator: Incubator
     own: OwnProfile | None = None
     targets: tuple[tuple[int, Band], ...] = ()
+    before: tuple[tuple[Incubator, int], ...] = ()
+
+    def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
+        """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
+        found: list[tuple[Incubator, int, int]] = []
+        since = start_ms
+        for incubator, until in (*self.before, (self.incubator, stop_ms)):
+            until = min(until, stop_ms)
+            if until > since or (not found and incubator is self.incubator):
+                found.append((incubator, since, until))
+                since = until
+        return found
 
     @property
     def species(self) -> Species:
@@ -131,7 +145,43 @@ def course_of(bench: Workbench, batch: Batch, incubator: Incubator) -> Course:
             (t for t in bench.records(LossTarget) if t.batch_id == batch.id), key=lambda t: (t.from_ms, t.id)
         )
         targets = tuple((t.from_ms, Band(t.low, t.high)) for t in asked)
-    return Course(batch, incubator, own, targets)
+    machines = {i.id: i for i in bench.incubators()}
+    stays = sorted((s for s in bench.records(Stay) if s.batch_id == batch.id), key=lambda s: (s.to_ms, s.id))
+    before = tuple((machines[s.incubator_id], s.to_ms) for s in stays if s.incubator_id in machines)
+    return Course(batch, incubator, own, targets, before)
+
+
+def course_by_id(bench: Workbench, batch_id: int) -> Course | None:
+    """A batch on its course, running or ended; None where there is none."""
+    batch = next((b for b in bench.records(Batch) if b.id == batch_id), None)
+    incubator = next((i for i in bench.incubators() if batch is not None and i.id == batch.incubator_id), None)
+    return course_of(bench, batch, incubator) if batch is not None and incubator is not None else None
+
+
+def events_along(bench: Workbench, course: Course, start_ms: int, stop_ms: int) -> list[Event]:
+    """What was done to the machines a batch lay in, as long as it lay there, in order of time."""
+    return [
+        event
+        for incubator, start, stop in course.stretches(start_ms, stop_ms)
+        for event in keeping.events_between(bench.logbook, incubator.id, start, stop)
+    ]
+
+
+def lying_in(bench: Workbench, incubator: Incubator) -> list[tuple[Batch, int, int | None]]:
+    """Batches that lie or lay in an incubator, each with from when to when (UTC ms; None: still there)."""
+    stays: dict[int, list[Stay]] = {}
+    for stay in sorted(bench.records(Stay), key=lambda s: (s.to_ms, s.id)):
+        stays.setdefault(stay.batch_id, []).append(stay)
+    found: list[tuple[Batch, int, int | None]] = []
+    for batch in bench.records(Batch):
+        since = batch.set_ms
+        for stay in stays.get(batch.id, []):
+            if stay.incubator_id == incubator.id:
+                found.append((batch, since, stay.to_ms))
+            since = stay.to_ms
+        if batch.incubator_id == incubator.id:
+            found.append((batch, since, batch.ended_ms))
+    return found
 
 
 def all_running(bench: Workbench, incubator: Incubator) -> list[Course]:

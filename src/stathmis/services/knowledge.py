@@ -80,6 +80,41 @@ class Finding:
     removes: str
 
 
+@dataclass(frozen=True)
+class Opened:
+    """What may be seen in an opened egg: its part ("stage", "position", "sign"), the key that notes it, its word, what
+    to look for; days: of a chick's 21 within which such an egg died, None where it cannot be told; hints: a cause of
+    core.review it points at, or empty."""
+
+    key: str
+    part: str
+    letter: str
+    word: str
+    look: str
+    days: tuple[float, float] | None
+    hints: str
+
+
+@lru_cache(maxsize=1)
+def opened() -> dict[str, dict[str, Opened]]:
+    """What may be seen in an opened egg, by part and key."""
+    return {
+        part: {
+            key: Opened(
+                key,
+                part,
+                e["letter"],
+                e["word"],
+                e.get("look", ""),
+                (e["from"], e["to"]) if "from" in e else None,
+                e.get("hints", ""),
+            )
+            for key, e in entries.items()
+        }
+        for part, entries in _load("break_out.toml").items()
+    }
+
+
 @lru_cache(maxsize=1)
 def findings() -> dict[str, Finding]:
     """All findings by key."""

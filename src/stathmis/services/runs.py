@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -102,6 +103,49 @@ def runs_between(
                 if run is not None:
                     runs.append(run)
     return runs
+
+
+def runs_along(
+    bench: Workbench,
+    stretches: Sequence[tuple[Incubator, int, int]],
+    quantity: Quantity,
+    set_ms: int,
+    *,
+    outline: bool = False,
+) -> list[list[Run]]:
+    """Runs of eggs that changed machines, for each stretch (machine, from, to in UTC ms) those of its instruments."""
+    return [
+        runs_between(bench, incubator, quantity, start, stop, set_ms, outline=outline)
+        for incubator, start, stop in stretches
+    ]
+
+
+def combined_along(bench: Workbench, groups: Sequence[list[Run]]) -> tuple[Run | None, tuple[Doubt, ...]]:
+    """What the runs of each stretch say together, one stretch after the other; see combined."""
+    parts: list[Run] = []
+    doubts: list[Doubt] = []
+    for group in groups:
+        made, found = combined(bench, group)
+        doubts += found
+        if made is not None:
+            parts.append(made)
+    if len(parts) < 2:
+        return (parts[0] if parts else None), tuple(doubts)
+    last = parts[-1]
+    lows, highs = zip(*(p.typical for p in parts), strict=True)
+    names = [n for p in parts for n in (p.instrument.name, *p.beside)]
+    joined = replace(
+        last,
+        times_ms=np.concatenate([p.times_ms for p in parts]),
+        shown=np.concatenate([p.shown for p in parts]),
+        corrected=np.concatenate([p.corrected for p in parts]),
+        u=np.concatenate([p.u for p in parts]),
+        max_gap_s=max(p.max_gap_s for p in parts),
+        typical=(min(lows), max(highs)),
+        dense=all(p.dense for p in parts),
+        beside=tuple(n for n in dict.fromkeys(names) if n != last.instrument.name),
+    )
+    return joined, tuple(doubts)
 
 
 def _run(

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from stathmis.core.adherence import Adherence, judge
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Event, Quantity
-from stathmis.services.batches import Course
-from stathmis.services.runs import Doubt, Run, best_first, combined, logged_count, runs_between
+from stathmis.services.batches import Course, events_along
+from stathmis.services.runs import Doubt, Run, best_first, combined_along, logged_count, runs_along
 from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
@@ -76,7 +76,8 @@ def trace(bench: Workbench, course: Course) -> BatchTrace:
 def outline(bench: Workbench, course: Course) -> BatchTrace | None:
     """A first picture of a long run, drawn within milliseconds; None where the whole is as quick."""
     until = min(bench.now_ms, course.end_ms)
-    if logged_count(bench, course.incubator, course.start_ms, until) < LONG_RUN:
+    stretches = course.stretches(course.start_ms, until)
+    if sum(logged_count(bench, *stretch) for stretch in stretches) < LONG_RUN:
         return None
     return _traced(bench, course, outline=True)
 
@@ -88,18 +89,18 @@ def _traced(bench: Workbench, course: Course, *, outline: bool) -> BatchTrace:
         until,
         _quantity(bench, course, "temperature", until, outline=outline),
         _quantity(bench, course, "humidity", until, outline=outline),
-        tuple(keeping.events_between(bench.logbook, course.incubator.id, course.start_ms, until)),
+        tuple(events_along(bench, course, course.start_ms, until)),
         outline,
     )
 
 
 def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: int, *, outline: bool) -> QuantityTrace:
     set_ms = course.batch.set_ms
-    found = runs_between(bench, course.incubator, quantity, course.start_ms, until_ms, set_ms, outline=outline)
-    runs = tuple(best_first(found))
+    groups = runs_along(bench, course.stretches(course.start_ms, until_ms), quantity, set_ms, outline=outline)
+    runs = tuple(best_first([run for group in groups for run in group]))
     if outline or not runs:
         return QuantityTrace(quantity, runs, runs[0] if runs else None, (), ())
-    judged, doubts = combined(bench, list(runs))
+    judged, doubts = combined_along(bench, groups)
     assert judged is not None
     phases, days = _shares(course, quantity, judged, until_ms), _by_day(course, quantity, judged, until_ms)
     return QuantityTrace(quantity, runs, judged, doubts, phases, days)
@@ -186,9 +187,12 @@ def _stretch(run: Run, start_ms: int, stop_ms: int) -> tuple[Array, Array, Array
 
 def set_points(bench: Workbench, course: Course, until_ms: int) -> list[tuple[int, float]]:
     """What the controller was set to: from when (UTC ms, from the start of the course) and °C, in order of time."""
-    events = keeping.events_between(bench.logbook, course.incubator.id, 0, until_ms)
-    changes = [(e.time_ms, e.set_point_c) for e in events if e.kind == "set_point" and e.set_point_c is not None]
-    before = [c for at, c in changes if at <= course.start_ms]
-    first = before[-1] if before else course.incubator.set_point_c
-    start = [] if first is None else [(course.start_ms, first)]
-    return start + [(at, c) for at, c in changes if at > course.start_ms]
+    found: list[tuple[int, float]] = []
+    for incubator, start, stop in course.stretches(course.start_ms, until_ms):
+        events = keeping.events_between(bench.logbook, incubator.id, 0, stop)
+        changes = [(e.time_ms, e.set_point_c) for e in events if e.kind == "set_point" and e.set_point_c is not None]
+        before = [c for at, c in changes if at <= start]
+        first = before[-1] if before else incubator.set_point_c
+        found += [] if first is None else [(start, first)]
+        found += [(at, c) for at, c in changes if at > start]
+    return found

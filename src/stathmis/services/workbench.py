@@ -12,52 +12,12 @@ from stathmis.core.units import Unit
 from stathmis.logbook import keeping
 from stathmis.logbook.keeping import Record
 from stathmis.logbook.opening import Logbook
-from stathmis.logbook.records import (
-    Away,
-    Batch,
-    Channel,
-    DroppedState,
-    Egg,
-    EggFinding,
-    EggSize,
-    Event,
-    Incubator,
-    Instrument,
-    LossTarget,
-    Placement,
-    PlanMove,
-    StoredPlan,
-    StoredProfile,
-    TaskMark,
-    WaterSurface,
-    Weighing,
-)
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
 from stathmis.services import clock as clocks
 from stathmis.services.corrections import CorrectionBook
 from stathmis.services.undo import Edit, History
 
 TemperatureUnit = Literal["°C", "°F"]
-Kept = TypeVar(
-    "Kept",
-    Away,
-    PlanMove,
-    StoredPlan,
-    TaskMark,
-    Batch,
-    Channel,
-    DroppedState,
-    Egg,
-    EggFinding,
-    EggSize,
-    Event,
-    Incubator,
-    Instrument,
-    LossTarget,
-    Placement,
-    StoredProfile,
-    WaterSurface,
-    Weighing,
-)
 Found = TypeVar("Found", Channel, Instrument)
 
 
@@ -189,7 +149,7 @@ class Workbench:
             keeping.save_setting(self.logbook, "temperature_unit", unit)
         self.changed()
 
-    def records(self, kind: type[Kept]) -> list[Kept]:
+    def records(self, kind: type[Record]) -> list[Record]:
         """All records of a kind, oldest first, read once until something changes."""
         with self._lock:
             known, version = self._records.get(kind), self._version

@@ -9,7 +9,7 @@ from stathmis.logbook.records import Batch, Incubator
 from stathmis.services import batches, setting_up
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.eggs import records, review, tray
+from stathmis.services.eggs import findings, records, review
 from stathmis.services.workbench import Workbench
 
 
@@ -46,8 +46,8 @@ def test_records_rank_nothing_chance_may_explain(bench: Workbench) -> None:
     for machine in machines:
         made = setting_up.set_batch(bench, machine, "", "chicken", "steady", 20, bench.now_ms - 24 * DAY_MS)
         course = batches.course_of(bench, keeping.one(bench.logbook, Batch, made), machine)
-        tray.log_count(bench, course, "out", hatched[machine.name], bench.now_ms - 2 * DAY_MS)
-        tray.log_count(bench, course, "clear", 2, bench.now_ms - 15 * DAY_MS)
+        findings.log_count(bench, course, "out", hatched[machine.name], bench.now_ms - 2 * DAY_MS)
+        findings.log_count(bench, course, "clear", 2, bench.now_ms - 15 * DAY_MS)
         setting_up.end_batch(bench, keeping.one(bench.logbook, Batch, made))
     rows = records.all_batches(bench)
     assert len(rows) == 3 and all(r.known for r in rows)

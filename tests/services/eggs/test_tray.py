@@ -15,7 +15,8 @@ from stathmis.logbook.records import Batch, EggFinding, Incubator
 from stathmis.services import batches, knowledge, rounds, setting_up
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.eggs import hatching, looking, outcome, tray
+from stathmis.services.eggs import findings, hatching, laying, looking, moving, outcome, tray
+from stathmis.services.eggs.laying import Described
 from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
@@ -31,7 +32,7 @@ def batch(bench: Workbench, day: float = 20.5, species: str = "chicken", eggs: i
 
 
 def found(bench: Workbench, course: Course, mark: str, kind: str, hours_ago: float = 0.0, **more: bool) -> None:
-    tray.log_finding(bench, course, mark, kind, bench.now_ms - round(hours_ago * HOUR_MS), **more)
+    findings.log_finding(bench, course, mark, kind, bench.now_ms - round(hours_ago * HOUR_MS), **more)
 
 
 def test_every_finding_has_its_own_letter_and_words() -> None:
@@ -42,7 +43,7 @@ def test_every_finding_has_its_own_letter_and_words() -> None:
 
 def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
     course = batch(bench)
-    assert tray.lay_out(bench, course, 12, 5, "own flock") == 12
+    assert laying.lay_out(bench, course, 12, 5, Described(source="own flock")) == 12
     sheet = tray.tray(bench, course.batch)
     assert sheet.size == (3, 5) and [e.mark for e in sheet.eggs][-1] == "12" and sheet.eggs[5].place == (2, 1)
     found(bench, course, "3", "alive", 300)
@@ -61,17 +62,17 @@ def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
     for _ in range(2):
         bench.undo()
     assert tray.tray(bench, course.batch).eggs[2].state == "alive"
-    tray.move_egg(bench, course, "1", "12")
+    moving.swap(bench, course, [("1", "12")])
     assert tray.tray(bench, course.batch).eggs[0].mark == "12"
     bench.undo()
-    assert tray.lay_out(bench, course, 2) == 2 and tray.tray(bench, course.batch).egg("14") is not None
+    assert laying.lay_out(bench, course, 2) == 2 and tray.tray(bench, course.batch).egg("14") is not None
 
 
 def test_what_cannot_be_is_refused_in_words(bench: Workbench) -> None:
     course = batch(bench)
     with pytest.raises(UserError, match="no egg 3 in this tray"):
         found(bench, course, "3", "alive")
-    tray.lay_out(bench, course, 6)
+    laying.lay_out(bench, course, 6)
     with pytest.raises(UserError, match="has not come"):
         found(bench, course, "1", "alive", -1)
     with pytest.raises(UserError, match="were not set then"):
@@ -86,21 +87,21 @@ def test_what_cannot_be_is_refused_in_words(bench: Workbench) -> None:
     with pytest.raises(UserError, match="was taken out on"):
         found(bench, course, "2", "out")
     with pytest.raises(UserError, match="Write a count from 1"):
-        tray.lay_out(bench, course, 0)
+        laying.lay_out(bench, course, 0)
     with pytest.raises(UserError, match="no egg 99"):
-        tray.move_egg(bench, course, "1", "99")
+        moving.swap(bench, course, [("1", "99")])
     with pytest.raises(UserError, match="have marks"):
-        tray.log_count(bench, course, "out", 1, bench.now_ms)
+        findings.log_count(bench, course, "out", 1, bench.now_ms)
 
 
 def test_counts_for_a_keeper_who_marks_no_eggs(bench: Workbench) -> None:
     course = batch(bench)
-    tray.log_count(bench, course, "clear", 2, bench.now_ms - 13 * DAY_MS)
-    tray.log_count(bench, course, "out", 8, bench.now_ms)
+    findings.log_count(bench, course, "clear", 2, bench.now_ms - 13 * DAY_MS)
+    findings.log_count(bench, course, "out", 8, bench.now_ms)
     with pytest.raises(UserError, match="3 chicks, and 2 eggs left of 12"):
-        tray.log_count(bench, course, "out", 3, bench.now_ms)
+        findings.log_count(bench, course, "out", 3, bench.now_ms)
     with pytest.raises(UserError, match="How many"):
-        tray.log_count(bench, course, "out", 0, bench.now_ms)
+        findings.log_count(bench, course, "out", 0, bench.now_ms)
     sheet = tray.tray(bench, course.batch)
     assert (sheet.tally.hatched, sheet.tally.clear, sheet.tally.open) == (8, 2, 2)
     said = " ".join(outcome.outcome_lines(sheet))
@@ -111,7 +112,7 @@ def test_counts_for_a_keeper_who_marks_no_eggs(bench: Workbench) -> None:
 
 def test_an_ended_batch_may_be_edited_and_says_so(bench: Workbench) -> None:
     course = batch(bench)
-    tray.lay_out(bench, course, 3)
+    laying.lay_out(bench, course, 3)
     found(bench, course, "1", "external pip", 20)
     setting_up.end_batch(bench, course.batch)
     bench.clock.at_ms += DAY_MS  # type: ignore[attr-defined]
@@ -171,7 +172,7 @@ def test_may_i_open_weighs_this_machines_own_lid(bench: Workbench) -> None:
     course = logged(bench, rh)
     for start in (200, 400):
         rounds.log_event(bench, course.incubator, "lid", "", bench.now_ms - (rh.size - start) * 60_000)
-    tray.lay_out(bench, course, 6)
+    laying.lay_out(bench, course, 6)
     state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
     assert state.lid is not None and state.lid.openings == 2
     assert state.lid.drop == pytest.approx(20.0, abs=1.0) and 8 < state.lid.recovery_min < 20

@@ -29,6 +29,8 @@ SAFE_RH = 60.0
 """Below this a pipped egg's membrane begins to dry. Source: common practice."""
 BEFORE_MS, AFTER_MS = 20 * 60_000, 3 * HOUR_MS
 LEAST_DROP = 3.0
+WET_RISE_RH = 5.0
+WATER_EXPLAINS_MS = 3 * HOUR_MS
 
 
 @dataclass(frozen=True)
@@ -42,9 +44,19 @@ class LidRecord:
 
 
 @dataclass(frozen=True)
+class WetRise:
+    """The humidity that wet chicks make: what it was before and is now, percent, and since when (UTC ms)."""
+
+    before: float
+    now: float
+    since_ms: int
+
+
+@dataclass(frozen=True)
 class Hatching:
     """A hatch at a time. counts by stage; pipped: eggs that have begun and are not out; first_pip_ms, first_out_ms: UTC
-    ms; rh: humidity now and its U, percent; lid: what opening does here."""
+    ms; rh: humidity now and its U, percent; lid: what opening does here; wet: the rise wet chicks make; overdue: marks
+    of eggs that pipped more than a day ago and are not out, with the hours since."""
 
     course: Course
     counts: dict[str, int]
@@ -54,6 +66,8 @@ class Hatching:
     last_out_ms: int | None
     rh: tuple[float, float] | None
     lid: LidRecord | None
+    wet: WetRise | None = None
+    overdue: tuple[tuple[str, float], ...] = ()
 
 
 def hatching(bench: Workbench, course: Course, sheet: TraySheet) -> Hatching:
@@ -67,11 +81,13 @@ def hatching(bench: Workbench, course: Course, sheet: TraySheet) -> Hatching:
             counts[finding.kind] += finding.count
     if not sheet.eggs:
         # counts are of what has happened: who is out was pipped before
-        counts["external pip"] = max(0, counts["external pip"] - counts["out"])
-    all_found = [f for egg in sheet.eggs for f in egg.findings] + list(sheet.counted)
+        dead = sum(f.count for f in sheet.counted if f.kind == "pipped dead")
+        counts["external pip"] = max(0, counts["external pip"] - counts["out"] - dead)
+    all_found = sheet.all_findings
     pipped = counts["external pip"] + counts["zip"]
     now = bench.now_ms
     moist = combined(bench, runs_between(bench, course.incubator, "humidity", now - 30 * DAY_MS, now, now))[0]
+    first_pip = _first(all_found, ("external pip", "zip", "out"))
     rh = None
     if moist is not None and now - int(moist.times_ms[-1]) < 3 * HOUR_MS:
         rh = (float(moist.corrected[-1]), 2.0 * float(moist.u[-1]))
@@ -84,7 +100,71 @@ def hatching(bench: Workbench, course: Course, sheet: TraySheet) -> Hatching:
         max((f.time_ms for f in all_found if f.kind == "out"), default=None),
         rh,
         _lid(bench, course, moist),
+        wet_rise(bench, course, moist, first_pip),
+        _overdue(sheet, now),
     )
+
+
+def _overdue(sheet: TraySheet, now_ms: int) -> tuple[tuple[str, float], ...]:
+    """Eggs pipped longer ago than it takes as a rule."""
+    found = []
+    for egg in sheet.eggs:
+        since = egg.first_ms(("external pip",))
+        if since is None or egg.out or egg.hatched or now_ms - since < PIP_TO_OUT_H[1] * HOUR_MS:
+            continue
+        found.append((egg.mark, (now_ms - since) / HOUR_MS))
+    return tuple(found)
+
+
+def wet_rise(bench: Workbench, course: Course, run: Run | None, first_pip_ms: int | None) -> WetRise | None:
+    """The rise of humidity that wet chicks make: well above what it was before, after the first pip, with no water,
+    vent or lid logged that would explain it; None where there is none.
+
+    Source: common practice (wet chicks raise it to 80 % and more by themselves).
+    """
+    if run is None or not run.dense or first_pip_ms is None:
+        return None
+    before = (run.times_ms >= first_pip_ms - 6 * HOUR_MS) & (run.times_ms < first_pip_ms)
+    after = run.times_ms >= first_pip_ms
+    if before.sum() < 10 or after.sum() < 10:
+        return None
+    level = float(np.median(run.corrected[before]))
+    values, times = run.corrected[after], run.times_ms[after]
+    high = values > level + WET_RISE_RH
+    if not high[-5:].all():
+        return None
+    falls = np.flatnonzero(~high)
+    since = int(times[falls[-1] + 1]) if falls.size else int(times[0])
+    for event in events_of(bench, course.incubator):
+        if event.kind in ("water", "vent", "filled") and since - WATER_EXPLAINS_MS <= event.time_ms <= since:
+            return None
+    return WetRise(level, float(np.median(values[-5:])), since)
+
+
+def wet_words(bench: Workbench, found: WetRise) -> str:
+    """What a rise by wet chicks asks for."""
+    since = bench.local(found.since_ms)
+    return (
+        f"Wet chicks: the humidity rose from {found.before:.0f} to {found.now:.0f} % RH since {since:%H:%M} with no "
+        "water added. It falls again as they dry: add no water. If the window streams and they stay wet, open the vent "
+        "further for a while, then put it back."
+    )
+
+
+def help_out(bench: Workbench, found: Hatching) -> list[str]:
+    """Whether to help a chick out: no, unless an egg pipped more than a day ago; then under these conditions."""
+    if not found.overdue:
+        return ["Help a chick out? No: it takes 12 to 24 h from the pip, and what is pulled out early bleeds."]
+    which = ", ".join(f"{mark} ({hours:.0f} h)" for mark, hours in found.overdue)
+    said = [f"Pipped longer than a day and not out: egg {which}. The rule stays: no."]
+    said.append(
+        "Keepers who do help do it only if it stopped for hours, the membrane is dry and white, no blood shows in its "
+        "vessels and nobody else is pipped; crack by crack, damp and warm, stopping at the first drop of blood."
+    )
+    if found.rh is not None and found.rh[0] < SAFE_RH:
+        said.append(f"First of all the humidity: {found.rh[0]:.0f} % RH dries the membrane. Bring it up and wait.")
+    said.append("Log it at the egg with F, and whether it lived.")
+    return said
 
 
 def _first(findings: list[EggFinding], kinds: tuple[str, ...]) -> int | None:
@@ -150,6 +230,8 @@ def lines(bench: Workbench, found: Hatching) -> list[str]:
         said.append(", ".join(standing).capitalize() + ".")
     if found.pipped and found.first_pip_ms is not None:
         said.append(_countdown(bench, "First pip", found.first_pip_ms, PIP_TO_OUT_H, "out"))
+    if found.wet is not None:
+        said.append(wet_words(bench, found.wet))
     if found.first_out_ms is not None:
         said.append(_countdown(bench, "First out", found.first_out_ms, WITHOUT_FEED_H, "fed and watered"))
         dry = found.last_out_ms

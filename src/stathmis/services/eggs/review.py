@@ -10,12 +10,11 @@ from stathmis.core.hatch_stats import Tally
 from stathmis.core.review import Measured, Review, Weighed
 from stathmis.core.units import difference_from_inside
 from stathmis.services import judgement
-from stathmis.services.batches import Course
+from stathmis.services.batches import Course, events_along
 from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.moisture import loss, weights
-from stathmis.services.moisture.water import events_of
 from stathmis.services.plan import planning, turning
-from stathmis.services.runs import combined, runs_between
+from stathmis.services.runs import combined_along, runs_along
 from stathmis.services.wording import count, signed
 from stathmis.services.workbench import Workbench
 
@@ -95,7 +94,7 @@ def _longest_gap(bench: Workbench, course: Course) -> float:
     """Longest time without a turn between setting and lockdown, hours."""
     assert course.lockdown_day is not None
     stop = course.at_ms(course.lockdown_day)
-    turns = [e.time_ms for e in events_of(bench, course.incubator, stop) if e.kind == "turn"]
+    turns = [e.time_ms for e in events_along(bench, course, course.batch.set_ms, stop) if e.kind == "turn"]
     edges = [course.batch.set_ms, *(t for t in turns if t > course.batch.set_ms), stop]
     return max(b - a for a, b in pairwise(edges)) / HOUR_MS
 
@@ -109,13 +108,13 @@ def _lockdown(bench: Workbench, course: Course, sheet: TraySheet) -> dict[str, M
         start = course.at_ms(course.lockdown_day) + 6 * HOUR_MS
         stop = times["out"][0] if times["out"] else course.at_ms(course.species.days)
         if stop > start:
-            run = combined(bench, runs_between(bench, course.incubator, "humidity", start, stop, start))[0]
+            run = combined_along(bench, runs_along(bench, course.stretches(start, stop), "humidity", start))[0]
             if run is not None and run.times_ms.size >= 3:
                 off = min(0.0, float(run.corrected.mean()) - band.low)
                 found["lockdown_rh_off"] = Measured(off, float(run.u.mean()))
     if times["external pip"]:
         last = times["out"][-1] if times["out"] else times["external pip"][-1]
-        lids = [e for e in events_of(bench, course.incubator) if e.kind == "lid"]
+        lids = [e for e in events_along(bench, course, times["external pip"][0], last) if e.kind == "lid"]
         inside = sum(times["external pip"][0] < e.time_ms < last for e in lids)
         found["openings_at_pip"] = Measured(float(inside), 0.0)
     return found

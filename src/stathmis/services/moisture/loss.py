@@ -16,7 +16,7 @@ from stathmis.core.side_by_side import at_times
 from stathmis.logbook.records import Weighing
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.runs import Run, combined, runs_between
+from stathmis.services.runs import Run, combined, combined_along, runs_along, runs_between
 from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
@@ -111,8 +111,9 @@ def wanted(course: Course) -> tuple[float, float, float] | None:
 
 def _judged(bench: Workbench, course: Course, until_ms: int) -> tuple[Run | None, Run | None]:
     set_ms = course.batch.set_ms
-    warm = combined(bench, runs_between(bench, course.incubator, "temperature", set_ms, until_ms, set_ms))[0]
-    moist = combined(bench, runs_between(bench, course.incubator, "humidity", set_ms, until_ms, set_ms))[0]
+    stretches = course.stretches(set_ms, until_ms)
+    warm = combined_along(bench, runs_along(bench, stretches, "temperature", set_ms))[0]
+    moist = combined_along(bench, runs_along(bench, stretches, "humidity", set_ms))[0]
     return warm, moist
 
 

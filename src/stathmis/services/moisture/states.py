@@ -14,8 +14,9 @@ from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.side_by_side import at_times
 from stathmis.core.steady import steady_part
-from stathmis.logbook.records import Batch, DroppedState, Event, Incubator
+from stathmis.logbook.records import DroppedState, Event, Incubator
 from stathmis.services import knowledge
+from stathmis.services.batches import lying_in
 from stathmis.services.clock import DAY_MS
 from stathmis.services.moisture.water import Setting, events_of, setting_at
 from stathmis.services.runs import HAND_GAP_S, Run, combined, runs_between
@@ -116,8 +117,8 @@ def air_of(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) 
         return combined(bench, found)[0]
 
     room = bench.room()
-    batches = [b for b in bench.records(Batch) if b.incubator_id == incubator.id]
-    usual = knowledge.species()[batches[-1].species].set_c if batches else incubator.set_point_c or 37.5
+    here = lying_in(bench, incubator)
+    usual = knowledge.species()[here[-1][0].species].set_c if here else incubator.set_point_c or 37.5
     return Air(
         one(incubator, "temperature"),
         one(incubator, "humidity"),
@@ -130,9 +131,8 @@ def air_of(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) 
 def eggs_conductance(bench: Workbench, incubator: Incubator, at_ms: int) -> float:
     """Conductance of all eggs in an incubator at a time, mg/(d hPa), from species and count."""
     total = 0.0
-    for batch in bench.records(Batch):
-        here = batch.incubator_id == incubator.id and batch.set_ms <= at_ms
-        if here and (batch.ended_ms is None or at_ms < batch.ended_ms):
+    for batch, since, until in lying_in(bench, incubator):
+        if since <= at_ms and (until is None or at_ms < until):
             species = knowledge.species()[batch.species]
             if species.kind == "bird":
                 total += batch.eggs * term_conductance(species.egg_g, species.days, bench.pressure_hpa)
@@ -141,11 +141,9 @@ def eggs_conductance(bench: Workbench, incubator: Incubator, at_ms: int) -> floa
 
 def _hatching(bench: Workbench, incubator: Incubator, at_ms: int) -> bool:
     """Whether chicks may be out of their shells and wet."""
-    for batch in bench.records(Batch):
-        species = knowledge.species()[batch.species]
-        day = (at_ms - batch.set_ms) / DAY_MS
-        open_end = batch.ended_ms is None or at_ms < batch.ended_ms
-        if batch.incubator_id == incubator.id and open_end and day >= species.days_low - 1.0:
+    for batch, since, until in lying_in(bench, incubator):
+        late = (at_ms - batch.set_ms) / DAY_MS >= knowledge.species()[batch.species].days_low - 1.0
+        if late and since <= at_ms and (until is None or at_ms < until):
             return True
     return False
 
@@ -170,9 +168,8 @@ def find_states(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) -
 def _done(bench: Workbench, incubator: Incubator, events: Sequence[Event], now_ms: int) -> list[int]:
     """When something was done that moves the humidity, and eggs set or taken out."""
     times = {e.time_ms for e in events if e.kind in DISTURBING}
-    for batch in bench.records(Batch):
-        if batch.incubator_id == incubator.id:
-            times |= {batch.set_ms} | ({batch.ended_ms} if batch.ended_ms is not None else set())
+    for _, since, until in lying_in(bench, incubator):
+        times |= {since} | ({until} if until is not None else set())
     return sorted(t for t in times if now_ms - REMEMBERED_MS <= t <= now_ms)
 
 

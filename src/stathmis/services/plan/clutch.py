@@ -14,7 +14,7 @@ from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
-from stathmis.services.runs import combined, runs_between
+from stathmis.services.runs import combined_along, runs_along
 from stathmis.services.wording import with_u
 from stathmis.services.workbench import Workbench
 
@@ -63,7 +63,7 @@ def clutch_sheet(bench: Workbench, plan: Plan, course: Course) -> ClutchSheet:
 
 def _mean(bench: Workbench, course: Course, start: int, stop: int) -> tuple[float, float] | None:
     """Time-weighted mean of the air and its U (95 %), None where too little was read."""
-    run = combined(bench, runs_between(bench, course.incubator, "temperature", start, stop, start))[0]
+    run = combined_along(bench, runs_along(bench, course.stretches(start, stop), "temperature", start))[0]
     if run is None or run.times_ms.size < 3:
         return None
     judged = judge(run.times_ms / 1000.0, run.corrected, -1e3, 1e3, run.max_gap_s, run.u)

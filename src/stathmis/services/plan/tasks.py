@@ -12,7 +12,6 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import COOLING_FROM_DAY
 from stathmis.core.units import from_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
 from stathmis.services.batches import Course
@@ -161,7 +160,7 @@ def daily(bench: Workbench, course: Course, plan: Plan, known: dict[tuple[str, s
     found = []
     if course.day(now) < 0:
         return []
-    events = keeping.events_between(bench.logbook, course.incubator.id, course.batch.set_ms, now)
+    events = batches.events_along(bench, course, course.batch.set_ms, now)
     if plan.habits.turning == "by hand":
         state = turning.turning(bench, course, events)
         due = turning.next_turn_ms(state, now, bench.zone)

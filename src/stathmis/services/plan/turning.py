@@ -8,9 +8,8 @@ from datetime import datetime, timedelta
 from itertools import pairwise
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Event
-from stathmis.services.batches import Course
+from stathmis.services.batches import Course, events_along
 from stathmis.services.clock import DAY_MS, local, utc_ms
 from stathmis.services.workbench import Workbench
 
@@ -53,7 +52,7 @@ class Turning:
 def turning(bench: Workbench, course: Course, events: Sequence[Event] | None = None) -> Turning:
     """How a batch was turned; events: of its incubator, all by default."""
     now = bench.now_ms
-    known = keeping.events_between(bench.logbook, course.incubator.id, 0, now) if events is None else events
+    known = events_along(bench, course, 0, now) if events is None else events
     own = [e for e in known if e.kind == "turn" and course.batch.set_ms <= e.time_ms <= now]
     midnight = _midnight(now, bench.zone)
     times = tuple(e.time_ms for e in own)

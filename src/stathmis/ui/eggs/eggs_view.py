@@ -13,7 +13,8 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
-from stathmis.services.eggs import looking, tray
+from stathmis.services.eggs import findings, laying, looking, tray
+from stathmis.services.eggs.laying import Described
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.workbench import Workbench
 from stathmis.ui.eggs.tray_picture import TrayPicture
@@ -113,7 +114,7 @@ class EggsView(FoldingView):
         if laid and self.count.text() == str(course.batch.eggs):
             self.count.setText("")
         ended = " This batch has ended: what is entered now is marked as later." if course.batch.ended_ms else ""
-        keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in tray.offered(course, "candling"))
+        keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, "candling"))
         said = (
             f"{keys}   X taken out" if self.theme.dim else sheet.words() if laid else "These eggs have no places yet."
         )
@@ -140,7 +141,7 @@ class EggsView(FoldingView):
         for line in looking.take_out(sheet):
             self._legend.addWidget(label(line, "", "undecided", wrap=True))
         for group, title in GROUPS.items():
-            keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in tray.offered(course, group))
+            keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, group))
             self._legend.addWidget(label(f"{title}:  {keys}", "small", wrap=True))
         self._legend.addWidget(label("Shift with a letter also takes the egg out.", "small", wrap=True))
         self._legend.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
@@ -160,7 +161,7 @@ class EggsView(FoldingView):
         return row
 
     def _strike(self, finding: EggFinding) -> None:
-        tray.strike(self.bench, finding)
+        findings.strike(self.bench, finding)
 
     def lay_out(self) -> None:
         """Give eggs their places."""
@@ -172,7 +173,7 @@ class EggsView(FoldingView):
         def action() -> str:
             eggs = int(typed[0]) if typed[0].strip().isdigit() else 0
             columns = int(typed[1]) if typed[1].strip().isdigit() else 0
-            laid = tray.lay_out(self.bench, course, eggs, columns, typed[2])
+            laid = laying.lay_out(self.bench, course, eggs, columns, Described(source=typed[2]))
             self.about.setText("")
             return f"{laid} eggs laid out."
 
@@ -185,7 +186,7 @@ class EggsView(FoldingView):
         if course is None:
             return
         take_out = bool(letter.isupper())
-        kinds = {f.letter: f.key for g in GROUPS for f in tray.offered(course, g)}
+        kinds = {f.letter: f.key for g in GROUPS for f in findings.offered(course, g)}
         kind = kinds.get(letter.lower())
         if kind is None:
             self.problem.setText(f"{letter.upper()} stands for nothing here; the letters are at the right.")
@@ -194,7 +195,7 @@ class EggsView(FoldingView):
 
         def action() -> str:
             at = clock.parse_moment(self.at.text(), self.bench.now_ms, self.bench.zone)
-            tray.log_finding(self.bench, course, mark, kind, at, take_out=take_out)
+            findings.log_finding(self.bench, course, mark, kind, at, take_out=take_out)
             return f"Egg {mark}: {knowledge.findings()[kind].word}{', taken out' if take_out else ''}."
 
         if self._try(action):

@@ -10,7 +10,7 @@ from stathmis.core.errors import UserError
 from stathmis.core.hatch_stats import Rate
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
-from stathmis.services.eggs import hatching, tray
+from stathmis.services.eggs import findings, hatching, tray
 from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines
 from stathmis.services.eggs.tray import TraySheet
@@ -111,7 +111,7 @@ class HatchView(FoldingView):
             self.kind.clear()
             self.kind.setProperty("for", course.species.kind)
             for group in ("hatch", "after", "candling"):
-                for one in tray.offered(course, group):
+                for one in findings.offered(course, group):
                     self.kind.addItem(one.word, one.key)
             self.kind.setCurrentIndex(self.kind.findData("out"))
         self.sheet = sheet = tray.tray(self.bench, course.batch)
@@ -162,7 +162,7 @@ class HatchView(FoldingView):
             words = f"{at.day} {at:%b %H:%M}  {finding.count} {knowledge.findings()[finding.kind].word}"
             row = QHBoxLayout()
             row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(tray.strike, self.bench, finding), "link")
+            strike = button("strike", partial(findings.strike, self.bench, finding), "link")
             strike.setAccessibleName(f"Strike {words}")
             row.addWidget(strike)
             self._counted.addLayout(row)
@@ -178,7 +178,7 @@ class HatchView(FoldingView):
             n = int(typed[0]) if typed[0].strip().isdigit() else 0
             self.count.setText("")
             self.at.setText("")
-            tray.log_count(self.bench, course, self.kind.currentData(), n, at)
+            findings.log_count(self.bench, course, self.kind.currentData(), n, at)
         except UserError as error:
             self.count.setText(typed[0])
             self.at.setText(typed[1])
