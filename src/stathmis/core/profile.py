@@ -6,7 +6,7 @@ Day counts are days of 86,400 s elapsed since the set instant, so that clock cha
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -72,6 +72,24 @@ class Species:
     term_by_temperature: tuple[tuple[float, float], ...] = ()
     cooling: bool = False
     sex_by_temperature: bool = False
+
+
+def with_term(species: Species, days: float) -> Species:
+    """A species whose hatch is expected on another day (elapsed), all days in proportion.
+
+    Raises ValueError for a term not above 0. Source: common practice.
+    """
+    if not days > 0:
+        raise ValueError("a term is above 0 days")
+    scale = days / species.days
+    stop = species.stop_turning_day
+    return replace(
+        species,
+        days=days,
+        days_low=species.days_low * scale,
+        days_high=species.days_high * scale,
+        stop_turning_day=None if stop is None else stop * scale,
+    )
 
 
 @dataclass(frozen=True)

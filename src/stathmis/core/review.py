@@ -40,6 +40,7 @@ class CauseModel:
 CAUSES = (
     CauseModel("temperature low", "mean_k", 0.2, -0.6, {"late": 2.2, "pipped": 2.0}, 1.0),
     CauseModel("temperature high", "mean_k", 0.2, 0.6, {"early": 2.5, "late": 1.6}, -1.0),
+    CauseModel("swings", "swing_k", 0.25, 0.9, {"early": 1.5, "late": 2.0, "pipped": 1.6}),
     CauseModel("too moist in setting", "loss_off", 1.5, -4.0, {"pipped": 4.5, "late": 1.4}),
     CauseModel("too dry in setting", "loss_off", 1.5, 4.0, {"late": 2.5, "pipped": 2.5}),
     CauseModel("too dry in lockdown", "lockdown_rh_off", 5.0, -15.0, {"pipped": 5.0}),
@@ -49,8 +50,9 @@ CAUSES = (
     CauseModel("infertile eggs", "clear_only", 0.0, 0.0, {"clear": 3.2}),
 )
 """Signatures of the usual causes. Sizes are of common practice, approximate; measured: mean_k, mean of the eggs off
-the profile, K; loss_off, loss of weight off the aim at lockdown, percentage points; lockdown_rh_off, percent RH;
-turning_gap_h, longest gap beyond 12 h; stored_over_days, beyond 7; openings_at_pip, a count."""
+the profile, K; swing_k, spread of the eggs' temperature about its own mean, standard deviation, K; loss_off, loss of
+weight off the aim at lockdown, percentage points; lockdown_rh_off, percent RH; turning_gap_h, longest gap beyond 12 h;
+stored_over_days, beyond 7; openings_at_pip, a count."""
 
 
 class Measured(NamedTuple):

@@ -2,17 +2,34 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import json
+from dataclasses import dataclass, field
 from functools import cached_property
 from math import ceil, floor
 
 from stathmis.core import profile
 from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
 from stathmis.logbook import keeping
-from stathmis.logbook.records import Batch, Event, Incubator, LossTarget, Quantity, Stay
+from stathmis.logbook.records import Batch, Event, Incubator, LossTarget, Quantity, Stay, StoredPlan
 from stathmis.services import knowledge, profiles
 from stathmis.services.clock import DAY_MS, local
 from stathmis.services.workbench import Workbench
+
+
+@dataclass(frozen=True)
+class Learned:
+    """What own hatches had taught by the day a batch was planned: days to the hatch, and conductance of the shells over
+    the usual one with its standard uncertainty; None where nothing was learned."""
+
+    term_days: float | None = None
+    shells: tuple[float, float] | None = None
+
+
+def learned_in(habits: str) -> Learned:
+    """What a plan keeps of earlier hatches, beside its habits (JSON)."""
+    kept = json.loads(habits or "{}").get("learned") or {}
+    shells = kept.get("shells")
+    return Learned(kept.get("term_days"), None if shells is None else (float(shells[0]), float(shells[1])))
 
 
 @dataclass(frozen=True)
@@ -21,7 +38,7 @@ class Course:
 
     own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
     (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
-    when.
+    when; learned: what earlier hatches had taught when it was planned.
     """
 
     batch: Batch
@@ -29,6 +46,7 @@ class Course:
     own: OwnProfile | None = None
     targets: tuple[tuple[int, Band], ...] = ()
     before: tuple[tuple[Incubator, int], ...] = ()
+    learned: Learned = field(default_factory=Learned)
 
     def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
         """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
@@ -41,10 +59,11 @@ class Course:
                 since = until
         return found
 
-    @property
+    @cached_property
     def species(self) -> Species:
-        """The batch's species."""
-        return knowledge.species()[self.batch.species]
+        """The batch's species, with the days to the hatch its plan expected."""
+        kept = knowledge.species()[self.batch.species]
+        return kept if self.learned.term_days is None else profile.with_term(kept, self.learned.term_days)
 
     @cached_property
     def phases(self) -> tuple[Phase, ...]:
@@ -148,7 +167,9 @@ def course_of(bench: Workbench, batch: Batch, incubator: Incubator) -> Course:
     machines = {i.id: i for i in bench.incubators()}
     stays = sorted((s for s in bench.records(Stay) if s.batch_id == batch.id), key=lambda s: (s.to_ms, s.id))
     before = tuple((machines[s.incubator_id], s.to_ms) for s in stays if s.incubator_id in machines)
-    return Course(batch, incubator, own, targets, before)
+    plan = next((p for p in bench.records(StoredPlan) if p.batch_id == batch.id), None)
+    learned = learned_in(plan.habits) if plan is not None else Learned()
+    return Course(batch, incubator, own, targets, before, learned)
 
 
 def course_by_id(bench: Workbench, batch_id: int) -> Course | None:

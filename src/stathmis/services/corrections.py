@@ -59,9 +59,12 @@ class InForce:
 class CorrectionBook:
     """All corrections of a logbook, read once; make a new one after a calibration changes."""
 
-    def __init__(self, logbook: Logbook) -> None:
+    def __init__(self, logbook: Logbook, known_by_ms: float = inf) -> None:
+        """known_by_ms: as it stood then, without the checks done later."""
         self._calibrations: dict[int, list[Calibration]] = {}
         for found in calibrations(logbook):
+            if found.done_ms > known_by_ms:
+                continue
             self._calibrations.setdefault(found.channel_id, []).append(found)
         self._certificates: dict[int, list[CertificatePoint]] = {}
         for point in keeping.all_of(logbook, CertificatePoint):

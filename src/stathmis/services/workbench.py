@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Sequence
+from copy import copy
 from datetime import datetime
 from typing import Any, Literal, TypeVar
 
@@ -79,6 +80,13 @@ class Workbench:
             if version == self._version:
                 self._corrections = found
         return found
+
+    def known_by(self, at_ms: int) -> Workbench:
+        """The same logbook for reading, corrected only by the checks done until a time (UTC ms)."""
+        then = copy(self)
+        then.listeners, then._lock = [], threading.Lock()
+        then._corrections = CorrectionBook(self.logbook, at_ms)
+        return then
 
     def local(self, ms: float) -> datetime:
         """A UTC ms instant in the logbook's time zone."""

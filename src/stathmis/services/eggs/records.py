@@ -6,21 +6,37 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stathmis.core.hatch_stats import Rate, Tally, ranks, rate
-from stathmis.logbook.records import Batch
+from stathmis.core.schedule import BEST_STORED_DAYS, MOST_STORED_DAYS
+from stathmis.logbook.records import Batch, StoredPlan
 from stathmis.services import batches
 from stathmis.services.batches import Course
-from stathmis.services.eggs.tray import tray
+from stathmis.services.clock import DAY_MS
+from stathmis.services.eggs.tray import EggStory, TraySheet, tally, tray
+from stathmis.services.eggs.tray_shape import at_edge
 from stathmis.services.workbench import Workbench
 
-GROUPS = {"species": "species", "incubator": "machine", "school": "school"}
+GROUPS = {
+    "species": "species",
+    "incubator": "machine",
+    "school": "school",
+    "source": "source of the eggs",
+    "age": "age of the eggs",
+    "place": "place in the tray",
+}
 
 
 @dataclass(frozen=True)
 class BatchRow:
-    """A batch in the records."""
+    """A batch in the records; laid_ms: when its first egg was laid, by its plan."""
 
     course: Course
-    tally: Tally
+    sheet: TraySheet
+    laid_ms: int | None = None
+
+    @property
+    def tally(self) -> Tally:
+        """What came of its eggs."""
+        return self.sheet.tally
 
     @property
     def decided(self) -> bool:
@@ -35,8 +51,8 @@ class BatchRow:
 
 @dataclass(frozen=True)
 class Group:
-    """Batches taken together: name, how many, hatched of set, hatched of fertile, and the place by hatched of set
-    (shared where the difference may be chance; 0 with a single group)."""
+    """Eggs taken together: name, of how many batches, hatched of set, hatched of fertile, and the place by hatched of
+    set (shared where the difference may be chance; 0 with a single group)."""
 
     name: str
     batches: int
@@ -48,29 +64,28 @@ class Group:
 def all_batches(bench: Workbench) -> list[BatchRow]:
     """All batches, the newest first."""
     machines = {i.id: i for i in bench.incubators()}
+    laid = {p.batch_id: p.laid_ms for p in bench.records(StoredPlan) if p.batch_id is not None}
     found = []
     for batch in sorted(bench.records(Batch), key=lambda b: (-b.set_ms, -b.id)):
         if batch.incubator_id in machines:
             course = batches.course_of(bench, batch, machines[batch.incubator_id])
-            found.append(BatchRow(course, tray(bench, batch).tally))
+            found.append(BatchRow(course, tray(bench, batch), laid.get(batch.id)))
     return found
 
 
 def compared(rows: Sequence[BatchRow], by: str) -> list[Group]:
-    """Batches whose end is known taken together by species, incubator or school, the best share first."""
+    """Eggs of batches whose end is known taken together by a key of GROUPS, the best share first.
+
+    By source, age and place each egg counts where it belongs; one of which nothing is known is left out.
+    """
     sums: dict[str, list[int]] = {}
     for row in rows:
         if not row.known:
             continue
-        name = {
-            "species": row.course.species.name,
-            "incubator": row.course.incubator.name,
-            "school": row.course.regime_name,
-        }[by]
-        own = sums.setdefault(name, [0, 0, 0, 0])
-        fertile = row.tally.fertile - row.tally.alive
-        for i, n in enumerate((1, row.tally.hatched, row.tally.eggs, fertile)):
-            own[i] += n
+        for name, part in _parts(row, by):
+            own = sums.setdefault(name, [0, 0, 0, 0])
+            for i, n in enumerate((1, part.hatched, part.eggs, part.fertile - part.alive)):
+                own[i] += n
     rates = [rate(hatched, eggs) for _, hatched, eggs, _ in sums.values()]
     places = ranks(rates) if len(rates) > 1 else (0,) * len(rates)
     made = [
@@ -78,3 +93,40 @@ def compared(rows: Sequence[BatchRow], by: str) -> list[Group]:
         for (name, (n, hatched, _, fertile)), of_set, place in zip(sums.items(), rates, places, strict=True)
     ]
     return sorted(made, key=lambda g: (g.place, -g.of_set.share, g.name))
+
+
+def _parts(row: BatchRow, by: str) -> list[tuple[str, Tally]]:
+    """The groups a batch's eggs belong to, each with what came of those eggs."""
+    course, sheet = row.course, row.sheet
+    if by == "species":
+        return [(course.species.name, row.tally)]
+    if by == "incubator":
+        return [(course.incubator.name, row.tally)]
+    if by == "school":
+        return [(course.regime_name, row.tally)]
+    places = [e.place for e in sheet.eggs]
+    members: dict[str, list[EggStory]] = {}
+    for egg in sheet.eggs:
+        if by == "source":
+            name = egg.source or egg.breed
+        elif by == "place":
+            name = "edge of the tray" if at_edge(sheet.batch.tray, places, egg.place) else "middle of the tray"
+        else:
+            laid = egg.laid_ms if egg.laid_ms is not None else row.laid_ms
+            name = age_words((course.batch.set_ms - laid) / DAY_MS) if laid is not None else ""
+        if name:
+            members.setdefault(name, []).append(egg)
+    if by == "age" and not sheet.eggs and row.laid_ms is not None:
+        return [(age_words((course.batch.set_ms - row.laid_ms) / DAY_MS), row.tally)]
+    if by == "place" and len(members) < 2:
+        return []
+    return [(name, tally(sheet.batch, eggs, whole=False)) for name, eggs in members.items()]
+
+
+def age_words(days: float) -> str:
+    """The class of an egg's age at setting. Source of the limits: common practice, core.schedule."""
+    if days <= BEST_STORED_DAYS:
+        return f"kept up to {BEST_STORED_DAYS:.0f} days"
+    if days <= MOST_STORED_DAYS:
+        return f"kept {BEST_STORED_DAYS:.0f} to {MOST_STORED_DAYS:.0f} days"
+    return f"kept over {MOST_STORED_DAYS:.0f} days"

@@ -3,29 +3,39 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 from stathmis.core import review as core
-from stathmis.core.hatch_stats import Tally
+from stathmis.core.hatch_stats import Rate, Tally
 from stathmis.core.review import Measured, Review, Weighed
 from stathmis.core.units import difference_from_inside
 from stathmis.services import judgement
-from stathmis.services.batches import Course, events_along
+from stathmis.services.batches import Course
+from stathmis.services.eggs.break_out import deaths
+from stathmis.services.eggs.evidence import (
+    LaterCheck,
+    by_place,
+    evidence,
+    hatch_day,
+    later_checks,
+    places_differ,
+)
+from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.tray import TraySheet, tray
-from stathmis.services.moisture import loss, weights
-from stathmis.services.plan import planning, turning
-from stathmis.services.runs import combined_along, runs_along
-from stathmis.services.wording import count, signed
+from stathmis.services.eggs.weeks import Week, weeks
+from stathmis.services.judgement import EggTrace
+from stathmis.services.wording import count, signed, unit_word
 from stathmis.services.workbench import Workbench
 
-HOUR_MS = 3_600_000
 TOLD = 4
+"""So many causes are told, the weightiest first."""
 PLAIN = 0.5
 """What moves the odds by less than e to this power says little."""
-"""So many causes are told, the weightiest first."""
+EARLY_LATE_DAYS = 0.5
+"""A hatch nearer than this to its day came as expected."""
 WORDS = {
     "temperature low": "The temperature was low on average",
     "temperature high": "The temperature was high on average",
+    "swings": "The temperature swung",
     "too moist in setting": "Too moist before lockdown: the eggs lost too little",
     "too dry in setting": "Too dry before lockdown: the eggs lost too much",
     "too dry in lockdown": "Too dry in lockdown: chicks stick in the membrane",
@@ -35,6 +45,7 @@ WORDS = {
     "infertile eggs": "Many eggs were infertile",
 }
 CHANGES = {
+    "swings": "Give it a steadier room, out of sun and draft, and leave the controller alone for a day after a change.",
     "too moist in setting": "Hold it drier before lockdown next time, and weigh the eggs: the school by weight.",
     "too dry in setting": "Hold it moister before lockdown next time, and weigh the eggs: the school by weight.",
     "too dry in lockdown": "More water surface before the lid is shut for lockdown; see the way to it under Moisture.",
@@ -47,14 +58,27 @@ CHANGES = {
 
 @dataclass(frozen=True)
 class BatchReview:
-    """A review. tally: what came of the eggs; weighed: None while the hatch is not over; evidence: as measured; shift:
-    how much later than expected it hatched, days."""
+    """A review. tally: what came of the eggs; weighed: None while the hatch is not over; evidence: as measured.
+
+    day: on which the middle chick came; shift: how much later than the sheet says, predicted: the same from the log,
+    days (value and standard uncertainty); weeks: deaths beside the trace; places: edge and middle of the tray; later:
+    checks done since that change the past; then: the cause that was clear before those, "" for none, None where there
+    were none.
+    """
 
     course: Course
     tally: Tally
     weighed: Review | None
     evidence: dict[str, Measured]
-    shift: Measured | None
+    day: Measured | None = None
+    shift: Measured | None = None
+    predicted: Measured | None = None
+    weeks: tuple[Week, ...] = ()
+    places: tuple[Rate, Rate] | None = None
+    places_differ: bool = False
+    signs: tuple[SignCount, ...] = ()
+    later: tuple[LaterCheck, ...] = ()
+    then: str | None = None
 
 
 def batch_review(bench: Workbench, course: Course) -> BatchReview:
@@ -63,74 +87,66 @@ def batch_review(bench: Workbench, course: Course) -> BatchReview:
     over = course.batch.ended_ms is not None or (sheet.tally.open == 0 and sheet.tally.hatched > 0)
     known = any((sheet.tally.hatched, sheet.tally.clear, sheet.tally.fertile))
     if not over or not known:
-        return BatchReview(course, sheet.tally, None, {}, None)
-    found = evidence(bench, course, sheet)
-    shift = _shift(course, sheet)
-    return BatchReview(course, sheet.tally, core.review(sheet.tally, found, shift), found, shift)
+        return BatchReview(course, sheet.tally, None, {})
+    followed = judgement.follow(bench, course)
+    found, weighed = _weighed(bench, course, sheet, followed.eggs)
+    day = hatch_day(course, sheet)
+    later = tuple(later_checks(bench, course))
+    then = None
+    if later and course.batch.ended_ms is not None:
+        earlier = bench.known_by(course.batch.ended_ms)
+        before = _weighed(earlier, course, sheet, judgement.follow(earlier, course).eggs)[1]
+        then = before.clear.cause.key if before.clear is not None else ""
+    ended = course.batch.ended_ms if course.batch.ended_ms is not None else bench.now_ms
+    return BatchReview(
+        course,
+        sheet.tally,
+        weighed,
+        found,
+        day,
+        _shift(course, day),
+        _predicted(followed.eggs),
+        tuple(weeks(course, followed, deaths(course, sheet), ended)),
+        by_place(sheet),
+        places_differ(sheet),
+        tuple(signs_seen(sheet)),
+        later,
+        then,
+    )
 
 
-def evidence(bench: Workbench, course: Course, sheet: TraySheet) -> dict[str, Measured]:
-    """What was measured of a batch for each cause; what was not is left out."""
-    found: dict[str, Measured] = {}
-    eggs = judgement.follow(bench, course).eggs
-    if eggs is not None and eggs.mean is not None:
-        middle = 0.5 * (eggs.band[0] + eggs.band[1])
-        found["mean_k"] = Measured(eggs.mean.value - middle, 0.5 * eggs.mean.U)
-    weighed = weights.weighings(bench, course.batch.id)
-    if course.lockdown_day is not None and len(weighed) > 1:
-        lost = loss.loss_sheet(bench, course, weighed, course.at_ms(course.lockdown_day))
-        if lost is not None and lost.loss_now is not None:
-            found["loss_off"] = Measured(lost.loss_now[0] - lost.wanted[1], lost.loss_now[1])
-    found |= _lockdown(bench, course, sheet)
-    plan = planning.plan_of(bench, course.batch)
-    if plan.stored_days is not None:
-        found["stored_over_days"] = Measured(max(0.0, plan.stored_days - 7.0), 0.5)
-    if plan.habits.turning == "by hand" and course.lockdown_day is not None:
-        found["turning_gap_h"] = Measured(max(0.0, _longest_gap(bench, course) - turning.LONGEST_GAP_H), 1.0)
-    return found
+def _weighed(
+    bench: Workbench, course: Course, sheet: TraySheet, eggs: EggTrace | None
+) -> tuple[dict[str, Measured], Review]:
+    found = evidence(bench, course, sheet, eggs)
+    return found, core.review(sheet.tally, found, _shift(course, hatch_day(course, sheet)))
 
 
-def _longest_gap(bench: Workbench, course: Course) -> float:
-    """Longest time without a turn between setting and lockdown, hours."""
-    assert course.lockdown_day is not None
-    stop = course.at_ms(course.lockdown_day)
-    turns = [e.time_ms for e in events_along(bench, course, course.batch.set_ms, stop) if e.kind == "turn"]
-    edges = [course.batch.set_ms, *(t for t in turns if t > course.batch.set_ms), stop]
-    return max(b - a for a, b in pairwise(edges)) / HOUR_MS
+def _shift(course: Course, day: Measured | None) -> Measured | None:
+    return Measured(day.value - course.species.days, day.u) if day is not None else None
 
 
-def _lockdown(bench: Workbench, course: Course, sheet: TraySheet) -> dict[str, Measured]:
-    """The humidity from lockdown to the first chick, and openings between the first pip and the last chick."""
-    found: dict[str, Measured] = {}
-    times = {k: sorted(_times(sheet, k)) for k in ("external pip", "out")}
-    band = next((p.humidity for p in course.phases if p.name == "lockdown"), None)
-    if course.lockdown_day is not None and band is not None:
-        start = course.at_ms(course.lockdown_day) + 6 * HOUR_MS
-        stop = times["out"][0] if times["out"] else course.at_ms(course.species.days)
-        if stop > start:
-            run = combined_along(bench, runs_along(bench, course.stretches(start, stop), "humidity", start))[0]
-            if run is not None and run.times_ms.size >= 3:
-                off = min(0.0, float(run.corrected.mean()) - band.low)
-                found["lockdown_rh_off"] = Measured(off, float(run.u.mean()))
-    if times["external pip"]:
-        last = times["out"][-1] if times["out"] else times["external pip"][-1]
-        lids = [e for e in events_along(bench, course, times["external pip"][0], last) if e.kind == "lid"]
-        inside = sum(times["external pip"][0] < e.time_ms < last for e in lids)
-        found["openings_at_pip"] = Measured(float(inside), 0.0)
-    return found
-
-
-def _times(sheet: TraySheet, kind: str) -> list[int]:
-    single = [f.time_ms for egg in sheet.eggs for f in egg.findings if f.kind == kind]
-    return single + [f.time_ms for f in sheet.counted if f.kind == kind for _ in range(f.count)]
-
-
-def _shift(course: Course, sheet: TraySheet) -> Measured | None:
-    """How much later than expected the middle chick came, days; uncertain by how seldom one looked."""
-    out = sorted(_times(sheet, "out"))
-    if not out:
+def _predicted(eggs: EggTrace | None) -> Measured | None:
+    if eggs is None or eggs.shift_days is None:
         return None
-    return Measured(course.day(out[len(out) // 2]) - course.species.days, 0.25)
+    return Measured(eggs.shift_days, eggs.u_shift_days)
+
+
+def timing_words(found: BatchReview) -> str:
+    """Early or late, against the sheet and against what the log predicted; empty where nothing is known."""
+    if found.day is None or found.shift is None:
+        return ""
+    late = found.shift.value
+    side = "late" if late > 0 else "early"
+    way = "as the sheet says" if abs(late) < EARLY_LATE_DAYS else f"{abs(late):.1f} days {side}"
+    said = f"The middle chick came on {found.course.day_words(found.day.value, 1)}, {way}."
+    if found.predicted is not None:
+        off = late - found.predicted.value
+        U = 2.0 * (found.predicted.u**2 + found.shift.u**2) ** 0.5
+        expected = found.course.day_words(found.course.species.days + found.predicted.value, 1)
+        fits = "which fits" if abs(off) <= U else "and this does not fit: is the thermometer right?"
+        said += f" By the temperatures in the log it was to come on {expected} ± {U:.1f} days, {fits}."
+    return said
 
 
 def lines(bench: Workbench, found: BatchReview) -> list[str]:
@@ -146,6 +162,8 @@ def lines(bench: Workbench, found: BatchReview) -> list[str]:
     for one in found.weighed.weighed[:TOLD]:
         if one.weight >= 0.04 or one is clear:
             said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(bench, found, one)}.")
+    said += [words for words in (timing_words(found), sign_words(found.signs), place_words(found)) if words]
+    said += later_words(bench, found)
     missing = sorted({w.cause.measured for w in found.weighed.weighed if not w.measured} - {"clear_only"})
     if missing:
         said.append(f"Not measured: {', '.join(UNKNOWN[m] for m in missing)}.")
@@ -154,7 +172,35 @@ def lines(bench: Workbench, found: BatchReview) -> list[str]:
     return said
 
 
+def place_words(found: BatchReview) -> str:
+    """Edge against middle of the tray, where both are known."""
+    if found.places is None:
+        return ""
+    edge, middle = found.places
+    said = f"Hatched at the edge of the tray {edge.count} of {edge.of}, in its middle {middle.count} of {middle.of}: "
+    return said + ("more than chance." if found.places_differ else "may be chance.")
+
+
+def later_words(bench: Workbench, found: BatchReview) -> list[str]:
+    """Checks done since the hatch that change the past, and how the review stood before them."""
+    said = []
+    for check in found.later:
+        at = bench.local(check.done_ms)
+        unit = bench.shown_unit(check.channel.quantity)
+        off, places = float(difference_from_inside(check.change, unit)), 2 if unit != "%" else 1
+        said.append(
+            f"Changed since: the check of {check.instrument.name} on {at.day} {at:%b %Y} moves its readings of this "
+            f"batch by {signed(off, places)} {unit_word(unit)}."
+        )
+    now = found.weighed.clear.cause.key if found.weighed is not None and found.weighed.clear is not None else ""
+    if found.then is not None and found.then != now:
+        was = WORDS[found.then].lower() if found.then else "no clear cause"
+        said.append(f"Before that this review would have said: {was}.")
+    return said
+
+
 UNKNOWN = {
+    "swing_k": "how much the temperature swung",
     "mean_k": "the temperature",
     "loss_off": "the loss of weight at lockdown",
     "lockdown_rh_off": "the humidity in lockdown",
@@ -182,6 +228,9 @@ def measured_words(bench: Workbench, key: str, value: Measured) -> str:
         unit = bench.temperature_unit
         off, wide = (float(difference_from_inside(x, unit)) for x in (v, U))
         return f"{signed(off, 1)} ± {max(0.1, wide):.1f} {unit} off the profile on average"
+    if key == "swing_k":
+        unit = bench.temperature_unit
+        return f"the eggs' temperature spread by {float(difference_from_inside(v, unit)):.2f} {unit} about its mean"
     return {
         "loss_off": f"{signed(v, 1)} ± {max(0.1, U):.1f} percentage points off the loss aimed at",
         "lockdown_rh_off": "humidity in lockdown not below its band" if v == 0 else f"{-v:.0f} % RH below its band",
@@ -195,6 +244,12 @@ def change(bench: Workbench, found: BatchReview) -> str:
     """The one thing to change next time, with the effect to be expected; empty while there is none to tell."""
     if found.weighed is None:
         return ""
+    if found.weighed.clear is None and found.places_differ and found.places is not None:
+        edge, middle = found.places
+        worse = "edge" if edge.share < middle.share else "middle"
+        return (
+            f"Move the eggs round: those at the {worse} hatched worse. Compare warm and cold places under Instruments."
+        )
     if found.weighed.clear is None:
         return "Change nothing for this run's sake; check an instrument that is due, and log the next one."
     key = found.weighed.clear.cause.key

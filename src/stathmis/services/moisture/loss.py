@@ -14,6 +14,7 @@ from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure, vapor_pressure_deficit
 from stathmis.core.side_by_side import at_times
 from stathmis.logbook.records import Weighing
+from stathmis.services import knowledge
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
 from stathmis.services.runs import Run, combined, combined_along, runs_along, runs_between
@@ -143,8 +144,12 @@ def _fit(bench: Workbench, course: Course, found: Sequence[Weighing], x: Array) 
     u = np.array([w.scale_g / np.sqrt(12.0) / w.eggs for w in found])
     counts = [w.eggs for w in found]
     groups = np.concatenate([[0], np.cumsum(np.diff(counts) != 0)]).astype(int).tolist()
-    prior = moisture.term_conductance(float(masses[0]), course.species.days, bench.pressure_hpa)
-    fitted = moisture.fit_conductance(x, masses, u, (prior, moisture.TERM_SPREAD * prior), groups)
+    usual = moisture.term_conductance(
+        float(masses[0]), knowledge.species()[course.batch.species].days, bench.pressure_hpa
+    )
+    # own shells of earlier hatches say more than the species does
+    ratio, u_ratio = course.learned.shells or (1.0, moisture.TERM_SPREAD)
+    fitted = moisture.fit_conductance(x, masses, u, (ratio * usual, u_ratio * usual), groups)
     # where the weighings scatter more than the scale's steps allow, the line is as unsure as they show
     if fitted.degrees_of_freedom > 0 and fitted.chi_square > fitted.degrees_of_freedom:
         wider = fitted.chi_square / fitted.degrees_of_freedom

@@ -15,6 +15,7 @@ from stathmis.core.schedule import Habits
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.services import knowledge, profiles, setting_up
+from stathmis.services.batches import Learned, learned_in
 from stathmis.services.clock import DAY_MS, local, utc_ms
 from stathmis.services.workbench import Workbench
 
@@ -107,7 +108,8 @@ def _planned(bench: Workbench, stored: StoredPlan | None, batch: Batch | None, i
     source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
     species = knowledge.species()[source.species]
     habits = habits_of(stored.habits) if stored is not None else usual_habits(bench)
-    term = expected_term(species, incubator)
+    learned = learned_in(stored.habits) if stored is not None else Learned()
+    term = learned.term_days if learned.term_days is not None else expected_term(species, incubator)
     moves = {}
     if stored is not None:
         newest = [m for m in bench.records(PlanMove) if m.plan_id == stored.id]
@@ -176,15 +178,23 @@ def habits_of(text: str) -> Habits:
     return made if made.candling in schedule.CANDLINGS else replace(made, candling=Habits().candling)
 
 
+def habits_text(habits: Habits, learned: Learned) -> str:
+    """Habits as they are kept, with what was learned beside them."""
+    kept: dict[str, Any] = asdict(habits)
+    if learned != Learned():
+        kept["learned"] = {"term_days": learned.term_days, "shells": learned.shells}
+    return json.dumps(kept)
+
+
 def usual_habits(bench: Workbench) -> Habits:
     """The keeper's habits: those of the newest plan."""
     stored = bench.records(StoredPlan)
     return habits_of(stored[-1].habits) if stored else Habits()
 
 
-def set_day_for(species: Species, incubator: Incubator, hatch_ms: int) -> int:
-    """When to set for a hatch at a time, UTC ms."""
-    return hatch_ms - round(expected_term(species, incubator) * DAY_MS)
+def set_day_for(species: Species, incubator: Incubator, hatch_ms: int, term_days: float | None = None) -> int:
+    """When to set for a hatch at a time, UTC ms. term_days: the expected term where it is known better."""
+    return hatch_ms - round((term_days or expected_term(species, incubator)) * DAY_MS)
 
 
 def add_plan(
@@ -198,8 +208,9 @@ def add_plan(
     laid_ms: int | None = None,
     mother: str = "",
     habits: Habits | None = None,
+    learned: Learned | None = None,
 ) -> int:
-    """Plan a batch to be set at a time to come (UTC ms); undoable.
+    """Plan a batch to be set at a time to come (UTC ms); undoable. learned: what own hatches taught, kept with it.
 
     Raises UserError for no eggs, a regime the species cannot keep, a time that has passed, eggs laid after setting or
     kept longer than any hatch.
@@ -229,7 +240,7 @@ def add_plan(
         "set_ms": set_ms,
         "laid_ms": laid_ms,
         "mother": mother.strip(),
-        "habits": json.dumps(asdict(habits if habits is not None else usual_habits(bench))),
+        "habits": habits_text(habits if habits is not None else usual_habits(bench), learned or Learned()),
     }
     return bench.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
 
@@ -248,7 +259,7 @@ def keep_plan(bench: Workbench, plan: Plan) -> StoredPlan:
         "set_ms": plan.set_ms,
         "laid_ms": plan.laid_ms,
         "mother": plan.mother,
-        "habits": json.dumps(asdict(plan.habits)),
+        "habits": habits_text(plan.habits, Learned()),
     }
     return StoredPlan(keeping.add(bench.logbook, StoredPlan, **fields), **fields)
 
@@ -299,7 +310,8 @@ def change_habits(bench: Workbench, plan: Plan, habits: Habits) -> None:
         stored = keep_plan(bench, replace(plan, habits=habits))
         bench.added("habits changed", StoredPlan, [stored.id])
         return
-    _change(bench, plan.stored, "habits changed", habits=json.dumps(asdict(habits)))
+    kept = learned_in(plan.stored.habits)
+    _change(bench, plan.stored, "habits changed", habits=habits_text(habits, kept))
 
 
 def change_species(bench: Workbench, plan: Plan, species: str) -> str:
@@ -312,21 +324,24 @@ def change_species(bench: Workbench, plan: Plan, species: str) -> str:
     regime = plan.regime if plan.regime in allowed else "steady"
     after = {"species": species, "regime": regime}
     stored, batch = plan.stored, plan.batch
+    # what was learned of one species says nothing of another
+    fresh = habits_text(plan.habits, Learned())
 
-    def put(values: dict[str, str]) -> None:
+    def put(values: dict[str, str], habits: str) -> None:
         if batch is not None:
             keeping.change(bench.logbook, Batch, batch.id, **values)
         if stored is not None:
-            keeping.change(bench.logbook, StoredPlan, stored.id, **values)
+            keeping.change(bench.logbook, StoredPlan, stored.id, **values, habits=habits)
 
     before = {"species": plan.species.key, "regime": plan.regime}
-    put(after)
-    bench.did(f"{plan.name}: {kept.name}", undo=lambda: put(before), redo=lambda: put(after))
+    old = stored.habits if stored is not None else fresh
+    put(after, fresh)
+    bench.did(f"{plan.name}: {kept.name}", undo=lambda: put(before, old), redo=lambda: put(after, fresh))
     now = next(p for p in plans(bench, over=True) if p.subject == plan.subject)
     said = []
     for key in ("lockdown", "hatch"):
-        old, new = plan.step(key), now.step(key)
-        if new is None and old is not None:
+        was, new = plan.step(key), now.step(key)
+        if new is None and was is not None:
             said.append(f"no {key}")
         elif new is not None:
             at = bench.local(new.at_ms)

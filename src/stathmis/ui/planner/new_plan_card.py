@@ -10,8 +10,10 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator
 from stathmis.services import clock, knowledge, notify, profiles
 from stathmis.services.clock import DAY_MS
-from stathmis.services.plan import planning
+from stathmis.services.plan import learning, planning
+from stathmis.services.plan.learning import Learnt
 from stathmis.services.workbench import Workbench
+from stathmis.ui.background import Task
 from stathmis.ui.pieces import button, label, problem_label, yielding
 
 
@@ -42,6 +44,12 @@ class NewPlanCard(QFrame):
         self.day.textEdited.connect(self._day_typed)
         self.day.returnPressed.connect(self.add)
         self.preview = label("", "small", wrap=True)
+        self.taught = label("", "small", wrap=True)
+        self._learnt: Learnt | None = None
+        self._task: Task | None = None
+        self._waiting = False
+        self._own: tuple[str, tuple[tuple[int, int], ...]] = ("", ())
+        self.eggs.textEdited.connect(lambda _t: self._say_learnt())
         self._mother_label = label("Mother", "muted")
         for i, (first, second, name) in enumerate(
             (
@@ -61,6 +69,7 @@ class NewPlanCard(QFrame):
         self.way.setAccessibleName("Whether the day is that of the hatch or of setting")
         box.addLayout(grid)
         box.addWidget(self.preview)
+        box.addWidget(self.taught)
         self.problem = problem_label()
         box.addWidget(self.problem)
         row = QHBoxLayout()
@@ -77,6 +86,8 @@ class NewPlanCard(QFrame):
                 self.machine.addItem(incubator.name, incubator.id)
         if not self.regime.count():
             self._offer_regimes()
+        elif self._own != (self._own[0], learning.own_hatches(self._bench, self._own[0])):
+            self._learn()
 
     def _offer_regimes(self, _index: int = 0) -> None:
         self.regime.clear()
@@ -86,7 +97,50 @@ class NewPlanCard(QFrame):
             widget.setVisible(clutch)
         for choice in profiles.choices(self._bench, self.species.currentData()):
             self.regime.addItem(choice.name, choice.key)
+        self._learn()
         self._day_typed()
+
+    def _learn(self) -> None:
+        """What own hatches of the species teach, read off the window's thread."""
+        bench, species = self._bench, str(self.species.currentData())
+        self._own = (species, learning.own_hatches(bench, species))
+        self._learnt = self._task = None
+        self._say_learnt()
+        if not self._own[1]:
+            return
+        _ = bench.corrections
+        self._task = Task(lambda progress, cancelled: learning.learnt(bench, species))
+        self._task.done.connect(self._learned)
+        self._task.failed.connect(self._not_learned)
+        self._task.start()
+
+    def _not_learned(self, error: BaseException) -> None:
+        """The sheet's days serve as well."""
+        self._task = None
+        notify.tell_error(error)
+        if self._waiting:
+            self._waiting = False
+            self.add()
+
+    def _learned(self, found: Learnt) -> None:
+        if found.species.key != self.species.currentData():
+            return
+        self._learnt, self._task = found, None
+        self._say_learnt()
+        self._day_typed()
+        if self._waiting:
+            self._waiting = False
+            self.add()
+
+    def _say_learnt(self) -> None:
+        eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
+        said = learning.lines(self._bench, self._learnt, eggs) if self._learnt is not None and eggs else []
+        self.taught.setText(" ".join(said))
+        self.taught.setVisible(bool(said))
+
+    @property
+    def _term(self) -> float | None:
+        return learning.for_plan(self._learnt).term_days
 
     def _machine(self) -> Incubator | None:
         chosen = self.machine.currentData()
@@ -97,7 +151,7 @@ class NewPlanCard(QFrame):
         bench, machine = self._bench, self._machine()
         at = clock.parse_day(self.day.text(), bench.now_ms, bench.zone)
         if self.way.currentData() == "hatch" and machine is not None:
-            return planning.set_day_for(knowledge.species()[self.species.currentData()], machine, at)
+            return planning.set_day_for(knowledge.species()[self.species.currentData()], machine, at, self._term)
         return at
 
     def _day_typed(self, _text: str = "") -> None:
@@ -112,7 +166,7 @@ class NewPlanCard(QFrame):
             self.preview.setText("")
             return
         species = knowledge.species()[self.species.currentData()]
-        term = planning.expected_term(species, machine)
+        term = self._term or planning.expected_term(species, machine)
         steps = {s.key: s for s in schedule.plan(species, planning.usual_habits(self._bench), term)}
         parts = []
         for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
@@ -125,6 +179,10 @@ class NewPlanCard(QFrame):
         """Plan the batch."""
         bench, machine = self._bench, self._machine()
         if machine is None:
+            return
+        if self._task is not None and self._learnt is None:
+            # planned as soon as the earlier hatches are read
+            self._waiting = True
             return
         try:
             eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
@@ -141,7 +199,8 @@ class NewPlanCard(QFrame):
                 edit.setText("")
             species, regime = self.species.currentData(), self.regime.currentData()
             try:
-                planning.add_plan(bench, machine, species, regime, eggs, at, name, laid, mother)
+                kept = learning.for_plan(self._learnt)
+                planning.add_plan(bench, machine, species, regime, eggs, at, name, laid, mother, learned=kept)
             except UserError:
                 for edit, text in zip(edits, typed, strict=True):
                     edit.setText(text)

@@ -1,0 +1,53 @@
+"""What the opened eggs of a batch had in common, and which cause each sign points at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stathmis.services import knowledge
+from stathmis.services.eggs.break_out import all_opened, draft_of
+from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.wording import count
+
+WRONG_SHARE = 0.25
+"""From this share of the late dead on, wrong positions are more than chance brings. Source: common practice."""
+
+
+@dataclass(frozen=True)
+class SignCount:
+    """A sign or a wrong position: its word, in how many eggs, of how many that could show it, and a cause of
+    core.review it hints at (or empty)."""
+
+    word: str
+    count: int
+    of: int
+    hints: str
+
+
+def signs_seen(sheet: TraySheet) -> list[SignCount]:
+    """Signs and wrong positions in opened eggs, the most frequent first."""
+    opened, known = all_opened(sheet), knowledge.opened()
+    showing = sum(b.count for b in opened if b.stage in ("late", "internal", "external"))
+    counts: dict[str, int] = {}
+    wrong = 0
+    for found in opened:
+        wrong += found.count if found.position not in ("", "normal") else 0
+        for sign in draft_of(found).signs:
+            counts[sign] = counts.get(sign, 0) + found.count
+    whole = sum(b.count for b in opened)
+    seen = [SignCount(known["sign"][s].word, n, whole, known["sign"][s].hints) for s, n in counts.items()]
+    if wrong:
+        seen.append(SignCount("wrong position", wrong, showing, ""))
+    return sorted(seen, key=lambda s: (-s.count, s.word))
+
+
+def sign_words(seen: tuple[SignCount, ...]) -> str:
+    """ "In opened eggs: wet, swollen in 3 of 5; wrong position in 1 of 4."; empty where nothing was seen."""
+    if not seen:
+        return ""
+    parts = [f"{s.word} in {s.count} of {s.of}" for s in seen]
+    said = f"In opened eggs: {'; '.join(parts)}."
+    for one in seen:
+        if one.word == "wrong position" and one.count / max(1, one.of) >= WRONG_SHARE and one.count > 1:
+            said += f" {count(one.count, 'wrong position')}: turning, eggs set point up, or chance."
+    return said

@@ -1,0 +1,88 @@
+"""The weeks of a batch beside each other: how many eggs died in each, and what the trace says of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stathmis.core.calibration import NORMAL_95
+from stathmis.core.mortality import spread_over
+from stathmis.services.batches import Course
+from stathmis.services.corrections import Corrected
+from stathmis.services.judgement import EggExcursion, Followed
+from stathmis.services.runs import Run
+from stathmis.services.wording import with_u
+from stathmis.services.workbench import Workbench
+
+WEEK_DAYS = 7.0
+WEIGHTS = ("slight", "matters", "serious")
+
+
+@dataclass(frozen=True)
+class Week:
+    """A week of a batch (elapsed days): deaths in it (parts of an egg where the day is not known), means of the eggs'
+    temperature and of the humidity (None where not read), and its worst excursion."""
+
+    first_day: float
+    last_day: float
+    died: float
+    eggs_c: Corrected | None
+    humidity: Corrected | None
+    worst: EggExcursion | None
+
+
+def weeks(course: Course, followed: Followed, deaths: Sequence[tuple[float, float]], until_ms: int) -> list[Week]:
+    """The weeks of a batch until a time (UTC ms); the last one as long as it is."""
+    last_day = max(WEEK_DAYS, course.day(min(until_ms, course.end_ms)))
+    edges = [*np.arange(0.0, last_day - 1.0, WEEK_DAYS).tolist(), last_day]
+    died = spread_over(deaths, edges)
+    eggs, moist = followed.eggs, followed.trace.humidity.judged
+    made = []
+    for i, (first, last) in enumerate(pairwise(edges)):
+        start, stop = course.at_ms(first), course.at_ms(last)
+        excursions = [e for e in eggs.excursions if start <= e.start_ms < stop] if eggs is not None else []
+        worst = max(excursions, key=lambda e: (WEIGHTS.index(e.weight), e.degree_hours), default=None)
+        warm = _mean(eggs.run.times_ms, eggs.core, eggs.run.u, start, stop) if eggs is not None else None
+        damp = _mean_of(moist, start, stop)
+        made.append(Week(first, last, float(died[i]), warm, damp, worst))
+    return made
+
+
+def _mean_of(run: Run | None, start_ms: int, stop_ms: int) -> Corrected | None:
+    return None if run is None else _mean(run.times_ms, run.corrected, run.u, start_ms, stop_ms)
+
+
+def _mean(
+    times_ms: NDArray[np.int64],
+    values: NDArray[np.float64],
+    u: NDArray[np.float64],
+    start_ms: int,
+    stop_ms: int,
+) -> Corrected | None:
+    """Mean of the readings of a stretch; its uncertainty is the instrument's, which does not average out."""
+    part = (times_ms >= start_ms) & (times_ms < stop_ms) & np.isfinite(values)
+    if not part.any():
+        return None
+    return Corrected(float(values[part].mean()), NORMAL_95 * float(np.median(u[part])))
+
+
+def days_words(course: Course, week: Week) -> str:
+    """ "days 7 to 14"."""
+    first, last = (f"{course.numbered(d):.0f}" for d in (week.first_day, week.last_day))
+    return f"days {first} to {last}"
+
+
+def cells(bench: Workbench, course: Course, week: Week) -> tuple[str, str, str, str, str]:
+    """A line of the table: days, deaths, the eggs' temperature, the humidity, the worst excursion."""
+    unit = bench.temperature_unit
+    warm = with_u(week.eggs_c.value, week.eggs_c.U, "temperature", unit) if week.eggs_c is not None else "not read"
+    damp = with_u(week.humidity.value, week.humidity.U, "humidity", unit) if week.humidity is not None else "not read"
+    died = f"about {week.died:.1f}" if abs(week.died - round(week.died)) > 0.05 else f"{week.died:.0f}"
+    worst = ""
+    if week.worst is not None and week.worst.worth_telling:
+        worst = f"{week.worst.hours:.1f} h {week.worst.side}, {week.worst.weight}"
+    return days_words(course, week), died, warm, damp, worst
