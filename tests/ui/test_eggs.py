@@ -86,10 +86,10 @@ def test_eggs_get_their_places_in_one_go(window: Window, qtbot: QtBot) -> None:
     window.step_incubator(1)
     window.show_page("eggs")
     view = window.pages.eggs
-    assert "have no places yet" in said(view) and view.count.text() == "18"
-    view.columns.setFocus()
-    qtbot.keyClicks(view.columns, "6")
-    qtbot.keyClick(view.columns, Qt.Key.Key_Return)
+    assert "have no places yet" in said(view) and view.laying.count.text() == "18"
+    view.laying.columns.setFocus()
+    qtbot.keyClicks(view.laying.columns, "6")
+    qtbot.keyClick(view.laying.columns, Qt.Key.Key_Return)
     assert "18 eggs laid out" in window.messages.text.text() and view.picture.isVisible()
     assert view.course is not None and tray.tray(window.bench, view.course.batch).size == (3, 6)
     window.undo()

@@ -29,6 +29,16 @@ def shows(course: Course, day: float) -> str:
     return f"On this day a living egg shows {text}."
 
 
+def looks(course: Course, day: float) -> str:
+    """How the other findings of candling look, those likely on this day."""
+    late = day / course.species.days >= 1 / 2
+    keys = ("late dead", "clear", "rotten", "cracked") if late else ("clear", "early dead", "doubtful", "cracked")
+    if course.species.kind == "reptile":
+        keys = ("slug", "mold", "dented", "wet look")
+    found = knowledge.findings()
+    return "; ".join(f"{found[k].word}: {found[k].look}" for k in keys).capitalize() + "."
+
+
 def take_out(sheet: TraySheet) -> list[str]:
     """Eggs that should come out, by reason, the most pressing first."""
     found = knowledge.findings()

@@ -13,15 +13,18 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
-from stathmis.services.eggs import findings, laying, looking, tray
-from stathmis.services.eggs.laying import Described
-from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.eggs import findings, looking, moving, tray
+from stathmis.services.eggs.break_out import draft_of
+from stathmis.services.eggs.tray import EggStory, TraySheet
 from stathmis.services.workbench import Workbench
+from stathmis.ui.eggs.candle_picture import CandlePicture
+from stathmis.ui.eggs.laying_card import LayingCard
+from stathmis.ui.eggs.moving_card import MovingCard
 from stathmis.ui.eggs.tray_picture import TrayPicture
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
 
-GROUPS = {"candling": "By candling", "hatch": "At the hatch", "after": "Out of it"}
+GROUPS = {"candling": "By candling", "hatch": "At the hatch", "weak": "The chick", "after": "Out of it"}
 
 
 class EggsView(FoldingView):
@@ -55,6 +58,7 @@ class EggsView(FoldingView):
         self.picture = TrayPicture(theme)
         self.picture.looked_at.connect(self._show_story)
         self.picture.letter.connect(self.found)
+        self.picture.swapped.connect(self.swap)
         self._columns.addWidget(self.picture, 3)
         self._side = QWidget()
         side = QVBoxLayout(self._side)
@@ -64,42 +68,29 @@ class EggsView(FoldingView):
         page.addLayout(self._columns, 1)
         self._story = QVBoxLayout()
         side.addLayout(self._story)
+        self.candle = CandlePicture(theme)
+        side.addWidget(self.candle)
         self._legend = QVBoxLayout()
         side.addLayout(self._legend)
         side.addStretch(1)
-        self._lay_out(page)
+        cards = self.folding_row(28)
+        self._cards = QWidget()
+        self._cards.setLayout(cards)
+        cards.setContentsMargins(0, 0, 0, 0)
+        self.laying, self.moving = LayingCard(bench, theme), MovingCard(bench, theme)
+        cards.addWidget(self.laying, 1)
+        cards.addWidget(self.moving, 1)
+        page.addWidget(self._cards)
         self.installEventFilter(self)
-
-    def _lay_out(self, page: QVBoxLayout) -> None:
-        self._new = QWidget()
-        box = QVBoxLayout(self._new)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(label("Give the eggs their places: numbers in pencil, row by row.", "muted", wrap=True))
-        row = QHBoxLayout()
-        self.count, self.columns, self.about = QLineEdit(), QLineEdit(), QLineEdit()
-        for edit, hint, name, wide in (
-            (self.count, "eggs", "How many eggs to lay out", 72),
-            (self.columns, "in a row", "How many lie in a row of the tray; may be empty", 92),
-            (self.about, "breed, mother or where from", "What is known of these eggs; may be empty", 0),
-        ):
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            edit.returnPressed.connect(self.lay_out)
-            if wide:
-                edit.setFixedWidth(self.theme.px(wide))
-            row.addWidget(edit, 0 if wide else 1)
-        row.addWidget(button("Lay them out", self.lay_out))
-        box.addLayout(row)
-        page.addWidget(self._new)
 
     def show_course(self, course: Course | None) -> None:
         """Show the tray of a batch."""
-        if course is not None and course.batch.id != self._batch_id:
+        fresh = course is not None and course.batch.id != self._batch_id
+        if course is not None and fresh:
             self._batch_id = course.batch.id
             self.problem.hide()
-            self.count.setText(str(course.batch.eggs))
         self.course = course
-        for widget in (self.picture, self._side, self.dark, self.at, self._new):
+        for widget in (self.picture, self._side, self.dark, self.at, self._cards):
             widget.setVisible(course is not None)
         if course is None:
             self.sheet = None
@@ -110,9 +101,11 @@ class EggsView(FoldingView):
         for widget in (self.picture, self.dark, self.at):
             widget.setVisible(laid)
         self._side.setVisible(laid and not self.theme.dim)
-        self._new.setVisible(not self.theme.dim)
-        if laid and self.count.text() == str(course.batch.eggs):
-            self.count.setText("")
+        self._cards.setVisible(not self.theme.dim)
+        self.laying.show_course(course, laid=laid, fresh=fresh)
+        self.moving.setVisible(laid)
+        if laid and not self.theme.dim:
+            self.moving.show_course(course, sheet)
         ended = " This batch has ended: what is entered now is marked as later." if course.batch.ended_ms else ""
         keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, "candling"))
         said = (
@@ -124,6 +117,7 @@ class EggsView(FoldingView):
     def _show_story(self, mark: str) -> None:
         clear(self._story)
         clear(self._legend)
+        self.laying.show_egg(mark)
         sheet, course = self.sheet, self.course
         egg = sheet.egg(mark) if sheet is not None else None
         if sheet is None or course is None or egg is None:
@@ -132,19 +126,32 @@ class EggsView(FoldingView):
         self._story.addWidget(
             label(f"Egg {egg.mark}: {egg.word}{', out of the machine' if egg.out else ''}", "heading")
         )
-        about = f"row {row}, place {column}" + (f"; {egg.about}" if egg.about else "")
+        ring = "ring" if sheet.batch.tray == "ring" else "row"
+        about = "; ".join([f"{ring} {row}, place {column}", *self._about(egg)])
         self._story.addWidget(label(about, "muted", wrap=True))
         for finding in egg.findings:
             self._story.addLayout(self._finding(finding))
+        if egg.opened is not None:
+            self._story.addWidget(label(f"Opened: {draft_of(egg.opened).words()}.", "small", wrap=True))
         day = course.day(self.bench.now_ms)
+        self.candle.show_day(day / course.species.days, reptile=course.species.kind == "reptile")
         self._legend.addWidget(label(looking.shows(course, day), "", "eggs", wrap=True))
         for line in looking.take_out(sheet):
             self._legend.addWidget(label(line, "", "undecided", wrap=True))
+        self._legend.addWidget(label(looking.looks(course, day), "small", wrap=True))
         for group, title in GROUPS.items():
             keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, group))
             self._legend.addWidget(label(f"{title}:  {keys}", "small", wrap=True))
         self._legend.addWidget(label("Shift with a letter also takes the egg out.", "small", wrap=True))
         self._legend.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+
+    def _about(self, egg: EggStory) -> list[str]:
+        parts = [p for p in (egg.breed, egg.source, egg.about) if p]
+        parts += [f"mother {egg.mother}"] if egg.mother else []
+        if egg.laid_ms is not None:
+            laid = self.bench.local(egg.laid_ms)
+            parts.append(f"laid {laid.day} {laid:%b}")
+        return parts
 
     def _finding(self, finding: EggFinding) -> QHBoxLayout:
         at = self.bench.local(finding.time_ms)
@@ -162,23 +169,6 @@ class EggsView(FoldingView):
 
     def _strike(self, finding: EggFinding) -> None:
         findings.strike(self.bench, finding)
-
-    def lay_out(self) -> None:
-        """Give eggs their places."""
-        course = self.course
-        if course is None:
-            return
-        typed = self.count.text(), self.columns.text(), self.about.text()
-
-        def action() -> str:
-            eggs = int(typed[0]) if typed[0].strip().isdigit() else 0
-            columns = int(typed[1]) if typed[1].strip().isdigit() else 0
-            laid = laying.lay_out(self.bench, course, eggs, columns, Described(source=typed[2]))
-            self.about.setText("")
-            return f"{laid} eggs laid out."
-
-        if self._try(action):
-            self.picture.setFocus()
 
     def found(self, mark: str, letter: str) -> None:
         """A letter at an egg: what was found, now or at the time typed; then on to the next egg."""
@@ -201,6 +191,18 @@ class EggsView(FoldingView):
         if self._try(action):
             self.picture.next_egg()
 
+    def swap(self, one: str, other: str) -> None:
+        """Two eggs change places."""
+        course = self.course
+        if course is None:
+            return
+
+        def action() -> str:
+            moving.swap(self.bench, course, [(one, other)])
+            return f"Eggs {one} and {other} changed places."
+
+        self._try(action)
+
     def _try(self, action: Callable[[], str]) -> bool:
         try:
             said = action()
@@ -219,7 +221,7 @@ class EggsView(FoldingView):
         # a new text takes the key away
         self.dark.setShortcut("Alt+K")
         self._side.setVisible(not dark)
-        self._new.setVisible(not dark)
+        self._cards.setVisible(not dark)
         self.theme.darken(dark)
         self.picture.setFocus()
 

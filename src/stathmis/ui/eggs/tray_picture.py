@@ -7,6 +7,7 @@ from PySide6.QtGui import QBrush, QColor, QFont, QKeyEvent, QMouseEvent, QPainte
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.services.eggs.tray import EggStory, TraySheet
+from stathmis.services.eggs.tray_shape import Place, Spot, beside, spots
 from stathmis.ui.theme import Inks, Theme
 
 _CELL_W, _CELL_H = 74, 88
@@ -84,16 +85,20 @@ def _paint_chick(painter: QPainter, area: QRectF, color: QColor, *, filled: bool
 
 
 class TrayPicture(QWidget):
-    """The tray with a cursor. looked_at: an egg's mark; letter: a key was pressed at it."""
+    """The tray with a cursor. looked_at: an egg's mark; letter: a key was pressed at it; swapped: two eggs' marks."""
 
     looked_at = Signal(str)
     letter = Signal(str, str)
+    swapped = Signal(str, str)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
         self._sheet: TraySheet | None = None
+        self._spots: dict[Place, Spot] = {}
+        self._extent: Spot = (1.0, 1.0)
         self.mark = ""
+        self.lifted = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         theme.changed.connect(self._resized)
@@ -104,19 +109,22 @@ class TrayPicture(QWidget):
 
     def sizeHint(self) -> QSize:
         """As large as its eggs ask."""
-        rows, columns = self._sheet.size if self._sheet is not None else (1, 1)
-        return QSize(self._theme.px(_CELL_W) * max(1, columns), self._theme.px(_CELL_H) * max(1, rows) + 4)
+        width, depth = self._extent
+        return QSize(round(self._theme.px(_CELL_W) * width), round(self._theme.px(_CELL_H) * depth) + 4)
 
     def minimumSizeHint(self) -> QSize:
         """Small eggs can still be told apart."""
-        rows, columns = self._sheet.size if self._sheet is not None else (1, 1)
-        return QSize(self._theme.px(40) * max(1, columns), self._theme.px(62) * max(1, rows) + 4)
+        width, depth = self._extent
+        return QSize(round(self._theme.px(40) * width), round(self._theme.px(62) * depth) + 4)
 
     def show_sheet(self, sheet: TraySheet) -> None:
         """Show a tray; the egg looked at stays."""
         self._sheet = sheet
+        self._spots, self._extent = spots(sheet.batch.tray, (e.place for e in sheet.eggs))
         if sheet.egg(self.mark) is None:
             self.mark = sheet.eggs[0].mark if sheet.eggs else ""
+        if sheet.egg(self.lifted) is None:
+            self.lifted = ""
         self.updateGeometry()
         self._moved()
 
@@ -129,7 +137,8 @@ class TrayPicture(QWidget):
         egg = self._sheet.egg(self.mark) if self._sheet is not None else None
         if egg is not None:
             row, column = egg.place
-            self.setAccessibleName(f"Tray: egg {egg.mark}, row {row}, place {column}, {egg.word}")
+            lifted = f"; egg {self.lifted} is picked up" if self.lifted else ""
+            self.setAccessibleName(f"Tray: egg {egg.mark}, row {row}, place {column}, {egg.word}{lifted}")
         self.looked_at.emit(self.mark)
         self.update()
 
@@ -144,7 +153,7 @@ class TrayPicture(QWidget):
             self.look_at(following[0].mark)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows go about the tray; a letter says what was found."""
+        """Arrows go about the tray; a letter says what was found; Space picks an egg up and puts it down."""
         step = {
             Qt.Key.Key_Left: (0, -1),
             Qt.Key.Key_Right: (0, 1),
@@ -155,11 +164,20 @@ class TrayPicture(QWidget):
         plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
         if step is not None and self._sheet is not None:
             self._step(*step)
+        elif event.key() == Qt.Key.Key_Space and self.mark:
+            self.lift()
         elif plain and text.isalpha() and self.mark:
             shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self.letter.emit(self.mark, text.upper() if shifted else text.lower())
         else:
             super().keyPressEvent(event)
+
+    def lift(self) -> None:
+        """Pick the egg under the cursor up, or put the one picked up here: the two change places."""
+        first, self.lifted = self.lifted, "" if self.lifted else self.mark
+        if first and first != self.mark:
+            self.swapped.emit(first, self.mark)
+        self._moved()
 
     def _step(self, down: int, right: int) -> None:
         assert self._sheet is not None
@@ -167,29 +185,34 @@ class TrayPicture(QWidget):
         if egg is None:
             return
         places = {e.place: e.mark for e in self._sheet.eggs}
-        rows, columns = self._sheet.size
-        r, c = egg.place
-        for _ in range(max(rows, columns)):
-            r, c = r + down, c + right
-            if not (1 <= r <= rows and 1 <= c <= columns):
-                return
-            if (r, c) in places:
-                self.look_at(places[(r, c)])
-                return
+        there = beside(self._sheet.batch.tray, list(places), egg.place, down, right)
+        if there is not None:
+            self.look_at(places[there])
+
+    def _egg_at(self, point: QPointF) -> str:
+        eggs = self._sheet.eggs if self._sheet is not None else ()
+        return next((e.mark for e in eggs if self._area(e).contains(point)), "")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Look at the egg under the pointer."""
         self.setFocus()
-        for egg in self._sheet.eggs if self._sheet is not None else ():
-            if self._area(egg).contains(event.position()):
-                self.look_at(egg.mark)
+        mark = self._egg_at(event.position())
+        if mark:
+            self.look_at(mark)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """An egg drawn onto another changes places with it."""
+        mark = self._egg_at(event.position())
+        if mark and self.mark and mark != self.mark:
+            self.swapped.emit(self.mark, mark)
 
     def _area(self, egg: EggStory) -> QRectF:
-        assert self._sheet is not None
-        rows, columns = self._sheet.size
-        wide = min(self._theme.px(_CELL_W) * (1.5 if self._theme.dim else 1.25), (self.width() - 2) / columns)
-        high = min(self._theme.px(_CELL_H) * (1.5 if self._theme.dim else 1.25), (self.height() - 2) / rows)
-        return QRectF((egg.place[1] - 1) * wide, (egg.place[0] - 1) * high, wide, high)
+        width, depth = self._extent
+        factor = 1.5 if self._theme.dim else 1.25
+        wide = min(self._theme.px(_CELL_W) * factor, (self.width() - 2) / width)
+        high = min(self._theme.px(_CELL_H) * factor, (self.height() - 2) / depth)
+        x, y = self._spots[egg.place]
+        return QRectF((x - 0.5) * wide, (y - 0.5) * high, wide, high)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
@@ -208,8 +231,12 @@ class TrayPicture(QWidget):
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, egg.mark)
             painter.setFont(self._theme.font(10))
             word = "out of it" if egg.out and egg.state == "in" else "" if egg.state == "in" else egg.word
+            word = "picked up" if egg.mark == self.lifted else word
             painter.drawText(below.translated(0, self._theme.px(13)), Qt.AlignmentFlag.AlignCenter, word)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            if egg.mark == self.lifted:
+                painter.setPen(QPen(QColor(inks.selection), 2.0, Qt.PenStyle.DashLine))
+                painter.drawRoundedRect(area.adjusted(5, 4, -5, -4), 5, 5)
             if chosen:
                 painter.setPen(QPen(QColor(inks.selection), 2.4 if self.hasFocus() else 1.2))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(area.adjusted(2, 1, -2, -1), 5, 5)

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from functools import partial
-
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Incubator
 from stathmis.services.batches import Course
 from stathmis.services.workbench import Workbench
 from stathmis.ui.moisture.eggs_view import EggsView
 from stathmis.ui.moisture.water_view import WaterView
-from stathmis.ui.pieces import button
+from stathmis.ui.part_tabs import PartTabs
 from stathmis.ui.theme import Theme
-
-PARTS = (("eggs", "What the eggs ask for", "Alt+A"), ("water", "Water and vents", "Alt+Y"))
 
 
 class MoistureView(QWidget):
@@ -24,39 +20,26 @@ class MoistureView(QWidget):
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        head = QHBoxLayout()
-        head.setContentsMargins(32, 8, 32, 0)
-        head.setSpacing(20)
-        self.tabs: dict[str, QPushButton] = {}
-        for key, text, keys in PARTS:
-            made = button(text, partial(self.show_part, key), "tab", keys)
-            made.setCheckable(True)
-            made.setShortcut(keys)
-            self.tabs[key] = made
-            head.addWidget(made)
-        head.addStretch(1)
-        layout.addLayout(head)
         self.eggs, self.water = EggsView(bench, theme), WaterView(bench, theme)
-        self._stack = QStackedWidget()
-        self._stack.addWidget(self.eggs)
-        self._stack.addWidget(self.water)
-        layout.addWidget(self._stack, 1)
+        self.parts = PartTabs(
+            (
+                ("eggs", "What the eggs ask for", "Alt+A", self.eggs),
+                ("water", "Water and vents", "Alt+Y", self.water),
+            )
+        )
+        self.parts.chosen.connect(lambda _part: self._refresh())
+        layout.addWidget(self.parts)
         self._incubator: Incubator | None = None
         self._course: Course | None = None
-        self.part = "eggs"
-        self._show_tabs()
 
-    def _show_tabs(self) -> None:
-        for key, made in self.tabs.items():
-            made.setChecked(key == self.part)
-        self._stack.setCurrentWidget(self.eggs if self.part == "eggs" else self.water)
+    @property
+    def part(self) -> str:
+        """The part in view."""
+        return self.parts.part
 
     def show_part(self, part: str) -> None:
         """Bring one part into view."""
-        self.part = part
-        self._show_tabs()
-        self._refresh()
+        self.parts.show_part(part)
 
     def show_incubator(self, incubator: Incubator, course: Course | None) -> None:
         """Show an incubator and the batch in view as they stand."""

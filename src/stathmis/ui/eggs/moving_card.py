@@ -1,0 +1,121 @@
+"""Eggs move: round the tray as the map of warm and cold places asks, or to another machine."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.services import clock, notify
+from stathmis.services.batches import Course
+from stathmis.services.eggs import moving
+from stathmis.services.eggs.moving import Rotation
+from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import button, label, problem_label, yielding
+from stathmis.ui.theme import Theme
+
+
+class MovingCard(QWidget):
+    """Which eggs to move round, and which go to another machine."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__()
+        self._bench = bench
+        self._course: Course | None = None
+        self._found: Rotation | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 8, 0, 0)
+        box.addWidget(label("Moving eggs", "name"))
+        self.advice = label("", "", wrap=True)
+        box.addWidget(self.advice)
+        first = QHBoxLayout()
+        self.round = button("They have changed places", self.move_round)
+        first.addWidget(self.round)
+        first.addStretch(1)
+        box.addLayout(first)
+        row = QHBoxLayout()
+        self.marks, self.at = QLineEdit(), QLineEdit()
+        self.marks.setPlaceholderText("all, or 1-5, 8")
+        self.marks.setAccessibleName("Which eggs go to another machine: all, or marks such as 1-5, 8")
+        self.at.setPlaceholderText("now")
+        self.at.setAccessibleName("When they went; empty means now")
+        self.at.setFixedWidth(theme.px(110))
+        self.machine = yielding(QComboBox())
+        self.machine.setAccessibleName("To which machine the eggs go")
+        for edit in (self.marks, self.at):
+            edit.returnPressed.connect(self.go)
+        for widget in (self.marks, label("to", "muted"), self.machine, self.at, button("Move them", self.go)):
+            row.addWidget(widget)
+        self._row = QWidget()
+        self._row.setLayout(row)
+        row.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self._row)
+        self.problem = problem_label()
+        box.addWidget(self.problem)
+
+    def show_course(self, course: Course, sheet: TraySheet) -> None:
+        """The batch in view as it stands."""
+        bench = self._bench
+        if self._course is None or self._course.batch.id != course.batch.id:
+            self.problem.hide()
+        self._course = course
+        running = course.batch.ended_ms is None
+        never = course.species.stop_turning_day is None
+        self._found = moving.rotation(bench, course, sheet) if running and not never else None
+        words = "Space picks an egg up, Space at another one lets the two change places."
+        if never:
+            words = "Eggs of a clutch stay as they lie; Space moves one with its mark up."
+        elif self._found is not None:
+            words = f"{moving.rotation_words(bench, self._found)} {words}"
+        self.advice.setText(words)
+        self.round.setVisible(self._found is not None)
+        others = [i for i in bench.incubators() if i.id != course.incubator.id]
+        chosen = self.machine.currentData()
+        self.machine.clear()
+        for incubator in others:
+            self.machine.addItem(incubator.name, incubator.id)
+        self.machine.setCurrentIndex(max(0, self.machine.findData(chosen)))
+        self._row.setVisible(bool(others) and running)
+
+    def move_round(self) -> None:
+        """The eggs of the advice have changed places."""
+        course, found = self._course, self._found
+        if course is None or found is None:
+            return
+        try:
+            moving.swap(self._bench, course, found.pairs)
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        notify.tell("info", f"{2 * len(found.pairs)} eggs have changed places. Ctrl+Z takes it back.")
+
+    def go(self) -> None:
+        """All eggs, or those typed, go to another machine."""
+        course, bench = self._course, self._bench
+        target = next((i for i in bench.incubators() if i.id == self.machine.currentData()), None)
+        if course is None or target is None:
+            return
+        typed = self.marks.text(), self.at.text()
+        try:
+            at = clock.parse_moment(typed[1], bench.now_ms, bench.zone)
+            marks = moving.marks_in(typed[0])
+            self.marks.setText("")
+            self.at.setText("")
+            try:
+                if marks is None:
+                    moving.move_batch(bench, course, target, at)
+                else:
+                    moving.move_some(bench, course, marks, target, at)
+            except UserError:
+                self.marks.setText(typed[0])
+                self.at.setText(typed[1])
+                raise
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        which = "The batch lies" if marks is None else f"{len(marks)} eggs lie"
+        notify.tell("info", f"{which} in {target.name} now. Ctrl+Z takes it back.")
