@@ -59,7 +59,7 @@ def test_candling_in_the_dark_by_keyboard(window: Window, qtbot: QtBot) -> None:
 def test_a_hatch_by_counts(window: Window, qtbot: QtBot) -> None:
     window.step_incubator(1)
     qtbot.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.ControlModifier)
-    view = window.pages.hatch
+    view = window.pages.hatch.now
     qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
     assert "Yes." in said(view) and "not yet" in said(view)
     view.count.setFocus()

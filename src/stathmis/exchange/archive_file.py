@@ -12,11 +12,11 @@ import json
 import zipfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from stathmis.core.errors import UserError
+from stathmis.exchange.whole_file import replacing
 
 FORMAT = 1
 DESCRIPTION = "description.json"
@@ -59,35 +59,23 @@ def write_archive(
 
     Raises UserError where it cannot be written, CancelledError where it was stopped.
     """
-    partial = path.with_name(path.name + ".part")
     count = 0
-    try:
-        with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED) as archive:
-            counts = {}
-            for i, (name, columns, _types, rows) in enumerate(tables):
-                with archive.open(f"{name}.csv", "w", force_zip64=True) as raw:
-                    counts[name] = _write_table(raw, columns, rows, cancelled)
-                count += counts[name]
-                progress((i + 1) / len(tables))
-            description = {
-                "what": "A hatching logbook as tables. Times are UTC milliseconds since 1970.",
-                "about": about,
-                "format": FORMAT,
-                "logbook_version": logbook_version,
-                "nothing": NOTHING,
-                "tables": [
-                    {"name": n, "columns": list(c), "types": list(t), "rows": counts[n]} for n, c, t, _ in tables
-                ],
-            }
-            archive.writestr(DESCRIPTION, json.dumps(description, indent=1, ensure_ascii=False))
-        partial.replace(path)
-    except OSError as error:
-        with suppress(OSError):
-            partial.unlink()
-        raise UserError(f"{path.name} cannot be written: {error.strerror}.", "Choose another folder.") from error
-    except CancelledError:
-        partial.unlink(missing_ok=True)
-        raise
+    with replacing(path) as partial, zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED) as archive:
+        counts = {}
+        for i, (name, columns, _types, rows) in enumerate(tables):
+            with archive.open(f"{name}.csv", "w", force_zip64=True) as raw:
+                counts[name] = _write_table(raw, columns, rows, cancelled)
+            count += counts[name]
+            progress((i + 1) / len(tables))
+        description = {
+            "what": "A hatching logbook as tables. Times are UTC milliseconds since 1970.",
+            "about": about,
+            "format": FORMAT,
+            "logbook_version": logbook_version,
+            "nothing": NOTHING,
+            "tables": [{"name": n, "columns": list(c), "types": list(t), "rows": counts[n]} for n, c, t, _ in tables],
+        }
+        archive.writestr(DESCRIPTION, json.dumps(description, indent=1, ensure_ascii=False))
     return count
 
 

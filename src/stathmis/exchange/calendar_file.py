@@ -6,13 +6,12 @@ An entry keeps its identifier for good, so that bringing the file in again updat
 from __future__ import annotations
 
 from collections.abc import Sequence
-from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from stathmis.core.errors import UserError
+from stathmis.exchange.whole_file import replacing
 
 
 @dataclass(frozen=True)
@@ -75,13 +74,5 @@ def calendar_text(entries: Sequence[Entry], zone: str, name: str, written_ms: in
 
 def write_calendar(path: Path, text: bytes) -> None:
     """Write a calendar file whole or not at all. Raises UserError where it cannot be written."""
-    partial = path.with_name(path.name + ".part")
-    try:
+    with replacing(path) as partial:
         partial.write_bytes(text)
-        partial.replace(path)
-    except OSError as error:
-        with suppress(OSError):
-            partial.unlink()
-        raise UserError(
-            f"{path.name} cannot be written: {error.strerror or error}.", "Choose another folder."
-        ) from None

@@ -160,7 +160,8 @@ def summary(followed: Followed, unit: TemperatureUnit) -> list[str]:
     if eggs.mean is not None and eggs.shift_days is not None:
         mean = with_u(eggs.mean.value, eggs.mean.U, "temperature", unit)
         shift, U = eggs.shift_days, 2.0 * eggs.u_shift_days
-        said.append(f"The eggs' mean so far is {mean}: {_shift_words(shift, U, course)}")
+        is_so = "was" if course.batch.ended_ms is not None else "so far is"
+        said.append(f"The eggs' mean {is_so} {mean}: {_shift_words(shift, U, course)}")
     if eggs.cycling is not None:
         swing = float(difference_from_inside(eggs.cycling.swing, unit))
         said.append(f"The thermostat swings ± {swing:.2f} {unit} every {eggs.cycling.period_s / 60:.0f} min.")

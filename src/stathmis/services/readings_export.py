@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Callable
-from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
 from stathmis.core.calibration import NORMAL_95
-from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.logger_csv import CancelledError, Progress
+from stathmis.exchange.whole_file import replacing
 from stathmis.services.runs import Run
 from stathmis.services.trace import BatchTrace
 from stathmis.services.workbench import Workbench
@@ -48,26 +47,16 @@ def export_readings(
     """
     runs = [*traced.temperature.runs, *traced.humidity.runs]
     total, written = max(1, sum(r.times_ms.size for r in runs)), 0
-    partial = path.with_name(path.name + ".part")
-    try:
-        with partial.open("w", encoding="utf-8-sig", newline="") as file:
-            out = csv.writer(file)
-            out.writerow(HEADINGS)
-            for run in runs:
-                for start in range(0, run.times_ms.size, 10_000):
-                    if cancelled():
-                        raise CancelledError
-                    out.writerows(_rows(bench, traced, run, start, start + 10_000))
-                    written += min(10_000, run.times_ms.size - start)
-                    progress(written / total)
-        partial.replace(path)
-    except OSError as error:
-        with suppress(OSError):
-            partial.unlink()
-        raise UserError(f"{path.name} cannot be written: {error.strerror}.", "Choose another place.") from error
-    except CancelledError:
-        partial.unlink(missing_ok=True)
-        raise
+    with replacing(path) as partial, partial.open("w", encoding="utf-8-sig", newline="") as file:
+        out = csv.writer(file)
+        out.writerow(HEADINGS)
+        for run in runs:
+            for start in range(0, run.times_ms.size, 10_000):
+                if cancelled():
+                    raise CancelledError
+                out.writerows(_rows(bench, traced, run, start, start + 10_000))
+                written += min(10_000, run.times_ms.size - start)
+                progress(written / total)
     return written
 
 

@@ -7,9 +7,8 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator
-from stathmis.services import judgement, notify, rounds
+from stathmis.services import batches, judgement, notify, rounds
 from stathmis.services.batches import Course
 from stathmis.services.judgement import Followed
 from stathmis.services.moisture import box, water
@@ -44,6 +43,7 @@ class BatchPages(QWidget):
         self._bench, self._theme = bench, theme
         self.incubator: Incubator | None = None
         self._chosen: dict[int, int] = {}
+        self._past: int | None = None
         self._boxes: dict[int, tuple[tuple[int, int], BoxSheet | None]] = {}
         self._judged: dict[int, tuple[tuple[int, int], float | None, float]] = {}
         self.page = "round"
@@ -64,6 +64,9 @@ class BatchPages(QWidget):
         self._several = QHBoxLayout()
         self._several.setSpacing(16)
         head.addLayout(self._several)
+        self._past_row = QHBoxLayout()
+        self._past_row.setSpacing(16)
+        head.addLayout(self._past_row)
         self.course = CourseStrip(theme)
         head.addWidget(self.course)
         tabs = QHBoxLayout()
@@ -168,9 +171,44 @@ class BatchPages(QWidget):
             self._chosen[self.incubator.id] = batch_id
             self.show_incubator(self.incubator, self.page)
 
+    def show_batch(self, course: Course) -> None:
+        """Show a batch from the records, ended or not; Round stays with the one that runs."""
+        self._past = course.batch.id if course.batch.ended_ms is not None else None
+        if self._past is None:
+            self._chosen[course.incubator.id] = course.batch.id
+        self.show_incubator(course.incubator, "hatch" if self._past is not None else "eggs")
+
+    def show_running(self) -> None:
+        """Back to the batch that runs."""
+        self._past = None
+        if self.incubator is not None:
+            self.show_incubator(self.incubator, self.page)
+
+    def _past_course(self, incubator: Incubator) -> Course | None:
+        """The ended batch that is looked at, None where the running one is."""
+        course = batches.course_by_id(self._bench, self._past) if self._past is not None else None
+        if course is None or course.incubator.id != incubator.id or course.batch.ended_ms is None:
+            self._past = None
+            return None
+        return course
+
+    def _show_past(self, course: Course | None) -> None:
+        clear(self._past_row)
+        if course is None or course.batch.ended_ms is None:
+            return
+        at = self._bench.local(course.batch.ended_ms)
+        words = f"Looking back at {course.batch.name}, ended {at.day} {at:%b %Y}."
+        self._past_row.addWidget(label(words, "", "undecided", wrap=True), 1)
+        self._past_row.addWidget(button("Back to now", self.show_running, "link"))
+
     def leave(self) -> bool:
         """Esc leaves what the page in view can leave first."""
-        return self.page == "eggs" and self.eggs.leave()
+        if self.page == "eggs" and self.eggs.leave():
+            return True
+        if self._past is None:
+            return False
+        self.show_running()
+        return True
 
     def show_incubator(self, incubator: Incubator, page: str) -> None:
         """Show a page of an incubator as it stands now."""
@@ -179,14 +217,21 @@ class BatchPages(QWidget):
         if incubator.air == "room":
             # a room has no trace; the page is remembered for the next incubator
             page = "round"
+        past = self._past_course(incubator) if page != "round" else None
+        if page == "round":
+            self._past = None
         sheet = rounds.sheet(bench, incubator, batch_id=self._chosen.get(incubator.id))
+        course = past if past is not None else sheet.course
         self._show_several(sheet)
+        self._show_past(past)
         self._title.setText(incubator.name)
         air = "fan" if incubator.air == "forced" else "still air"
         for key in ("trace", "moisture", "eggs", "hatch"):
             self.tabs[key].setVisible(incubator.air != "room")
         if incubator.air == "room":
             self._batch.setText("the room around the incubators")
+        elif past is not None:
+            self._batch.setText(past.batch.name)
         elif sheet.course is None:
             self._batch.setText(f"{air}, no batch")
         else:
@@ -197,13 +242,9 @@ class BatchPages(QWidget):
             self._batch.setText(f"{shared if sheet.beside else sheet.course.batch.name} · {air}{setting}")
         now = bench.local(bench.now_ms)
         self._date.setText(f"{now:%a} {now.day} {now:%b %H:%M}")
-        events = (
-            keeping.events_between(bench.logbook, incubator.id, sheet.course.start_ms, bench.now_ms)
-            if sheet.course
-            else []
-        )
-        self.course.show_course(bench, sheet.course, events)
-        self._show_window(sheet.course, elsewhere=page == "trace")
+        events = batches.events_along(bench, course, course.start_ms, bench.now_ms) if course is not None else []
+        self.course.show_course(bench, course, events)
+        self._show_window(course, elsewhere=page == "trace")
         for key, made in self.tabs.items():
             made.setChecked(key == page)
         self._stack.setCurrentIndex([key for key, _ in PAGES].index(page))
@@ -212,10 +253,10 @@ class BatchPages(QWidget):
             self.round.show_incubator(sheet)
             self._learn_box(incubator, sheet.course)
         if page == "trace":
-            self.trace.show_course(sheet.course)
+            self.trace.show_course(course)
         if page == "moisture":
-            self.moisture.show_incubator(incubator, sheet.course)
+            self.moisture.show_incubator(incubator, course)
         if page == "eggs":
-            self.eggs.show_course(sheet.course)
+            self.eggs.show_course(course)
         if page == "hatch":
-            self.hatch.show_course(sheet.course)
+            self.hatch.show_course(course)

@@ -76,6 +76,7 @@ def go(window: Window, name: str) -> None:
                 window.pages.round.type_into(row, texts[index])
     elif name in ("trace", "moisture", "eggs", "hatch"):
         window.pages.moisture.show_part("eggs")
+        window.pages.hatch.show_part("now")
         window.show_page(name)
     elif name == "water":
         window.show_page("moisture")

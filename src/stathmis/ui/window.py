@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow,
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
-from stathmis.services import logger_import, notify
+from stathmis.services import batches, logger_import, notify
 from stathmis.services.folder_watch import Brought, FolderWatch
 from stathmis.services.live import LiveBench
 from stathmis.services.plan.reminders import Reminders
@@ -195,6 +195,15 @@ class Window(QMainWindow):
         if ids and self._incubator_id in ids:
             self.show_incubator(ids[(ids.index(self._incubator_id) + step) % len(ids)])
 
+    def show_batch(self, batch_id: int) -> None:
+        """Go to the pages of a batch, running or ended."""
+        course = batches.course_by_id(self.bench, batch_id)
+        if course is None:
+            return
+        self._incubator_id, self._place = course.incubator.id, ""
+        self.pages.show_batch(course)
+        self.refresh()
+
     def show_page(self, page: str) -> None:
         """Go to a page of the incubator in view."""
         if keeping.is_empty(self.bench.logbook):
@@ -352,7 +361,9 @@ def _make_place(place: str, window: Window) -> QWidget:
     if place == "records":
         from stathmis.ui.eggs.records_view import RecordsView
 
-        return RecordsView(window.bench, window.theme)
+        records = RecordsView(window.bench, window.theme)
+        records.batch_wanted.connect(window.show_batch)
+        return records
     if place == "practice":
         from stathmis.ui.practice_view import PracticeView
 

@@ -3,7 +3,6 @@ places."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -14,10 +13,11 @@ from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, Egg, EggFinding, EggSize, Event, Incubator, Stay, StoredPlan, Weighing
 from stathmis.services.batches import Course
 from stathmis.services.eggs.findings import fields_of
-from stathmis.services.eggs.laying import LARGEST, own_eggs
+from stathmis.services.eggs.laying import own_eggs
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray
 from stathmis.services.eggs.tray_shape import Place, place_in, third
 from stathmis.services.instruments.places import PLACES, WORTH_ROTATING_K, from_survey, newest_survey
+from stathmis.services.moisture import loss_words
 from stathmis.services.wording import count
 from stathmis.services.workbench import Workbench
 
@@ -151,22 +151,13 @@ def rotation_words(bench: Workbench, found: Rotation) -> str:
 
 
 def marks_in(text: str) -> list[str] | None:
-    """Marks as typed, "1-5, 8, A3"; None for all. Raises UserError for nothing, and a range that runs backward."""
+    """Marks as typed, "1-5, 8, A3"; None for all. Raises UserError for nothing."""
     if text.strip().lower() == "all":
         return None
-    made: list[str] = []
-    for part in re.split(r"[,;\s]+", text.strip()):
-        match = re.fullmatch(r"(\d+)[-–](\d+)", part)
-        if match is None:
-            made += [part] if part else []
-            continue
-        first, last = int(match[1]), int(match[2])
-        if last < first or last - first >= LARGEST:
-            raise UserError(f"{part} is no range of marks.", "Write the smaller number first.")
-        made += [str(n) for n in range(first, last + 1)]
+    made = loss_words.marks_in(text)
     if not made:
         raise UserError("Which eggs?", "Write all, or their marks such as 1-5, 8.")
-    return list(dict.fromkeys(made))
+    return made
 
 
 def move_batch(bench: Workbench, course: Course, incubator: Incubator, at_ms: int) -> None:

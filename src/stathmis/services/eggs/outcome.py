@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from stathmis.core.hatch_stats import Rate
 from stathmis.logbook import keeping
 from stathmis.services.eggs.hatching import OPEN_SCHOOLS
 from stathmis.services.eggs.tray import TraySheet
@@ -50,3 +51,11 @@ def choose_open_school(bench: Workbench, school: str) -> None:
 
     put(school)
     bench.did("opening at the hatch", undo=lambda: put(before), redo=lambda: put(school))
+
+
+def rate_words(rate: Rate) -> str:
+    """ "18 of 24, 75 % (55 to 88 %)"; a dash where there were none."""
+    if not rate.of:
+        return "–"
+    low, high = 100 * rate.low, 100 * rate.high
+    return f"{rate.count} of {rate.of}, {100 * rate.share:.0f} % ({low:.0f} to {high:.0f} %)"

@@ -80,7 +80,7 @@ def cells(bench: Workbench, course: Course, week: Week) -> tuple[str, str, str, 
     """A line of the table: days, deaths, the eggs' temperature, the humidity, the worst excursion."""
     unit = bench.temperature_unit
     warm = with_u(week.eggs_c.value, week.eggs_c.U, "temperature", unit) if week.eggs_c is not None else "not read"
-    damp = with_u(week.humidity.value, week.humidity.U, "humidity", unit) if week.humidity is not None else "not read"
+    damp = with_u(week.humidity.value, week.humidity.U, "humidity", "%") if week.humidity is not None else "not read"
     died = f"about {week.died:.1f}" if abs(week.died - round(week.died)) > 0.05 else f"{week.died:.0f}"
     worst = ""
     if week.worst is not None and week.worst.worth_telling:

@@ -1,197 +1,71 @@
-"""Hatch: what has come so far, quiet countdowns, may I open, and what came of the batch in numbers."""
+"""Hatch: the hatch under way, taking off, opening what did not hatch, and the review; one part in view."""
 
 from __future__ import annotations
 
-from functools import partial
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
-
-from stathmis.core.errors import UserError
-from stathmis.core.hatch_stats import Rate
-from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
-from stathmis.services.eggs import findings, hatching, tray
-from stathmis.services.eggs.hatching import Hatching
-from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines
-from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.eggs.records import all_batches
 from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
-from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page, yielding
+from stathmis.ui.eggs.now_view import NowView
+from stathmis.ui.eggs.opened_view import OpenedView
+from stathmis.ui.eggs.review_panel import ReviewPanel
+from stathmis.ui.eggs.take_off_view import TakeOffView
+from stathmis.ui.part_tabs import PartTabs
+from stathmis.ui.pieces import label, scrolling_page
 from stathmis.ui.theme import Theme
 
-ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
-
-class HatchView(FoldingView):
-    """The hatch of the batch in view."""
+class HatchView(QWidget):
+    """The late stage of the batch in view."""
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
-        super().__init__(theme, 860)
-        self.bench = bench
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self._bench = bench
         self.course: Course | None = None
-        self.sheet: TraySheet | None = None
-        self.found: Hatching | None = None
-        self._task: Task | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        self.now, self.take_off, self.opened = (
+            NowView(bench, theme),
+            TakeOffView(bench, theme),
+            OpenedView(bench, theme),
+        )
+        self.review = ReviewPanel(bench, theme)
         area, page = scrolling_page()
-        outer.addWidget(area)
-        self._none = label("", "muted", wrap=True)
+        self._none = label("No batch is set here.", "muted", wrap=True)
         page.addWidget(self._none)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        for column in (left, right):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
-        page.addLayout(columns)
+        page.addWidget(self.review)
         page.addStretch(1)
-        head = QHBoxLayout()
-        head.addWidget(label("May I open?", "heading"))
-        head.addStretch(1)
-        self.school = yielding(QComboBox())
-        self.school.setAccessibleName("Whether the lid is opened during the hatch")
-        for key, text in hatching.OPEN_SCHOOLS.items():
-            self.school.addItem(text.partition(":")[0].lower(), key)
-        self.school.setMinimumWidth(theme.px(264))
-        self.school.activated.connect(lambda _i: choose_open_school(bench, self.school.currentData()))
-        head.addWidget(self.school)
-        left.addLayout(head)
-        self.answer = label("", "big")
-        self.why = label("", "muted", wrap=True)
-        left.addWidget(self.answer)
-        left.addWidget(self.why)
-        self._lines = QVBoxLayout()
-        left.addLayout(self._lines)
-        left.addWidget(self._counting())
-        left.addStretch(1)
-        right.addWidget(label("What came of it", "heading"))
-        self._rates = QGridLayout()
-        self._rates.setColumnStretch(2, 1)
-        self._rates.setHorizontalSpacing(12)
-        right.addLayout(self._rates)
-        self._outcome = QVBoxLayout()
-        right.addLayout(self._outcome)
-        right.addStretch(1)
+        self.parts = PartTabs(
+            (
+                ("now", "Under way", "Alt+H", self.now),
+                ("take-off", "Taking off", "Alt+F", self.take_off),
+                ("opened", "Opening the rest", "Alt+U", self.opened),
+                ("review", "Review", "Alt+J", area),
+            )
+        )
+        self.parts.chosen.connect(lambda _part: self._refresh())
+        layout.addWidget(self.parts)
 
-    def _counting(self) -> QWidget:
-        """Counts for a keeper who does not mark eggs."""
-        self._count_card = QWidget()
-        box = QVBoxLayout(self._count_card)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.addWidget(label("By counts", "name"))
-        row = QHBoxLayout()
-        self.count, self.at = QLineEdit(), QLineEdit()
-        self.count.setPlaceholderText("how many")
-        self.count.setFixedWidth(self.theme.px(84))
-        self.at.setPlaceholderText("now")
-        self.count.setAccessibleName("How many")
-        self.at.setAccessibleName("When; empty means now")
-        self.kind = yielding(QComboBox())
-        self.kind.setAccessibleName("What is counted")
-        for widget in (self.count, self.kind, self.at):
-            row.addWidget(widget)
-        for edit in (self.count, self.at):
-            edit.returnPressed.connect(self.log_count)
-        row.addWidget(button("Log it", self.log_count))
-        box.addLayout(row)
-        self.problem = problem_label()
-        box.addWidget(self.problem)
-        self._counted = QVBoxLayout()
-        box.addLayout(self._counted)
-        return self._count_card
+    def show_part(self, part: str) -> None:
+        """Bring one part into view."""
+        self.parts.show_part(part)
 
     def show_course(self, course: Course | None) -> None:
-        """Show the hatch of a batch; what the log says of the lid comes when it is read."""
+        """Show a batch as it stands."""
         self.course = course
-        self._none.setText("No batch is set here." if course is None else "")
-        self._none.setVisible(course is None)
-        if course is None:
-            return
-        if not self.kind.count() or self.kind.property("for") != course.species.kind:
-            self.kind.clear()
-            self.kind.setProperty("for", course.species.kind)
-            for group in ("hatch", "after", "candling"):
-                for one in findings.offered(course, group):
-                    self.kind.addItem(one.word, one.key)
-            self.kind.setCurrentIndex(self.kind.findData("out"))
-        self.sheet = sheet = tray.tray(self.bench, course.batch)
-        self._count_card.setVisible(not sheet.eggs)
-        self.school.setCurrentIndex(self.school.findData(open_school(self.bench)))
-        self._show_rates(sheet)
-        self._show_counted(sheet)
-        bench = self.bench
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: hatching.hatching(bench, course, sheet))
-        self._task.done.connect(self._arrived)
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self._refresh()
 
-    def _arrived(self, found: Hatching) -> None:
-        if self.course is None or found.course.batch.id != self.course.batch.id:
-            return
-        self.found = found
-        answer, why = hatching.may_open(found, open_school(self.bench))
-        self.answer.setText(ANSWERS[answer])
-        self.why.setText(why)
-        clear(self._lines)
-        for line in hatching.lines(self.bench, found):
-            self._lines.addWidget(label(line, wrap=True))
-
-    def _show_rates(self, sheet: TraySheet) -> None:
-        clear(self._rates)
-        clear(self._outcome)
-        tally = sheet.tally
-        decided = tally.hatched > 0 or sheet.batch.ended_ms is not None
-        for i, (name, rate) in enumerate(
-            (
-                ("fertile of those judged", tally.fertility),
-                ("hatched of set", tally.hatch_of_set),
-                ("hatched of fertile", tally.hatch_of_fertile),
-            )
-        ):
-            self._rates.addWidget(label(name, "muted"), i, 0)
-            shown = rate_words(rate) if decided or i == 0 else "not yet"
-            self._rates.addWidget(label(shown, "name" if decided or i == 0 else "muted"), i, 1)
-        for line in outcome_lines(sheet):
-            self._outcome.addWidget(label(line, wrap=True))
-
-    def _show_counted(self, sheet: TraySheet) -> None:
-        clear(self._counted)
-        for finding in reversed(sheet.counted[-6:]):
-            at = self.bench.local(finding.time_ms)
-            words = f"{at.day} {at:%b %H:%M}  {finding.count} {knowledge.findings()[finding.kind].word}"
-            row = QHBoxLayout()
-            row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(findings.strike, self.bench, finding), "link")
-            strike.setAccessibleName(f"Strike {words}")
-            row.addWidget(strike)
-            self._counted.addLayout(row)
-
-    def log_count(self) -> None:
-        """Log so many at once."""
-        course = self.course
-        if course is None:
-            return
-        typed = self.count.text(), self.at.text()
-        try:
-            at = clock.parse_moment(typed[1], self.bench.now_ms, self.bench.zone)
-            n = int(typed[0]) if typed[0].strip().isdigit() else 0
-            self.count.setText("")
-            self.at.setText("")
-            findings.log_count(self.bench, course, self.kind.currentData(), n, at)
-        except UserError as error:
-            self.count.setText(typed[0])
-            self.at.setText(typed[1])
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        notify.tell("info", f"{n} {self.kind.currentText()}: logged. Ctrl+Z takes it back.")
-
-
-def rate_words(rate: Rate) -> str:
-    """ "18 of 24, 75 % (55 to 88 %)"; a dash where there were none."""
-    if not rate.of:
-        return "–"
-    low, high = 100 * rate.low, 100 * rate.high
-    return f"{rate.count} of {rate.of}, {100 * rate.share:.0f} % ({low:.0f} to {high:.0f} %)"
+    def _refresh(self) -> None:
+        course, part = self.course, self.parts.part
+        if part == "now":
+            self.now.show_course(course)
+        elif part == "take-off":
+            self.take_off.show_course(course)
+        elif part == "opened":
+            self.opened.show_course(course)
+        else:
+            self._none.setVisible(course is None)
+            rows = all_batches(self._bench)
+            own = None if course is None else next((r for r in rows if r.course.batch.id == course.batch.id), None)
+            self.review.show_row(own)

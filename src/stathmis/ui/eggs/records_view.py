@@ -6,18 +6,20 @@ from concurrent.futures import CancelledError
 from functools import partial
 from pathlib import Path
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from stathmis.services import archive, notify
-from stathmis.services.eggs import records, review
-from stathmis.services.eggs.outcome import outcome_lines
+from stathmis.services.eggs import records
+from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.eggs.records import GROUPS, BatchRow
 from stathmis.services.eggs.review import BatchReview
-from stathmis.services.eggs.tray import tray
+from stathmis.services.report.season_report import season_report, seasons
 from stathmis.services.wording import count
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.eggs.hatch_view import rate_words
+from stathmis.ui.eggs.report_writing import write_report
+from stathmis.ui.eggs.review_panel import ReviewPanel
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
@@ -25,14 +27,15 @@ SHOWN = 40
 
 
 class RecordsView(FoldingView):
-    """The batches of the logbook."""
+    """The batches of the logbook. batch_wanted: the id of one whose pages are to be shown."""
+
+    batch_wanted = Signal(int)
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
         super().__init__(theme, 900)
         self._bench = bench
         self.chosen: int | None = None
-        self.found: BatchReview | None = None
-        self._task: Task | None = None
+        self._seasons: list[int] = []
         self._archiving: Task | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -49,6 +52,10 @@ class RecordsView(FoldingView):
         head.addWidget(self.stop)
         page.addLayout(head)
         row = QHBoxLayout()
+        self.season = yielding(QComboBox())
+        self.season.setAccessibleName("Which season the report is of")
+        row.addWidget(self.season)
+        row.addWidget(button("Report of the season …", self._choose_season))
         row.addWidget(button("Write an archive …", self._choose_target))
         row.addWidget(button("Logbook from an archive …", self._choose_archive))
         row.addStretch(1)
@@ -57,8 +64,11 @@ class RecordsView(FoldingView):
         page.addLayout(self._list)
         page.addSpacing(12)
         columns = self.folding_row(28)
-        self._review, right = QVBoxLayout(), QVBoxLayout()
-        for column in (self._review, right):
+        left, right = QVBoxLayout(), QVBoxLayout()
+        self.review = ReviewPanel(bench, theme)
+        left.addWidget(self.review)
+        left.addStretch(1)
+        for column in (left, right):
             column.setSpacing(8)
             columns.addLayout(column, 1)
         page.addLayout(columns)
@@ -79,6 +89,25 @@ class RecordsView(FoldingView):
         right.addLayout(self._groups)
         right.addStretch(1)
         self.refresh()
+
+    def _choose_season(self) -> None:
+        year = self.season.currentData()
+        if year is None:
+            notify.tell("info", "No batch is set yet: there is nothing to report.")
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self, "The report of a season", f"Season {year}.pdf", "PDF (*.pdf);;Web page (*.html)"
+        )
+        if name:
+            self.write_season(int(year), Path(name))
+
+    def write_season(self, year: int, path: Path) -> None:
+        """Write the report of a season, off the window's thread."""
+        bench = self._bench
+        _ = bench.corrections
+        self._work(
+            Task(lambda progress, cancelled: write_report(season_report(bench, year, progress, cancelled), path))
+        )
 
     def _choose_target(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
@@ -152,6 +181,12 @@ class RecordsView(FoldingView):
         for i, row in enumerate(self.rows[:SHOWN], start=1):
             self._line(grid, 2 * i, row)
         self._list.addLayout(grid)
+        years = seasons(self._bench)
+        if years != self._seasons:
+            self._seasons = years
+            self.season.clear()
+            for year in years:
+                self.season.addItem(str(year), year)
         ids = [r.course.batch.id for r in self.rows]
         if self.chosen not in ids:
             ended = [r.course.batch.id for r in self.rows if r.known]
@@ -161,7 +196,7 @@ class RecordsView(FoldingView):
 
     def _line(self, grid: QGridLayout, at: int, row: BatchRow) -> None:
         batch = row.course.batch
-        grid.addWidget(rule(), at - 1, 0, 1, 3)
+        grid.addWidget(rule(), at - 1, 0, 1, 4)
         names = QVBoxLayout()
         names.setSpacing(0)
         names.addWidget(label(f"{batch.name}, {row.course.incubator.name}", "name", wrap=True))
@@ -177,6 +212,9 @@ class RecordsView(FoldingView):
         show = button("review", partial(self.choose, batch.id), "link")
         show.setAccessibleName(f"Review of {batch.name}")
         grid.addWidget(show, at, 2)
+        pages = button("its pages", partial(self.batch_wanted.emit, batch.id), "link")
+        pages.setAccessibleName(f"Trace, eggs and hatch of {batch.name}")
+        grid.addWidget(pages, at, 3)
 
     def choose(self, batch_id: int) -> None:
         """Review a batch."""
@@ -184,35 +222,12 @@ class RecordsView(FoldingView):
         self._read()
 
     def _read(self) -> None:
-        """The review reads the whole run: off the window's thread."""
-        row = next((r for r in self.rows if r.course.batch.id == self.chosen), None)
-        clear(self._review)
-        self.found = None
-        if row is None:
-            return
-        self._review.addWidget(label(f"Review: {row.course.batch.name}", "heading", wrap=True))
-        for line in outcome_lines(tray(self._bench, row.course.batch)):
-            self._review.addWidget(label(line, "muted", wrap=True))
-        bench, course = self._bench, row.course
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: review.batch_review(bench, course))
-        self._task.done.connect(self._arrived)
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self.review.show_row(next((r for r in self.rows if r.course.batch.id == self.chosen), None))
 
-    def _arrived(self, found: BatchReview) -> None:
-        if found.course.batch.id != self.chosen or self.found is not None:
-            return
-        self.found = found
-        first, *rest = review.lines(self._bench, found)
-        self._review.addWidget(label(first, "name", "eggs", wrap=True))
-        for line in rest:
-            self._review.addWidget(label(line, wrap=True))
-        change = review.change(self._bench, found)
-        if change:
-            self._review.addWidget(label(f"Next time: {change}", "name", wrap=True))
-            note = "It rests on the calibrations in force: a later check that changes the past changes this review."
-            self._review.addWidget(label(note, "small", wrap=True))
+    @property
+    def found(self) -> BatchReview | None:
+        """The review in view, None until it is read."""
+        return self.review.found
 
     def _compare(self) -> None:
         clear(self._groups)

@@ -202,8 +202,8 @@ class HistoryView(FoldingView):
 
         try:
             write_sheet(sheet(self._bench, one), path)
-        except OSError as error:
-            notify.tell("error", f"{path.name} cannot be written: {error.strerror}. Choose another folder.")
+        except UserError as error:
+            notify.tell("error", str(error))
             return
         notify.tell("info", f"Sheet written to {path.name}.")
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from html import escape
-from math import ceil, floor, log10
 from pathlib import Path
 
 import numpy as np
@@ -22,14 +21,16 @@ from PySide6.QtGui import (
 )
 
 from stathmis.core.units import from_inside
+from stathmis.exchange.whole_file import replacing
 from stathmis.services.instruments.sheet import Sheet
+from stathmis.services.report.drawing import ticks
 from stathmis.ui.theme import FAMILY, LIGHT
 
 _CHART = (1680, 560)
 
 
 def write_sheet(sheet: Sheet, path: Path) -> None:
-    """Write a sheet as an A4 PDF. Raises OSError where the file cannot be written; nothing half-written is left."""
+    """Write a sheet as an A4 PDF. Raises UserError where it cannot be written."""
     store = QByteArray()
     buffer = QBuffer(store)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -66,13 +67,8 @@ def write_sheet(sheet: Sheet, path: Path) -> None:
         painter.restore()
     painter.end()
     buffer.close()
-    partial = path.with_name(path.name + ".part")
-    try:
+    with replacing(path) as partial:
         partial.write_bytes(bytes(store.data()))
-        partial.replace(path)
-    except OSError:
-        partial.unlink(missing_ok=True)
-        raise
 
 
 def _html(sheet: Sheet, width: int) -> str:
@@ -160,10 +156,10 @@ def _chart(sheet: Sheet) -> QImage:
     font = QFont(FAMILY)
     font.setPixelSize(26)
     painter.setFont(font)
-    for at, text in _ticks(left, right):
+    for at, text in ticks(left, right):
         spot = place(at, low)
         painter.drawText(QRectF(spot.x() - 80, area.bottom() + 8, 160, 36), Qt.AlignmentFlag.AlignCenter, text)
-    for add, text in _ticks(low, high):
+    for add, text in ticks(low, high):
         painter.drawText(
             QRectF(0, place(left, add).y() - 18, 108, 36),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
@@ -173,14 +169,3 @@ def _chart(sheet: Sheet) -> QImage:
     painter.drawText(QRectF(area.left(), area.bottom() + 42, area.width(), 34), Qt.AlignmentFlag.AlignCenter, words)
     painter.end()
     return image
-
-
-def _ticks(low: float, high: float) -> list[tuple[float, str]]:
-    """A few round numbers between two values, with as many decimals as their step has."""
-    rough = (high - low) / 5.0
-    size = 10.0 ** floor(log10(rough))
-    step = size * min((1.0, 2.0, 5.0, 10.0), key=lambda s: abs(s * size - rough))
-    places = max(0, -floor(log10(step) + 1e-9))
-    first = ceil(low / step)
-    found = [i * step for i in range(first, floor(high / step) + 1)]
-    return [(v, f"{v:.{places}f}".replace("-", "−")) for v in found]

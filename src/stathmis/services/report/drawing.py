@@ -1,0 +1,164 @@
+"""Charts of a report as SVG: a run with its uncertainty against the bands it was to keep, and bars of shares.
+
+Long runs are drawn by what each pixel's width holds: the mean as a line, and a band from the least less its uncertainty
+to the most plus its own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from html import escape
+from math import ceil, floor, isfinite, log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stathmis.core.hatch_stats import Rate
+from stathmis.exchange.report_page import INK, MUTED, RULE, Drawing
+
+Array = NDArray[np.float64]
+
+WIDTH, HEIGHT = 680.0, 190.0
+_LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 10.0, 14.0, 22.0
+_FONT = "font-family='Inter, sans-serif' font-size='10'"
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A band to keep from one day to another."""
+
+    start_day: float
+    end_day: float
+    low: float
+    high: float
+
+
+def ticks(low: float, high: float, about: int = 5) -> list[tuple[float, str]]:
+    """A few round numbers between two values, with as many decimals as their step has."""
+    rough = (high - low) / about
+    size = 10.0 ** floor(log10(rough))
+    step = size * min((1.0, 2.0, 5.0, 10.0), key=lambda s: abs(s * size - rough))
+    places = max(0, -floor(log10(step) + 1e-9))
+    first = ceil(low / step - 1e-9)
+    found = [i * step for i in range(first, floor(high / step + 1e-9) + 1)]
+    return [(v, f"{v:.{places}f}".replace("-", "−")) for v in found]
+
+
+def run_chart(
+    days: Array,
+    values: Array,
+    wide: Array,
+    bands: Sequence[Stretch],
+    unit: str,
+    color: str,
+    words: str,
+    span: tuple[float, float],
+    max_gap_days: float,
+) -> Drawing:
+    """A run over the days of a batch. days, values, wide (± U): shape (n,), in the unit shown; bands: what was to be
+    kept; span: first and last day drawn; gaps longer than max_gap_days break the line."""
+    shown = np.isfinite(values)
+    days, values, wide = days[shown], values[shown], wide[shown]
+    edges = [b.low for b in bands] + [b.high for b in bands]
+    if values.size:
+        edges += np.quantile(values, [0.005, 0.995]).tolist()
+    low, high = (min(edges), max(edges)) if edges else (0.0, 1.0)
+    margin = 0.12 * max(high - low, 1e-6)
+    low, high = low - margin, high + margin
+    inner_w, inner_h = WIDTH - _LEFT - _RIGHT, HEIGHT - _TOP - _BOTTOM
+
+    def x(day: float) -> float:
+        return _LEFT + (day - span[0]) / max(span[1] - span[0], 1e-9) * inner_w
+
+    def y(value: float) -> float:
+        return _TOP + (high - min(max(value, low), high)) / (high - low) * inner_h
+
+    parts = [_open(words)]
+    for band in bands:
+        left, right = x(max(band.start_day, span[0])), x(min(band.end_day, span[1]))
+        if right > left:
+            top, tall = y(band.high), y(band.low) - y(band.high)
+            parts.append(
+                f"<rect x='{left:.1f}' y='{top:.1f}' width='{right - left:.1f}' height='{tall:.1f}' fill='{color}' "
+                "fill-opacity='0.10'/>"
+            )
+    for value, text in ticks(low, high):
+        parts.append(_line(_LEFT, y(value), WIDTH - _RIGHT, y(value), RULE, 0.6))
+        parts.append(_text(_LEFT - 5, y(value) + 3.5, text, "end"))
+    for value, text in ticks(span[0], span[1], 10):
+        parts.append(_line(x(value), HEIGHT - _BOTTOM, x(value), HEIGHT - _BOTTOM + 3, MUTED, 0.6))
+        parts.append(_text(x(value), HEIGHT - 9, text, "middle"))
+    parts.append(_text(_LEFT, 10, f"{unit}, by day; shaded: to be kept; about the line: ± U", "start"))
+    for piece in _pieces(days, values, wide, span, max_gap_days):
+        upper = " ".join(f"{x(d):.1f},{y(h):.1f}" for d, h in zip(piece[0], piece[3], strict=True))
+        lower = " ".join(f"{x(d):.1f},{y(v):.1f}" for d, v in zip(piece[0][::-1], piece[2][::-1], strict=True))
+        line = " ".join(f"{x(d):.1f},{y(v):.1f}" for d, v in zip(piece[0], piece[1], strict=True))
+        parts.append(f"<polygon points='{upper} {lower}' fill='{color}' fill-opacity='0.22'/>")
+        parts.append(f"<polyline points='{line}' fill='none' stroke='{color}' stroke-width='1.3'/>")
+    parts.append("</svg>")
+    return Drawing("".join(parts), WIDTH, HEIGHT, words)
+
+
+def _pieces(
+    days: Array, values: Array, wide: Array, span: tuple[float, float], max_gap_days: float
+) -> list[tuple[Array, Array, Array, Array]]:
+    """Days, means, least and most of a run, a point for each pixel, apart where nothing was read for long."""
+    inside = (days >= span[0]) & (days <= span[1])
+    days, values, wide = days[inside], values[inside], wide[inside]
+    if not days.size:
+        return []
+    made = []
+    breaks = np.flatnonzero(np.diff(days) > max_gap_days) + 1
+    for part in np.split(np.arange(days.size), breaks):
+        column = ((days[part] - span[0]) / max(span[1] - span[0], 1e-9) * (WIDTH - _LEFT - _RIGHT)).astype(int)
+        starts = np.flatnonzero(np.concatenate([[True], np.diff(column) > 0]))
+        counts = np.diff(np.concatenate([starts, [part.size]]))
+        mean = np.add.reduceat(values[part], starts) / counts
+        at = np.add.reduceat(days[part], starts) / counts
+        least = np.minimum.reduceat(values[part] - wide[part], starts)
+        most = np.maximum.reduceat(values[part] + wide[part], starts)
+        made.append((at, mean, least, most))
+    return made
+
+
+def rate_bars(rates: Sequence[tuple[str, Rate]], color: str, words: str) -> Drawing:
+    """Shares as marks on a line from 0 to 100 %, each with its interval."""
+    row, left = 24.0, 190.0
+    height = _TOP + row * len(rates) + 18.0
+    inner = WIDTH - left - 20.0
+    parts = [_open(words, height)]
+    for percent in (0, 25, 50, 75, 100):
+        at = left + inner * percent / 100.0
+        parts.append(_line(at, _TOP - 6, at, height - 16, RULE, 0.6))
+        parts.append(_text(at, height - 4, f"{percent} %", "middle"))
+    for i, (name, rate) in enumerate(rates):
+        middle = _TOP + row * (i + 0.4)
+        parts.append(_text(left - 8, middle + 3.5, name, "end"))
+        if not isfinite(rate.share):
+            continue
+        low, high, at = (left + inner * v for v in (rate.low, rate.high, rate.share))
+        parts.append(
+            f"<rect x='{low:.1f}' y='{middle - 5:.1f}' width='{max(high - low, 1.0):.1f}' height='10' rx='5' "
+            f"fill='{color}' fill-opacity='0.25'/>"
+        )
+        parts.append(f"<circle cx='{at:.1f}' cy='{middle:.1f}' r='4' fill='{color}'/>")
+    parts.append("</svg>")
+    return Drawing("".join(parts), WIDTH, height, words)
+
+
+def _open(words: str, height: float = HEIGHT) -> str:
+    return (
+        f"<svg xmlns='http://www.w3.org/2000/svg' width='{WIDTH:.0f}' height='{height:.0f}' "
+        f"viewBox='0 0 {WIDTH:.0f} {height:.0f}'><title>{escape(words)}</title>"
+    )
+
+
+def _line(x1: float, y1: float, x2: float, y2: float, color: str, wide: float) -> str:
+    ends = f"x1='{x1:.1f}' y1='{y1:.1f}' x2='{x2:.1f}' y2='{y2:.1f}'"
+    return f"<line {ends} stroke='{color}' stroke-width='{wide}'/>"
+
+
+def _text(x: float, y: float, text: str, anchor: str) -> str:
+    where = f"x='{x:.1f}' y='{y:.1f}' text-anchor='{anchor}'"
+    return f"<text {where} {_FONT} fill='{INK}'>{escape(text)}</text>"

@@ -1,0 +1,121 @@
+"""The report of a season: the batches set in a year, what came of them, compared without ranking chance."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import CancelledError
+
+from stathmis.core.hatch_stats import Rate, rate
+from stathmis.exchange.report_page import Block, Heading, Report, Table, Words
+from stathmis.logbook import calibrations
+from stathmis.logbook.records import Channel, Instrument
+from stathmis.services.eggs import records, review
+from stathmis.services.eggs.outcome import rate_words
+from stathmis.services.eggs.records import GROUPS, BatchRow
+from stathmis.services.report.batch_report import EGGS
+from stathmis.services.report.drawing import rate_bars
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+
+Progress = Callable[[float], None]
+MOST_BARS = 16
+
+
+def seasons(bench: Workbench) -> list[int]:
+    """Years in which batches were set, the newest first."""
+    return sorted({bench.local(r.course.batch.set_ms).year for r in records.all_batches(bench)}, reverse=True)
+
+
+def season_report(
+    bench: Workbench,
+    year: int,
+    progress: Progress = lambda fraction: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Report:
+    """What a year's batches came to. Raises CancelledError where it was stopped."""
+    rows = [r for r in records.all_batches(bench) if bench.local(r.course.batch.set_ms).year == year]
+    known = [r for r in rows if r.known]
+    blocks: list[Block] = [*_totals(rows, known), *_list(bench, rows), *_compared(known)]
+    told: list[Block] = []
+    for i, row in enumerate(known):
+        if cancelled():
+            raise CancelledError
+        found = review.batch_review(bench, row.course)
+        first = review.lines(bench, found)[0]
+        told.append(Words(f"{row.course.batch.name}: {first}"))
+        change = review.change(bench, found)
+        if change:
+            told.append(Words(f"Next time: {change}", "strong"))
+        progress((i + 1) / len(known))
+    if told:
+        blocks += [Heading("What each taught"), *told]
+    blocks += _checks(bench, year)
+    blocks.append(Words("Intervals at 95 % (Wilson); a place is shared where the difference may be chance.", "small"))
+    at = bench.local(bench.now_ms)
+    subtitle = f"{bench.name or 'Logbook'}; made on {at.day} {at:%b %Y}"
+    return Report(f"Season {year}", subtitle, tuple(blocks))
+
+
+def _summed(rows: list[BatchRow]) -> tuple[Rate, Rate, Rate]:
+    hatched = sum(r.tally.hatched for r in rows)
+    fertility = [r.tally.fertility for r in rows]
+    of_fertile = [r.tally.hatch_of_fertile for r in rows]
+    return (
+        rate(sum(f.count for f in fertility), sum(f.of for f in fertility)),
+        rate(hatched, sum(r.tally.eggs for r in rows)),
+        rate(sum(f.count for f in of_fertile), sum(f.of for f in of_fertile)),
+    )
+
+
+def _totals(rows: list[BatchRow], known: list[BatchRow]) -> list[Block]:
+    eggs = sum(r.tally.eggs for r in rows)
+    said = f"{count(len(rows), 'batch', 'batches')} with {count(eggs, 'egg')} set; the end of {len(known)} is known."
+    if not known:
+        return [Words(said, "strong")]
+    names = ("fertile of those judged", "hatched of set", "hatched of fertile")
+    rates = tuple(zip(names, _summed(known), strict=True))
+    words = "; ".join(f"{name} {rate_words(r)}" for name, r in rates)
+    return [
+        Words(said, "strong"),
+        Table((), tuple((n, rate_words(r)) for n, r in rates)),
+        rate_bars(rates, EGGS, words),
+    ]
+
+
+def _list(bench: Workbench, rows: list[BatchRow]) -> list[Block]:
+    made = []
+    for row in reversed(rows):
+        at = bench.local(row.course.batch.set_ms)
+        came = rate_words(row.tally.hatch_of_set) if row.known else "not yet known"
+        machine = row.course.incubator.name
+        made.append((f"{at.day} {at:%b}", row.course.batch.name, machine, row.course.regime_name, came))
+    return [Heading("Batches"), Table(("set", "batch", "in", "school", "hatched of set"), tuple(made))] if made else []
+
+
+def _compared(known: list[BatchRow]) -> list[Block]:
+    blocks: list[Block] = []
+    for by, title in GROUPS.items():
+        groups = records.compared(known, by)
+        if len(groups) < 2:
+            continue
+        bars = [(g.name, g.of_set) for g in groups[:MOST_BARS]]
+        words = "; ".join(f"{g.name} {rate_words(g.of_set)}" for g in groups)
+        rows = tuple((f"{g.place}.", g.name, rate_words(g.of_set), rate_words(g.of_fertile)) for g in groups)
+        blocks += [
+            Heading(f"By {title}"),
+            Table(("place", "", "hatched of set", "of fertile"), rows),
+            rate_bars(bars, EGGS, words),
+        ]
+    return blocks
+
+
+def _checks(bench: Workbench, year: int) -> list[Block]:
+    instruments = {i.id: i for i in bench.records(Instrument)}
+    channels = {c.id: c for c in bench.records(Channel)}
+    rows = []
+    for check in sorted(calibrations.calibrations(bench.logbook), key=lambda c: c.done_ms):
+        at = bench.local(check.done_ms)
+        channel = channels.get(check.channel_id)
+        if at.year == year and channel is not None and channel.instrument_id in instruments:
+            rows.append((f"{at.day} {at:%b}", instruments[channel.instrument_id].name, channel.quantity))
+    return [Heading("Instruments checked"), Table(("", "instrument", "reads"), tuple(rows))] if rows else []

@@ -1,0 +1,191 @@
+"""The hatch under way: what has come so far, quiet countdowns, may I open, and what came of the batch in numbers."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.services import clock, knowledge, notify
+from stathmis.services.batches import Course
+from stathmis.services.eggs import findings, hatching, tray
+from stathmis.services.eggs.hatching import Hatching
+from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines, rate_words
+from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.workbench import Workbench
+from stathmis.ui.background import Task
+from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page, yielding
+from stathmis.ui.theme import Theme
+
+ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
+
+
+class NowView(FoldingView):
+    """The hatch of the batch in view."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__(theme, 860)
+        self.bench = bench
+        self.course: Course | None = None
+        self.sheet: TraySheet | None = None
+        self.found: Hatching | None = None
+        self._task: Task | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        self._none = label("", "muted", wrap=True)
+        page.addWidget(self._none)
+        columns = self.folding_row(28)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(8)
+            columns.addLayout(column, 1)
+        page.addLayout(columns)
+        page.addStretch(1)
+        head = QHBoxLayout()
+        head.addWidget(label("May I open?", "heading"))
+        head.addStretch(1)
+        self.school = yielding(QComboBox())
+        self.school.setAccessibleName("Whether the lid is opened during the hatch")
+        for key, text in hatching.OPEN_SCHOOLS.items():
+            self.school.addItem(text.partition(":")[0].lower(), key)
+        self.school.setMinimumWidth(theme.px(264))
+        self.school.activated.connect(lambda _i: choose_open_school(bench, self.school.currentData()))
+        head.addWidget(self.school)
+        left.addLayout(head)
+        self.answer = label("", "big")
+        self.why = label("", "muted", wrap=True)
+        left.addWidget(self.answer)
+        left.addWidget(self.why)
+        self._lines = QVBoxLayout()
+        left.addLayout(self._lines)
+        left.addWidget(self._counting())
+        left.addStretch(1)
+        right.addWidget(label("What came of it", "heading"))
+        self._rates = QGridLayout()
+        self._rates.setColumnStretch(2, 1)
+        self._rates.setHorizontalSpacing(12)
+        right.addLayout(self._rates)
+        self._outcome = QVBoxLayout()
+        right.addLayout(self._outcome)
+        right.addStretch(1)
+
+    def _counting(self) -> QWidget:
+        """Counts for a keeper who does not mark eggs."""
+        self._count_card = QWidget()
+        box = QVBoxLayout(self._count_card)
+        box.setContentsMargins(0, 8, 0, 0)
+        box.addWidget(label("By counts", "name"))
+        row = QHBoxLayout()
+        self.count, self.at = QLineEdit(), QLineEdit()
+        self.count.setPlaceholderText("how many")
+        self.count.setFixedWidth(self.theme.px(84))
+        self.at.setPlaceholderText("now")
+        self.count.setAccessibleName("How many")
+        self.at.setAccessibleName("When; empty means now")
+        self.kind = yielding(QComboBox())
+        self.kind.setAccessibleName("What is counted")
+        for widget in (self.count, self.kind, self.at):
+            row.addWidget(widget)
+        for edit in (self.count, self.at):
+            edit.returnPressed.connect(self.log_count)
+        row.addWidget(button("Log it", self.log_count))
+        box.addLayout(row)
+        self.problem = problem_label()
+        box.addWidget(self.problem)
+        self._counted = QVBoxLayout()
+        box.addLayout(self._counted)
+        return self._count_card
+
+    def show_course(self, course: Course | None) -> None:
+        """Show the hatch of a batch; what the log says of the lid comes when it is read."""
+        self.course = course
+        self._none.setText("No batch is set here." if course is None else "")
+        self._none.setVisible(course is None)
+        if course is None:
+            return
+        if not self.kind.count() or self.kind.property("for") != course.species.kind:
+            self.kind.clear()
+            self.kind.setProperty("for", course.species.kind)
+            for group in ("hatch", "after", "candling"):
+                for one in findings.offered(course, group):
+                    self.kind.addItem(one.word, one.key)
+            self.kind.setCurrentIndex(self.kind.findData("out"))
+        self.sheet = sheet = tray.tray(self.bench, course.batch)
+        self._count_card.setVisible(not sheet.eggs)
+        self.school.setCurrentIndex(self.school.findData(open_school(self.bench)))
+        self._show_rates(sheet)
+        self._show_counted(sheet)
+        bench = self.bench
+        _ = bench.corrections
+        self._task = Task(lambda progress, cancelled: hatching.hatching(bench, course, sheet))
+        self._task.done.connect(self._arrived)
+        self._task.failed.connect(notify.tell_error)
+        self._task.start()
+
+    def _arrived(self, found: Hatching) -> None:
+        if self.course is None or found.course.batch.id != self.course.batch.id:
+            return
+        self.found = found
+        answer, why = hatching.may_open(found, open_school(self.bench))
+        self.answer.setText(ANSWERS[answer])
+        self.why.setText(why)
+        clear(self._lines)
+        for line in hatching.lines(self.bench, found):
+            self._lines.addWidget(label(line, wrap=True))
+        if found.course.species.kind == "bird" and (found.pipped or found.first_out_ms is not None):
+            for line in hatching.help_out(self.bench, found):
+                self._lines.addWidget(label(line, "muted", wrap=True))
+
+    def _show_rates(self, sheet: TraySheet) -> None:
+        clear(self._rates)
+        clear(self._outcome)
+        tally = sheet.tally
+        decided = tally.hatched > 0 or sheet.batch.ended_ms is not None
+        for i, (name, rate) in enumerate(
+            (
+                ("fertile of those judged", tally.fertility),
+                ("hatched of set", tally.hatch_of_set),
+                ("hatched of fertile", tally.hatch_of_fertile),
+            )
+        ):
+            self._rates.addWidget(label(name, "muted"), i, 0)
+            shown = rate_words(rate) if decided or i == 0 else "not yet"
+            self._rates.addWidget(label(shown, "name" if decided or i == 0 else "muted"), i, 1)
+        for line in outcome_lines(sheet):
+            self._outcome.addWidget(label(line, wrap=True))
+
+    def _show_counted(self, sheet: TraySheet) -> None:
+        clear(self._counted)
+        for finding in reversed(sheet.counted[-6:]):
+            at = self.bench.local(finding.time_ms)
+            words = f"{at.day} {at:%b %H:%M}  {finding.count} {knowledge.findings()[finding.kind].word}"
+            row = QHBoxLayout()
+            row.addWidget(label(words, "small", wrap=True), 1)
+            strike = button("strike", partial(findings.strike, self.bench, finding), "link")
+            strike.setAccessibleName(f"Strike {words}")
+            row.addWidget(strike)
+            self._counted.addLayout(row)
+
+    def log_count(self) -> None:
+        """Log so many at once."""
+        course = self.course
+        if course is None:
+            return
+        typed = self.count.text(), self.at.text()
+        try:
+            at = clock.parse_moment(typed[1], self.bench.now_ms, self.bench.zone)
+            n = int(typed[0]) if typed[0].strip().isdigit() else 0
+            self.count.setText("")
+            self.at.setText("")
+            findings.log_count(self.bench, course, self.kind.currentData(), n, at)
+        except UserError as error:
+            self.count.setText(typed[0])
+            self.at.setText(typed[1])
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        notify.tell("info", f"{n} {self.kind.currentText()}: logged. Ctrl+Z takes it back.")

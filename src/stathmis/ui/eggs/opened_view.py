@@ -1,0 +1,205 @@
+"""Opening what did not hatch: a key for the stage, one for the position, one a sign; Enter for the next egg."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.services import knowledge, notify
+from stathmis.services.batches import Course
+from stathmis.services.eggs import break_out
+from stathmis.services.eggs.break_out import Draft, draft_of
+from stathmis.services.eggs.signs import sign_words, signs_seen
+from stathmis.services.eggs.tray import TraySheet, tray
+from stathmis.services.knowledge import Opened
+from stathmis.services.wording import count
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
+from stathmis.ui.theme import Theme
+
+PARTS = {"stage": "How far it came", "position": "How it lay", "sign": "What else is seen"}
+
+
+class EggList(QListWidget):
+    """Eggs to open. pressed_key: a letter or digit; entered: the egg is done."""
+
+    pressed_key = Signal(str)
+    entered = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Letters and digits note something; Enter logs it; arrows choose the egg."""
+        text = event.text()
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.entered.emit()
+        elif text.isalnum() and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.pressed_key.emit(text.lower())
+        else:
+            super().keyPressEvent(event)
+
+
+class OpenedView(FoldingView):
+    """The eggs of the batch in view that did not hatch."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__(theme, 860)
+        self._bench = bench
+        self._course: Course | None = None
+        self._sheet: TraySheet | None = None
+        self.draft = Draft()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        self.words = label("", "name", wrap=True)
+        page.addWidget(self.words)
+        columns = self.folding_row(28)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(8)
+            columns.addLayout(column, 1)
+        self._columns = QWidget()
+        self._columns.setLayout(columns)
+        columns.setContentsMargins(0, 0, 0, 0)
+        page.addWidget(self._columns)
+        page.addStretch(1)
+        self.eggs = EggList()
+        self.eggs.setAccessibleName("Eggs to open; letters note what is seen, Enter logs it")
+        self.eggs.setMinimumHeight(theme.px(132))
+        self.eggs.pressed_key.connect(self.key)
+        self.eggs.entered.connect(self.log)
+        self.eggs.currentRowChanged.connect(self._other_egg)
+        left.addWidget(self.eggs)
+        self._many = QWidget()
+        row = QHBoxLayout(self._many)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.count = QLineEdit("1")
+        self.count.setFixedWidth(theme.px(72))
+        self.count.setAccessibleName("How many eggs alike")
+        row.addWidget(self.count)
+        row.addWidget(label("alike", "muted"))
+        row.addStretch(1)
+        left.addWidget(self._many)
+        self.noted = label("", "big", wrap=True)
+        left.addWidget(self.noted)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("note, may be empty")
+        self.note.setAccessibleName("A note on this egg; may be empty")
+        self.note.returnPressed.connect(self.log)
+        left.addWidget(self.note)
+        self.problem = problem_label()
+        left.addWidget(self.problem)
+        left.addWidget(button("Log this egg", self.log, "main", "Enter"))
+        self._done = QVBoxLayout()
+        left.addLayout(self._done)
+        left.addStretch(1)
+        self._keys = right
+        self._show_keys()
+
+    def _show_keys(self) -> None:
+        for part, entries in knowledge.opened().items():
+            self._keys.addWidget(label(PARTS[part], "heading"))
+            for found in entries.values():
+                self._keys.addWidget(label(_key_words(found), "", wrap=True))
+        self._keys.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+        self._keys.addStretch(1)
+
+    def show_course(self, course: Course | None) -> None:
+        """Show a batch as it stands; what is being noted stays while its egg is there."""
+        if course is None or self._course is None or course.batch.id != self._course.batch.id:
+            self.draft = Draft()
+            self.problem.hide()
+        self._course = course
+        self._columns.setVisible(course is not None)
+        if course is None:
+            self._sheet = None
+            self.words.setText("No batch is set here.")
+            return
+        self._sheet = sheet = tray(self._bench, course.batch)
+        left = break_out.to_open(course, sheet)
+        n = len(left) if sheet.eggs else break_out.left_to_open(sheet)
+        early = self._bench.now_ms < course.at_ms(course.species.days)
+        said = f"{count(n, 'egg')} did not hatch and {'is' if n == 1 else 'are'} not opened."
+        if early:
+            said = "The hatch is still to come: open none before the stragglers' time is over."
+        self.words.setText(said)
+        self._many.setVisible(not sheet.eggs)
+        self.eggs.setVisible(bool(n))
+        shown = [f"egg {e.mark}, {e.word}" for e in left] if sheet.eggs else ["eggs without marks"] if n else []
+        marks = [e.mark for e in left] if sheet.eggs else [""] * len(shown)
+        at = self.eggs.currentItem()
+        chosen = at.data(Qt.ItemDataRole.UserRole) if at is not None else None
+        if [self.eggs.item(i).text() for i in range(self.eggs.count())] != shown:
+            self.eggs.blockSignals(True)
+            self.eggs.clear()
+            for text, mark in zip(shown, marks, strict=True):
+                self.eggs.addItem(text)
+                self.eggs.item(self.eggs.count() - 1).setData(Qt.ItemDataRole.UserRole, mark)
+            self.eggs.setCurrentRow(marks.index(chosen) if chosen in marks else 0)
+            self.eggs.blockSignals(False)
+        self._say()
+        self._show_done(sheet)
+
+    def _show_done(self, sheet: TraySheet) -> None:
+        clear(self._done)
+        seen = sign_words(tuple(signs_seen(sheet)))
+        if seen:
+            self._done.addWidget(label(seen, "", "eggs", wrap=True))
+        for found in break_out.all_opened(sheet):
+            which = f"egg {found.mark}" if found.mark else count(found.count, "egg")
+            words = f"{which}: {draft_of(found).words()}{'; ' + found.note if found.note else ''}"
+            row = QHBoxLayout()
+            row.addWidget(label(words, "small", wrap=True), 1)
+            strike = button("strike", partial(break_out.strike, self._bench, found), "link")
+            strike.setAccessibleName(f"Strike {words}")
+            row.addWidget(strike)
+            self._done.addLayout(row)
+
+    def _other_egg(self, _row: int) -> None:
+        self.draft = Draft()
+        self._say()
+
+    def _say(self) -> None:
+        self.noted.setText(self.draft.words() or "…")
+        self.noted.setVisible(self.eggs.count() > 0)
+
+    def key(self, letter: str) -> None:
+        """Something seen in the egg under the cursor."""
+        if self.draft.key(letter):
+            self.problem.hide()
+        else:
+            self.problem.setText(f"{letter.upper()} stands for nothing here; the keys are listed beside.")
+            self.problem.show()
+        self._say()
+
+    def log(self) -> None:
+        """Log the egg under the cursor, and go on to the next."""
+        course, item = self._course, self.eggs.currentItem()
+        if course is None or item is None:
+            return
+        mark, draft, note = str(item.data(Qt.ItemDataRole.UserRole)), self.draft, self.note.text()
+        n = int(self.count.text()) if self.count.text().strip().isdigit() else 0
+        try:
+            self.draft = Draft()
+            self.note.setText("")
+            try:
+                break_out.open_egg(self._bench, course, mark, draft, self._bench.now_ms, note, n)
+            except UserError:
+                self.draft = draft
+                self.note.setText(note)
+                raise
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            self._say()
+            return
+        self.problem.hide()
+        which = f"Egg {mark}" if mark else count(n, "egg").capitalize()
+        notify.tell("info", f"{which}: {draft.words()}. Ctrl+Z takes it back.")
+
+
+def _key_words(found: Opened) -> str:
+    return f"{found.letter.upper()}  {found.word}{': ' + found.look if found.look else ''}"

@@ -1,0 +1,138 @@
+"""Taking off: who is ready, how many are weak, their bands and brooder, and what follows with its cautions."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.services import clock, knowledge, notify
+from stathmis.services.batches import Course
+from stathmis.services.eggs import take_off
+from stathmis.services.eggs.tray import WEAK, tray
+from stathmis.services.workbench import Workbench
+from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
+from stathmis.ui.theme import Theme
+
+
+class TakeOffView(FoldingView):
+    """The chicks of the batch in view."""
+
+    def __init__(self, bench: Workbench, theme: Theme) -> None:
+        super().__init__(theme, 860)
+        self._bench = bench
+        self._course: Course | None = None
+        self._batch_id = 0
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, page = scrolling_page()
+        outer.addWidget(area)
+        self._none = label("No batch is set here.", "muted", wrap=True)
+        page.addWidget(self._none)
+        columns = self.folding_row(28)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(8)
+            columns.addLayout(column, 1)
+        page.addLayout(columns)
+        page.addStretch(1)
+        left.addWidget(label("Taking off", "heading"))
+        self._lines = QVBoxLayout()
+        left.addLayout(self._lines)
+        self._form = QWidget()
+        grid = QGridLayout(self._form)
+        grid.setContentsMargins(0, 8, 0, 0)
+        grid.setColumnStretch(1, 1)
+        self.count, self.bands, self.brooder, self.at = (QLineEdit() for _ in range(4))
+        self.bands.setPlaceholderText("blue left, 14 to 22")
+        self.brooder.setPlaceholderText("brooder 2")
+        self.at.setPlaceholderText("now")
+        rows: list[tuple[str, QLineEdit, str]] = [("Chicks", self.count, "How many chicks are taken off")]
+        self.weak: dict[str, QLineEdit] = {}
+        for kind in WEAK:
+            self.weak[kind] = QLineEdit()
+            self.weak[kind].setPlaceholderText("0")
+            word = knowledge.findings()[kind].word
+            rows.append((f"of them {word}", self.weak[kind], f"How many of them: {word}"))
+        rows += [
+            ("Bands", self.bands, "Bands or marks they got; may be empty"),
+            ("To", self.brooder, "Which brooder or box they go to; may be empty"),
+            ("When", self.at, "When; empty means now"),
+        ]
+        for i, (text, edit, name) in enumerate(rows):
+            edit.setAccessibleName(name)
+            edit.returnPressed.connect(self.take)
+            grid.addWidget(label(text, "muted"), i, 0)
+            grid.addWidget(edit, i, 1)
+        left.addWidget(self._form)
+        self.problem = problem_label()
+        left.addWidget(self.problem)
+        self.go = button("Taken off", self.take, "main")
+        left.addWidget(self.go)
+        left.addStretch(1)
+        right.addWidget(label("What follows", "heading"))
+        self._after = QVBoxLayout()
+        self._after.setSpacing(4)
+        right.addLayout(self._after)
+        right.addStretch(1)
+
+    def show_course(self, course: Course | None) -> None:
+        """Show a batch as it stands."""
+        self._course = course
+        self._none.setVisible(course is None)
+        self._form.setVisible(course is not None)
+        self.go.setVisible(course is not None)
+        clear(self._lines)
+        clear(self._after)
+        if course is None:
+            return
+        if course.batch.id != self._batch_id:
+            self._batch_id = course.batch.id
+            self.problem.hide()
+        found = take_off.take_off(self._bench, course, tray(self._bench, course.batch))
+        if not self.count.hasFocus():
+            self.count.setText(str(found.dry_count) if found.dry_count else "")
+        said = take_off.lines(self._bench, course, found)
+        for line in said or ["Nothing is out of its shell yet."]:
+            self._lines.addWidget(label(line, "" if said else "muted", wrap=True))
+        self._lines.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+        for title, how, caution in take_off.afterwards(self._bench, course):
+            self._after.addWidget(label(title, "name", wrap=True))
+            self._after.addWidget(label(how, "", wrap=True))
+            if caution:
+                self._after.addWidget(label(caution, "small", wrap=True))
+            self._after.addSpacing(8)
+
+    def take(self) -> None:
+        """Take them off."""
+        course, bench = self._course, self._bench
+        if course is None:
+            return
+        edits = (self.count, self.bands, self.brooder, self.at, *self.weak.values())
+        typed = [edit.text() for edit in edits]
+        try:
+            at = clock.parse_moment(typed[3], bench.now_ms, bench.zone)
+            weak = {kind: _number(edit.text()) for kind, edit in self.weak.items()}
+            n = _number(typed[0])
+            for edit in edits:
+                edit.setText("")
+            try:
+                take_off.take(bench, course, n, at, typed[1], typed[2], weak)
+            except UserError:
+                for edit, text in zip(edits, typed, strict=True):
+                    edit.setText(text)
+                raise
+        except UserError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        notify.tell("info", f"{n} taken off. Ctrl+Z takes it back.")
+
+
+def _number(text: str) -> int:
+    """A count as typed, 0 where nothing is. Raises UserError for anything else."""
+    if not text.strip():
+        return 0
+    if not text.strip().isdigit():
+        raise UserError(f"{text.strip()} is no count.", "Write a whole number.")
+    return int(text)
