@@ -104,9 +104,12 @@ def test_cards_say_everything_to_a_screen_reader(window: Window, qtbot: QtBot) -
     assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"
 
 
-@pytest.mark.parametrize("place", ["round", "trace", "instruments", "practice", "bring_in", "enter"])
+PLACES = ["round", "trace", "moisture", "eggs", "hatch", "records", "planner", "instruments", "practice", "bring_in"]
+
+
+@pytest.mark.parametrize("place", [*PLACES, "enter"])
 def test_every_control_has_a_name_and_can_be_reached(window: Window, place: str) -> None:
-    if place in ("round", "trace"):
+    if place in ("round", "trace", "moisture", "eggs", "hatch"):
         window.show_page(place)
     else:
         window.show_place(place)

@@ -46,6 +46,8 @@ class CourseStrip(QWidget):
             phase = course.phase(now)
             stands = phase.name if phase else "over"
             words = f"Course: {course.day_text(now)}, {stands}; {course.next_step(now, bench.zone)}"
+            if course.batch.ended_ms is not None:
+                words = f"Course: ended on {course.day_words(course.day(course.batch.ended_ms), 1)}"
             self.setAccessibleName(words)
             self.setToolTip(words)
         self.update()
@@ -87,11 +89,13 @@ class CourseStrip(QWidget):
             self._peg(painter, x_of(course.lockdown_day), middle, filled=True)
         self._peg(painter, x_of(course.species.days), middle, filled=True)
         self._paint_window(painter, course, x_of, middle)
-        day = min(max(course.day(bench.now_ms), first), last)
+        ended = course.batch.ended_ms
+        marked = course.day(bench.now_ms if ended is None else ended)
+        day = min(max(marked, first), last)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x_of(day), middle - theme.px(24)), QPointF(x_of(day), middle + theme.px(14)))
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-        label = f"now, {course.day_words(floor(course.day(bench.now_ms) * 10) / 10, 1)}"
+        label = f"{'now' if ended is None else 'ended'}, {course.day_words(floor(marked * 10) / 10, 1)}"
         width = QFontMetricsF(painter.font()).horizontalAdvance(label)
         left = min(max(x_of(day) - width / 2, 0), self.width() - width)
         painter.drawText(QPointF(left, middle - theme.px(28)), label)

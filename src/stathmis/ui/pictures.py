@@ -11,7 +11,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from stathmis.core.units import from_inside
-from stathmis.logbook.records import Channel
+from stathmis.logbook.records import Batch, Channel
 from stathmis.services import profiles
 from stathmis.services.workbench import Workbench
 from stathmis.ui import background
@@ -33,6 +33,8 @@ VIEWS = (
     "water",
     "eggs",
     "hatch",
+    "opened",
+    "review",
     "planner",
     "records",
     "practice",
@@ -78,6 +80,14 @@ def go(window: Window, name: str) -> None:
         window.pages.moisture.show_part("eggs")
         window.pages.hatch.show_part("now")
         window.show_page(name)
+    elif name in ("opened", "review"):
+        ended = next(b for b in window.bench.records(Batch) if b.ended_ms is not None)
+        window.show_batch(ended.id)
+        window.pages.hatch.show_part(name)
+        settle()
+        if name == "opened":
+            for letter in "l3w":
+                window.pages.hatch.opened.key(letter)
     elif name == "water":
         window.show_page("moisture")
         window.pages.moisture.show_part("water")

@@ -217,6 +217,9 @@ def _style_sheet(theme: Theme) -> str:
     QLineEdit:read-only, QLineEdit:disabled {{ background: {i.paper}; color: {i.muted}; border-color: {i.rule}; }}
     QComboBox::drop-down {{ border: none; width: {px(22)}px; }}
     QComboBox::down-arrow {{ image: url("{arrow}"); width: {px(12)}px; height: {px(12)}px; }}
+    QListWidget {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px; padding: 4px; }}
+    QListWidget::item {{ padding: 4px 6px; }}
+    QListWidget::item:selected {{ background: {i.selection}; color: {i.card}; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
         selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}
     QPushButton {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;

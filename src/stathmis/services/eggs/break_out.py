@@ -68,11 +68,12 @@ def to_open(course: Course, sheet: TraySheet) -> list[EggStory]:
     return [e for e in sheet.eggs if not e.hatched and e.opened is None and at_hand(e)]
 
 
-def left_to_open(sheet: TraySheet) -> int:
-    """How many of a batch without marks did not hatch and were not opened yet."""
-    known = sum(f.count for f in sheet.counted if f.kind in ("clear", "early dead", "late dead", "removed", "rotten"))
-    hatched = sheet.tally.hatched
-    return max(0, sheet.batch.eggs - hatched - known - sum(b.count for b in sheet.opened))
+def left_to_open(course: Course, sheet: TraySheet) -> int:
+    """How many of a batch without marks did not hatch, are still at hand, and were not opened yet."""
+    before = course.at_ms(course.species.days_low - BEFORE_HATCH_DAYS)
+    gone = ("clear", "early dead", "late dead", "removed", "rotten", "slug", "collapsed")
+    early = sum(f.count for f in sheet.counted if f.kind in gone and f.time_ms < before)
+    return max(0, sheet.batch.eggs - sheet.tally.hatched - early - sum(b.count for b in sheet.opened))
 
 
 def open_egg(bench: Workbench, course: Course, mark: str, draft: Draft, at_ms: int, note: str = "", n: int = 1) -> None:
@@ -97,7 +98,7 @@ def open_egg(bench: Workbench, course: Course, mark: str, draft: Draft, at_ms: i
             raise UserError(f"Egg {mark} was opened already.", "Strike what was noted first.")
         n = 1
     else:
-        left = left_to_open(sheet)
+        left = left_to_open(course, sheet)
         if sheet.eggs:
             raise UserError("These eggs have marks.", "Open them one by one.")
         if not 1 <= n <= left:

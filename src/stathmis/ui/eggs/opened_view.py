@@ -21,6 +21,7 @@ from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
 
+MOST_ROWS = 9
 PARTS = {"stage": "How far it came", "position": "How it lay", "sign": "What else is seen"}
 
 
@@ -68,7 +69,6 @@ class OpenedView(FoldingView):
         page.addStretch(1)
         self.eggs = EggList()
         self.eggs.setAccessibleName("Eggs to open; letters note what is seen, Enter logs it")
-        self.eggs.setMinimumHeight(theme.px(132))
         self.eggs.pressed_key.connect(self.key)
         self.eggs.entered.connect(self.log)
         self.eggs.currentRowChanged.connect(self._other_egg)
@@ -92,7 +92,10 @@ class OpenedView(FoldingView):
         left.addWidget(self.note)
         self.problem = problem_label()
         left.addWidget(self.problem)
-        left.addWidget(button("Log this egg", self.log, "main", "Enter"))
+        go = QHBoxLayout()
+        go.addWidget(button("Log this egg", self.log, "main", "Enter"))
+        go.addStretch(1)
+        left.addLayout(go)
         self._done = QVBoxLayout()
         left.addLayout(self._done)
         left.addStretch(1)
@@ -120,7 +123,7 @@ class OpenedView(FoldingView):
             return
         self._sheet = sheet = tray(self._bench, course.batch)
         left = break_out.to_open(course, sheet)
-        n = len(left) if sheet.eggs else break_out.left_to_open(sheet)
+        n = len(left) if sheet.eggs else break_out.left_to_open(course, sheet)
         early = self._bench.now_ms < course.at_ms(course.species.days)
         said = f"{count(n, 'egg')} did not hatch and {'is' if n == 1 else 'are'} not opened."
         if early:
@@ -140,6 +143,8 @@ class OpenedView(FoldingView):
                 self.eggs.item(self.eggs.count() - 1).setData(Qt.ItemDataRole.UserRole, mark)
             self.eggs.setCurrentRow(marks.index(chosen) if chosen in marks else 0)
             self.eggs.blockSignals(False)
+        rows = min(max(self.eggs.count(), 1), MOST_ROWS)
+        self.eggs.setFixedHeight(rows * self.eggs.sizeHintForRow(0) + 12 if self.eggs.count() else 0)
         self._say()
         self._show_done(sheet)
 

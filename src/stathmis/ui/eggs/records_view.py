@@ -51,7 +51,7 @@ class RecordsView(FoldingView):
         self.stop.hide()
         head.addWidget(self.stop)
         page.addLayout(head)
-        row = QHBoxLayout()
+        row = self.folding_row()
         self.season = yielding(QComboBox())
         self.season.setAccessibleName("Which season the report is of")
         row.addWidget(self.season)

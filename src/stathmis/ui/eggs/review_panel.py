@@ -82,13 +82,14 @@ class ReviewPanel(QWidget):
 
     def _weeks(self, found: BatchReview) -> QGridLayout:
         grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setColumnStretch(4, 1)
+        grid.setHorizontalSpacing(12)
+        for column, share in enumerate((2, 2, 3, 3, 3)):
+            grid.setColumnStretch(column, share)
         for column, title in enumerate(COLUMNS):
             grid.addWidget(label(title, "small"), 0, column)
         for i, week in enumerate(found.weeks, start=1):
             for column, text in enumerate(cells(self._bench, found.course, week)):
-                grid.addWidget(label(text, "small" if column == 4 else "", wrap=column == 4), i, column)
+                grid.addWidget(label(text, "small" if column == 4 else "", wrap=True), i, column)
         return grid
 
     def _choose_target(self) -> None:

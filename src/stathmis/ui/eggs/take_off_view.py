@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.services import clock, knowledge, notify
@@ -52,7 +52,7 @@ class TakeOffView(FoldingView):
             self.weak[kind] = QLineEdit()
             self.weak[kind].setPlaceholderText("0")
             word = knowledge.findings()[kind].word
-            rows.append((f"of them {word}", self.weak[kind], f"How many of them: {word}"))
+            rows.append((word, self.weak[kind], f"How many of them: {word}"))
         rows += [
             ("Bands", self.bands, "Bands or marks they got; may be empty"),
             ("To", self.brooder, "Which brooder or box they go to; may be empty"),
@@ -67,7 +67,10 @@ class TakeOffView(FoldingView):
         self.problem = problem_label()
         left.addWidget(self.problem)
         self.go = button("Taken off", self.take, "main")
-        left.addWidget(self.go)
+        row = QHBoxLayout()
+        row.addWidget(self.go)
+        row.addStretch(1)
+        left.addLayout(row)
         left.addStretch(1)
         right.addWidget(label("What follows", "heading"))
         self._after = QVBoxLayout()
