@@ -27,6 +27,7 @@ from stathmis.demo.drawer import (
     salt_jars,
     survey_places,
 )
+from stathmis.demo.eggs_told import autumn_hatch, last_summer, tray_half_way
 from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, record
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
@@ -34,8 +35,6 @@ from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Incubator, NewReading
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
-from stathmis.services.eggs import findings, laying
-from stathmis.services.eggs.laying import Described
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
 from stathmis.services.wording import typed_text
@@ -144,7 +143,7 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     _events(bench, clock, incubator, start, events)
     _rounds(bench, clock, rng, start, truth, CABINET[:4], channels, now_ms)
     _weights(bench, clock, rng, incubator, set_ms, start, truth)
-    _tray(bench, clock, incubator, set_ms)
+    tray_half_way(bench, clock, incubator, set_ms)
     return start, truth
 
 
@@ -194,22 +193,6 @@ def _weights(
         clock.at_ms = at
         found = [w for row in rows if (w := weights.interpret(bench, course, row, at)) is not None]
         weights.log_weighings(bench, course, found, at, 0.1)
-
-
-def _tray(bench: Workbench, clock: FixedClock, incubator: Incubator, set_ms: int) -> None:
-    """Thirty eggs in five rows; candled on day 7: two clear ones out, one shell too dark to judge."""
-    course = batches.running(bench, incubator)
-    assert course is not None
-    clock.at_ms = set_ms
-    laying.lay_out(bench, course, 30, 6, Described(source="own flock"))
-    clear = {9, 23}
-    for number in range(1, 31):
-        clock.at_ms = set_ms + 7 * DAY_MS + number * 15_000
-        kind = "clear" if number in clear else "doubtful" if number == 17 else "alive"
-        findings.log_finding(bench, course, str(number), kind, clock.at_ms, take_out=number in clear)
-    # one died in the second week
-    clock.at_ms = set_ms + 11 * DAY_MS
-    findings.log_finding(bench, course, "12", "early dead", clock.at_ms)
 
 
 def _partridge_machine(set_point_c: float) -> Machine:
@@ -293,20 +276,7 @@ def _earlier_set(
     _events(bench, clock, incubator, start, [("water", 720.0 + 1440.0 * d, "long trough") for d in range(0, 25, 2)])
     clock.at_ms = start + round(days * DAY_MS)
     course = batches.course_of(bench, keeping.one(bench.logbook, Batch, batch_id), incubator)
-    # run a little cool: late, some dead late, some pipped and died
-    for day, kind, number in (
-        (7.0, "clear", 3),
-        (14.0, "early dead", 2),
-        (24.6, "external pip", 17),
-        (25.0, "out", 9),
-        (25.4, "out", 6),
-    ):
-        clock.at_ms = set_ms + round(day * DAY_MS)
-        findings.log_count(bench, course, kind, number, clock.at_ms)
-    clock.at_ms = start + round(days * DAY_MS) + DAY_MS
-    findings.log_count(bench, course, "late dead", 4, clock.at_ms)
-    findings.log_count(bench, course, "pipped dead", 2, clock.at_ms)
-    setting_up.end_batch(bench, keeping.one(bench.logbook, Batch, batch_id))
+    autumn_hatch(bench, clock, course, start + round(days * DAY_MS) + DAY_MS)
 
 
 def _room(
@@ -326,6 +296,8 @@ def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, no
     clock.at_ms = start - 4 * DAY_MS
     incubator_id = setting_up.add_incubator(bench, "Old still box", "still", 38.6)
     incubator = keeping.one(bench.logbook, Incubator, incubator_id)
+    last_summer(bench, clock, incubator, set_ms - 290 * DAY_MS)
+    clock.at_ms = start - 4 * DAY_MS
     channels = hang(bench, STILL_BOX, incubator_id, clock.at_ms)
     check(bench, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
     clock.at_ms = set_ms

@@ -54,8 +54,10 @@ class Course:
         since = start_ms
         for incubator, until in (*self.before, (self.incubator, stop_ms)):
             until = min(until, stop_ms)
-            if until > since or (not found and incubator is self.incubator):
-                found.append((incubator, since, until))
+            last = incubator is self.incubator and until == stop_ms
+            if until > since or (not found and last):
+                # what was read in the very moment of a move belongs to where the eggs went
+                found.append((incubator, since, until if last else until - 1))
                 since = until
         return found
 
