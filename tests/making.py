@@ -8,10 +8,11 @@ import numpy as np
 
 from stathmis.logbook import keeping, readings
 from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Channel
+from stathmis.logbook.records import Channel, Incubator
 from stathmis.services import batches, setting_up
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
+from stathmis.services.eggs import findings
 from stathmis.services.instruments import checking
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, Row, new_draft
@@ -97,3 +98,32 @@ def batch_with_log(
     course = batches.running(bench, next(i for i in bench.incubators() if i.id == made))
     assert course is not None
     return course, logger
+
+
+def batch_late(bench: Workbench, day: float = 20.5, species: str = "chicken", eggs: int = 12) -> Course:
+    """A batch that was set so many days ago, without a log."""
+    made = setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
+    incubator = keeping.one(bench.logbook, Incubator, made)
+    setting_up.set_batch(bench, incubator, "", species, "steady", eggs, bench.now_ms - round(day * DAY_MS))
+    found = batches.running(bench, incubator)
+    assert found is not None
+    return found
+
+
+def found(bench: Workbench, course: Course, mark: str, kind: str, hours_ago: float = 0.0, **more: bool) -> None:
+    """Something found at an egg, so many hours ago."""
+    findings.log_finding(bench, course, mark, kind, bench.now_ms - round(hours_ago * 3_600_000), **more)
+
+
+def logged(bench: Workbench, rh: np.ndarray) -> Course:
+    """A batch with a humidity log of one reading a minute, up to now."""
+    course, _ = batch_with_log(bench, np.full(20 * 1440, 37.5))
+    lab = reference(bench, "Lab hygrometer", "humidity")
+    moist = instrument(bench, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
+    put_to_use(bench, typed(bench, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
+    times = bench.now_ms - np.arange(rh.size, 0, -1, dtype=np.int64) * 60_000
+    readings.store_import(bench.logbook, "m.csv", bench.now_ms, {moist.id: Series(times, rh)}, 0, 0)
+    bench.changed()
+    own = batches.running(bench, course.incubator)
+    assert own is not None
+    return own

@@ -98,13 +98,22 @@ class _Pages:
         if self._y + high > self._height and self._y > 0:
             self._turn()
         self._place(document)
-        self._y += high + _GAP
 
     def _place(self, document: QTextDocument) -> None:
-        self._painter.save()
-        self._painter.translate(0.0, self._y)
-        document.drawContents(self._painter)
-        self._painter.restore()
+        """Paint a document here; what is higher than a page goes on over pages."""
+        left, done = document.size().height(), 0.0
+        while True:
+            part = min(left, self._height - self._y)
+            self._painter.save()
+            self._painter.translate(0.0, self._y - done)
+            document.drawContents(self._painter, QRectF(0.0, done, self._width, part))
+            self._painter.restore()
+            left, done = left - part, done + part
+            self._y += part
+            if left <= 0.5:
+                break
+            self._turn()
+        self._y += _GAP
 
     def _table(self, table: Table) -> None:
         """A table, broken between rows; its titles stand on every page it reaches."""
@@ -116,7 +125,6 @@ class _Pages:
                 taken = max(1, self._fitting(table, rows))
             document = self._document(self._table_html(table, rows[:taken]))
             self._place(document)
-            self._y += document.size().height() + _GAP
             rows = rows[taken:]
             if rows:
                 self._turn()

@@ -7,32 +7,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from making import batch_with_log, instrument, put_to_use, reference, typed
+from making import batch_late, found, logged
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Batch, EggFinding, Incubator
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Batch, EggFinding
 from stathmis.services import batches, knowledge, rounds, setting_up
-from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
 from stathmis.services.eggs import findings, hatching, laying, looking, moving, outcome, tray
 from stathmis.services.eggs.laying import Described
 from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
-
-
-def batch(bench: Workbench, day: float = 20.5, species: str = "chicken", eggs: int = 12) -> Course:
-    made = setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
-    incubator = keeping.one(bench.logbook, Incubator, made)
-    setting_up.set_batch(bench, incubator, "", species, "steady", eggs, bench.now_ms - round(day * DAY_MS))
-    found = batches.running(bench, incubator)
-    assert found is not None
-    return found
-
-
-def found(bench: Workbench, course: Course, mark: str, kind: str, hours_ago: float = 0.0, **more: bool) -> None:
-    findings.log_finding(bench, course, mark, kind, bench.now_ms - round(hours_ago * HOUR_MS), **more)
 
 
 def test_every_finding_has_its_own_letter_and_words() -> None:
@@ -42,7 +27,7 @@ def test_every_finding_has_its_own_letter_and_words() -> None:
 
 
 def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
-    course = batch(bench)
+    course = batch_late(bench)
     assert laying.lay_out(bench, course, 12, 5, Described(source="own flock")) == 12
     sheet = tray.tray(bench, course.batch)
     assert sheet.size == (3, 5) and [e.mark for e in sheet.eggs][-1] == "12" and sheet.eggs[5].place == (2, 1)
@@ -69,7 +54,7 @@ def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
 
 
 def test_what_cannot_be_is_refused_in_words(bench: Workbench) -> None:
-    course = batch(bench)
+    course = batch_late(bench)
     with pytest.raises(UserError, match="no egg 3 in this tray"):
         found(bench, course, "3", "alive")
     laying.lay_out(bench, course, 6)
@@ -95,7 +80,7 @@ def test_what_cannot_be_is_refused_in_words(bench: Workbench) -> None:
 
 
 def test_counts_for_a_keeper_who_marks_no_eggs(bench: Workbench) -> None:
-    course = batch(bench)
+    course = batch_late(bench)
     findings.log_count(bench, course, "clear", 2, bench.now_ms - 13 * DAY_MS)
     findings.log_count(bench, course, "out", 8, bench.now_ms)
     with pytest.raises(UserError, match="3 chicks, and 2 eggs left of 12"):
@@ -111,7 +96,7 @@ def test_counts_for_a_keeper_who_marks_no_eggs(bench: Workbench) -> None:
 
 
 def test_an_ended_batch_may_be_edited_and_says_so(bench: Workbench) -> None:
-    course = batch(bench)
+    course = batch_late(bench)
     laying.lay_out(bench, course, 3)
     found(bench, course, "1", "external pip", 20)
     setting_up.end_batch(bench, course.batch)
@@ -142,25 +127,11 @@ def test_any_story_adds_up(story: list[tuple[str, int]]) -> None:
 
 
 def test_candling_says_what_this_day_shows(bench: Workbench) -> None:
-    course = batch(bench)
+    course = batch_late(bench)
     seen = [looking.shows(course, day) for day in (0.5, 3.5, 5.0, 7.2, 10.0, 14.0, 18.1, 20.0, 20.8)]
     assert len(set(seen)) == len(seen) and "spider of veins" in seen[3] and "slanted edge" in seen[6]
     duck = batches.course_of(bench, keeping.one(bench.logbook, Batch, course.batch.id), course.incubator)
     assert "spider" in looking.shows(duck, 7.0)
-
-
-def logged(bench: Workbench, rh: np.ndarray) -> Course:
-    """A batch with a humidity log of one reading a minute, up to now."""
-    course, _ = batch_with_log(bench, np.full(20 * 1440, 37.5))
-    lab = reference(bench, "Lab hygrometer", "humidity")
-    moist = instrument(bench, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
-    put_to_use(bench, typed(bench, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
-    times = bench.now_ms - np.arange(rh.size, 0, -1, dtype=np.int64) * 60_000
-    readings.store_import(bench.logbook, "m.csv", bench.now_ms, {moist.id: Series(times, rh)}, 0, 0)
-    bench.changed()
-    own = batches.running(bench, course.incubator)
-    assert own is not None
-    return own
 
 
 def test_may_i_open_weighs_this_machines_own_lid(bench: Workbench) -> None:

@@ -1,0 +1,248 @@
+"""Taking off and opening the rest: what is refused, how it counts, when the dead died, what the weeks beside it say."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from making import batch_late, batch_with_log, found, logged, put_to_use, reference, typed
+from stathmis.core.errors import UserError
+from stathmis.logbook import keeping
+from stathmis.logbook.records import Batch, BreakOut, EggFinding
+from stathmis.services import batches, judgement, knowledge, rounds, setting_up
+from stathmis.services.clock import DAY_MS, FixedClock
+from stathmis.services.eggs import break_out, findings, hatching, laying, review, take_off, tray
+from stathmis.services.eggs.break_out import Draft
+from stathmis.services.eggs.signs import sign_words, signs_seen
+from stathmis.services.eggs.weeks import cells, weeks
+from stathmis.services.workbench import Workbench
+
+HOUR_MS = 3_600_000
+
+
+def test_every_key_of_an_opened_egg_stands_for_one_thing() -> None:
+    letters = [f.letter for part in knowledge.opened().values() for f in part.values()]
+    assert len(set(letters)) == len(letters)
+    draft = Draft()
+    assert all(draft.key(letter) for letter in letters)
+    assert draft.stage == "rotten" and draft.position == "above" and len(draft.signs) == len(knowledge.opened()["sign"])
+    assert draft.key("w") and "wet" not in draft.signs and not draft.key("q")
+
+
+def test_an_opened_egg_says_more_than_the_light_did(bench: Workbench) -> None:
+    """Taken for clear by candling, opened it had died early; what cannot be is refused."""
+    course = batch_late(bench, 23.0)
+    laying.lay_out(bench, course, 6)
+    found(bench, course, "1", "clear", 24 * 15, take_out=True)
+    for mark in ("2", "3"):
+        found(bench, course, mark, "external pip", 30)
+    found(bench, course, "2", "out", 20)
+    sheet = tray.tray(bench, course.batch)
+    assert [e.mark for e in break_out.to_open(course, sheet)] == ["3", "4", "5", "6"], "what left early is gone"
+    late = Draft("late", "small end", ["wet"])
+    for mark, draft, says in (
+        ("2", late, "A chick came out of egg 2"),
+        ("9", late, "no egg 9"),
+        ("4", Draft(), "How far had it come"),
+        ("4", Draft("early", "small end"), "no position yet"),
+    ):
+        with pytest.raises(UserError, match=says):
+            break_out.open_egg(bench, course, mark, draft, bench.now_ms)
+    with pytest.raises(UserError, match="not come yet"):
+        break_out.open_egg(bench, course, "4", late, bench.now_ms + 1)
+    break_out.open_egg(bench, course, "1", Draft("early"), bench.now_ms)
+    break_out.open_egg(bench, course, "4", late, bench.now_ms, "crooked toes")
+    break_out.open_egg(bench, course, "3", Draft("external", "normal", ["wet"]), bench.now_ms)
+    with pytest.raises(UserError, match="opened already"):
+        break_out.open_egg(bench, course, "4", late, bench.now_ms)
+    sheet = tray.tray(bench, course.batch)
+    t = sheet.tally
+    assert (t.clear, t.early_dead, t.late_dead, t.pipped_dead, t.hatched, t.eggs) == (0, 1, 1, 1, 1, 12)
+    seen = signs_seen(sheet)
+    assert [(s.word.partition(",")[0], s.count, s.of) for s in seen] == [("wet", 2, 3), ("wrong position", 1, 2)]
+    assert "wet, swollen, much fluid in 2 of 3" in sign_words(tuple(seen))
+    spans = break_out.deaths(course, sheet)
+    assert sorted(spans) == [(0.0, 7.0), (14.0, 19.5), (19.5, 22.0)]
+    break_out.strike(bench, break_out.all_opened(sheet)[0])
+    assert len(bench.records(BreakOut)) == 2
+    bench.undo()
+    assert len(bench.records(BreakOut)) == 3
+
+
+def test_eggs_opened_as_counts_refine_what_was_known(bench: Workbench) -> None:
+    course = batch_late(bench, 24.0)
+    findings.log_count(bench, course, "clear", 2, bench.now_ms - 14 * DAY_MS)
+    findings.log_count(bench, course, "out", 5, bench.now_ms - 2 * DAY_MS)
+    findings.log_count(bench, course, "dead in shell", 3, bench.now_ms)
+    sheet = tray.tray(bench, course.batch)
+    assert break_out.left_to_open(course, sheet) == 5
+    with pytest.raises(UserError, match="6 eggs opened, and 5 did not hatch"):
+        break_out.open_egg(bench, course, "", Draft("late"), bench.now_ms, n=6)
+    break_out.open_egg(bench, course, "", Draft("middle"), bench.now_ms, n=2)
+    break_out.open_egg(bench, course, "", Draft("external"), bench.now_ms, n=3)
+    t = tray.tray(bench, course.batch).tally
+    assert (t.clear, t.hatched, t.late_dead, t.pipped_dead, t.open, t.eggs) == (2, 5, 2, 3, 0, 12)
+
+
+STEPS = ("out", "clear", "early dead", "dead in shell", "pipped dead", "removed", *(knowledge.opened()["stage"]))
+
+
+@given(st.lists(st.tuples(st.sampled_from(STEPS), st.integers(1, 6)), max_size=12))
+def test_whatever_is_counted_the_eggs_add_up(steps: list[tuple[str, int]]) -> None:
+    """Counts and opened eggs in any order: never more than were set, however often something is refused."""
+    own = Batch(1, 1, "b", "chicken", "steady", 12, 0, 1)
+    counted: list[EggFinding] = []
+    opened: list[BreakOut] = []
+    for kind, n in steps:
+        t = tray.tally(own, (), counted, opened)
+        if kind in knowledge.opened()["stage"]:
+            left = 12 - t.hatched - sum(b.count for b in opened)
+            known = sum(f.count for f in counted if f.kind in ("clear", "early dead", "removed"))
+            if n <= left - known:
+                opened.append(BreakOut(len(opened), 1, 0, "", n, kind, "", "", "", 0))
+        elif n <= t.open:
+            counted.append(EggFinding(len(counted), 1, 0, "", kind, n, "", 0))
+    t = tray.tally(own, (), counted, opened)
+    assert t.eggs == 12 and t.open >= 0
+    assert t.hatched == sum(f.count for f in counted if f.kind == "out")
+
+
+def test_chicks_are_taken_off_with_bands_and_brooder(bench: Workbench) -> None:
+    course = batch_late(bench, 21.5)
+    laying.lay_out(bench, course, 6)
+    for mark, hours in (("1", 30), ("2", 20), ("3", 3), ("4", 2)):
+        found(bench, course, mark, "external pip", hours + 1)
+        if mark != "4":
+            found(bench, course, mark, "out", hours)
+    state = take_off.take_off(bench, course, tray.tray(bench, course.batch))
+    assert (state.dry, state.dry_count, state.wet, state.pipped, state.taken) == (("1", "2"), 2, 1, 1, 0)
+    said = " ".join(take_off.lines(bench, course, state))
+    assert "3 chicks: 2 dry and ready, 1 out and still wet." in said and "1 egg pipped: leave the dry ones in" in said
+    assert "needs feed and water by Wed 20 May" in said
+    for n, weak, says in ((0, {}, "How many chicks"), (4, {}, "3 chicks are out"), (2, {"weak": 3}, "More weak ones")):
+        with pytest.raises(UserError, match=says):
+            take_off.take(bench, course, n, bench.now_ms, weak=weak)
+    take_off.take(bench, course, 2, bench.now_ms, "blue left", "brooder 2", {"splayed legs": 1})
+    sheet = tray.tray(bench, course.batch)
+    assert [e.state for e in sheet.eggs[:3]] == ["taken", "taken", "out"]
+    one = sheet.egg("1")
+    assert one is not None and one.findings[-1].note == "blue left; to brooder 2"
+    state = take_off.take_off(bench, course, sheet)
+    assert (state.taken, state.dry_count, state.weak) == (2, 0, {"splayed legs": 1}) and sheet.tally.hatched == 3
+    assert "band between them" in " ".join(take_off.lines(bench, course, state))
+    bench.undo()
+    assert take_off.take_off(bench, course, tray.tray(bench, course.batch)).taken == 0
+    after = {title.partition(":")[0]: (how, caution) for title, how, caution in take_off.afterwards(bench, course)}
+    assert "35 °C" in after["Warm the brooder"][0] and "fires" in after["Warm the brooder"][1]
+    assert "Unplug" in after["Clean the machine"][1]
+
+
+def test_chicks_without_marks_are_taken_off_by_count(bench: Workbench) -> None:
+    course = batch_late(bench, 22.0)
+    findings.log_count(bench, course, "external pip", 8, bench.now_ms - 40 * HOUR_MS)
+    findings.log_count(bench, course, "out", 5, bench.now_ms - 20 * HOUR_MS)
+    findings.log_count(bench, course, "out", 2, bench.now_ms - HOUR_MS)
+    state = take_off.take_off(bench, course, tray.tray(bench, course.batch))
+    assert (state.dry_count, state.wet, state.pipped) == (5, 2, 1)
+    take_off.take(bench, course, 5, bench.now_ms)
+    state = take_off.take_off(bench, course, tray.tray(bench, course.batch))
+    assert (state.dry_count, state.wet, state.taken) == (0, 2, 5) and tray.tray(bench, course.batch).tally.hatched == 7
+
+
+def test_wet_chicks_are_told_from_water(bench: Workbench) -> None:
+    """66 % RH, 79 % after the first pip: the chicks' own, unless water was added just then."""
+    rh = np.full(12 * 60, 66.0)
+    rh[400:] = 79.0
+    course = logged(bench, rh)
+    laying.lay_out(bench, course, 6)
+    before = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    assert before.wet is None, "nobody has pipped"
+    found(bench, course, "1", "external pip", 7)
+    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    assert state.wet is not None and state.wet.now - state.wet.before == pytest.approx(13.0, abs=1.0)
+    assert "add no water" in " ".join(hatching.lines(bench, state))
+    rounds.log_event(bench, course.incubator, "water", "", bench.now_ms - 330 * 60_000)
+    assert hatching.hatching(bench, course, tray.tray(bench, course.batch)).wet is None
+
+
+def test_helping_a_chick_out_stays_a_no_with_its_conditions(bench: Workbench) -> None:
+    course = batch_late(bench, 21.0)
+    laying.lay_out(bench, course, 3)
+    found(bench, course, "1", "external pip", 8)
+    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    assert state.overdue == () and hatching.help_out(bench, state)[0].startswith("Help a chick out? No")
+    found(bench, course, "2", "external pip", 27)
+    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    assert state.overdue == (("2", pytest.approx(27.0)),)
+    said = " ".join(hatching.help_out(bench, state))
+    assert "egg 2 (27 h)" in said and "The rule stays: no" in said and "no blood" in said
+    found(bench, course, "2", "assisted", 0)
+    egg = tray.tray(bench, course.batch).egg("2")
+    assert egg is not None and egg.state == "external pip", "helped is not hatched"
+
+
+def test_weeks_stand_beside_the_trace(bench: Workbench) -> None:
+    """Cold in the second week; the eggs that died then stand in that week."""
+    air = np.full(14 * 1440, 37.5)
+    air[8 * 1440 : 9 * 1440] = 34.0
+    course, _ = batch_with_log(bench, air)
+    followed = judgement.follow(bench, course)
+    found_weeks = weeks(course, followed, [(7.0, 14.0), (8.0, 10.0), (0.0, 7.0)], bench.now_ms)
+    assert [round(w.died, 2) for w in found_weeks] == [1.0, 2.0]
+    assert found_weeks[0].worst is None and found_weeks[1].worst is not None
+    assert found_weeks[1].eggs_c is not None and found_weeks[0].eggs_c is not None
+    assert found_weeks[1].eggs_c.value < found_weeks[0].eggs_c.value - 0.3
+    line = cells(bench, course, found_weeks[1])
+    assert (
+        line[0] == "days 7 to 14" and line[1] == "2" and "°C" in line[2] and line[3] == "not read" and "low" in line[4]
+    )
+
+
+def test_a_later_check_changes_the_review_and_says_so(bench: Workbench) -> None:
+    """Shown 37.5 throughout and nothing clear; after the hatch a check finds the logger 0.6 K too high: the eggs lay
+    cold, which the hatch had shown."""
+    course, logger = batch_with_log(bench, np.full(24 * 1440, 37.5))
+    counts = (("clear", 1, 14.0), ("external pip", 8, 22.0), ("out", 5, 22.2), ("late dead", 3, 23.9))
+    for kind, n, day in (*counts, ("pipped dead", 3, 23.9)):
+        findings.log_count(bench, course, kind, n, course.at_ms(day))
+    setting_up.end_batch(bench, course.batch)
+    done = batches.course_by_id(bench, course.batch.id)
+    assert done is not None
+    first = review.batch_review(bench, done)
+    assert first.later == () and first.then is None
+    assert first.weighed is not None and first.weighed.clear is None
+    assert isinstance(bench.clock, FixedClock)
+    bench.clock.at_ms += 3 * DAY_MS
+    lab = reference(bench, "Second lab", points=[(0.0, 0.0, 0.04), (45.0, 0.0, 0.04)])
+    draft = typed(bench, logger, [("37.50 37.51 37.49", "36.90 36.90")], against=lab)
+    put_to_use(bench, draft, 0)
+    second = review.batch_review(bench, done)
+    assert [round(c.change, 1) for c in second.later] == [-0.6] and second.then == ""
+    assert second.weighed is not None and second.weighed.clear is not None
+    assert second.weighed.clear.cause.key == "temperature low"
+    said = " ".join(review.lines(bench, second))
+    assert "Changed since: the check of Logger on 21 May 2026 moves its readings of this batch by −0.60 °C" in said
+    assert "Before that this review would have said: no clear cause." in said
+
+
+def test_early_or_late_is_held_against_the_log(bench: Workbench) -> None:
+    course, _ = batch_with_log(bench, np.full(24 * 1440, 37.5))
+    findings.log_count(bench, course, "out", 8, course.at_ms(22.6))
+    findings.log_count(bench, course, "late dead", 4, course.at_ms(23.5))
+    setting_up.end_batch(bench, keeping.one(bench.logbook, Batch, course.batch.id))
+    done = batches.course_by_id(bench, course.batch.id)
+    assert done is not None
+    said = review.timing_words(review.batch_review(bench, done))
+    assert "came on day 22.6, 1.6 days late" in said and "does not fit: is the thermometer right?" in said
+
+
+def test_what_is_entered_after_the_end_is_allowed_and_marked(bench: Workbench) -> None:
+    course = batch_late(bench, 24.0)
+    laying.lay_out(bench, course, 3)
+    setting_up.end_batch(bench, course.batch)
+    done = batches.course_by_id(bench, course.batch.id)
+    assert done is not None and done.batch.ended_ms is not None
+    found(bench, done, "1", "dead in shell")
+    assert "after the end" in (bench.history.undo() or "")
