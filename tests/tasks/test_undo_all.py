@@ -17,6 +17,7 @@ from stathmis.logbook.opening import open_logbook
 from stathmis.logbook.records import (
     Away,
     Batch,
+    BreakOut,
     DroppedState,
     Egg,
     EggFinding,
@@ -25,6 +26,7 @@ from stathmis.logbook.records import (
     Incubator,
     LossTarget,
     PlanMove,
+    Stay,
     StoredPlan,
     TaskMark,
     WaterSurface,
@@ -32,7 +34,9 @@ from stathmis.logbook.records import (
 )
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.eggs import findings, laying, moving
+from stathmis.services.eggs import break_out, findings, laying, moving, take_off
+from stathmis.services.eggs.break_out import Draft
+from stathmis.services.eggs.laying import Described
 from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.plan import conflicts, lockdown, planning, tasks, turning
 from stathmis.services.workbench import Workbench
@@ -40,6 +44,7 @@ from stathmis.services.workbench import Workbench
 KINDS = (
     Away,
     Batch,
+    BreakOut,
     DroppedState,
     Egg,
     EggFinding,
@@ -48,6 +53,7 @@ KINDS = (
     Incubator,
     LossTarget,
     PlanMove,
+    Stay,
     StoredPlan,
     TaskMark,
     WaterSurface,
@@ -151,6 +157,13 @@ ACTIONS: tuple[Callable[[Workbench, int], Any], ...] = (
     lambda b, n: conflicts.set_capacity(b, b.incubators()[n % 3], 1 + n),
     lambda b, n: laying.lay_out(b, _course(b, 1), 1 + n % 9),
     lambda b, n: moving.swap(b, _course(b, 0), [(str(1 + n % 30), str(1 + (n * 7) % 30))]),
+    lambda b, n: moving.move_batch(b, _course(b, n % 2), b.incubators()[n % 3], b.now_ms),
+    lambda b, n: moving.move_some(b, _course(b, 0), [str(n % 30), str(n % 29)], b.incubators()[n % 3], b.now_ms),
+    lambda b, n: laying.add_egg(b, _course(b, 0), f"m{n % 50}", Described(breed="game", mass="22")),
+    lambda b, n: laying.describe(b, _course(b, 0), str(1 + n % 30), Described(source=f"yard {n}")),
+    lambda b, n: laying.change_shape(b, _course(b, 0), ("ring", "rows", "grid")[n % 3]),  # type: ignore[arg-type]
+    lambda b, n: break_out.open_egg(b, _course(b, 0), str(1 + n % 30), Draft("late", "", ["wet"]), b.now_ms),
+    lambda b, n: take_off.take(b, _course(b, 0), 1 + n % 2, b.now_ms, "red", "", {"weak": n % 2}),
     lambda b, n: setting_up.remove_incubator(b, b.incubators()[n % 3]),
     lambda b, n: setting_up.end_batch(b, b.records(Batch)[-1]) if n % 11 == 0 else None,
 )

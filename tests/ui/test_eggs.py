@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from stathmis.services.eggs import tray
+from stathmis.services.plan import planning
 from stathmis.ui import background
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import DIM
@@ -107,7 +108,7 @@ def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     assert "rock or grey partridge, chukar, 1 batch" in shown
     view.by.setCurrentIndex(view.by.findData("school"))
     view._compare()
-    assert "steady, 1 batch" in said(view)
+    assert "steady, 2 batches" in said(view)
     view.choose(view.rows[0].course.batch.id)
     qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
     assert "when the hatch is over" in said(view)
@@ -130,3 +131,104 @@ def test_the_whole_logbook_goes_out_and_comes_back(window: Window, qtbot: QtBot,
     qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
     assert not (tmp_path / "stopped.zip").exists() or "rows of" in window.messages.text.text()
     assert not list(tmp_path.glob("*.part"))
+
+
+def test_eggs_change_places_with_space_or_the_pointer(window: Window, qtbot: QtBot) -> None:
+    window.show_page("eggs")
+    view = window.pages.eggs
+    view.picture.setFocus()
+    assert "Back is 0.45 ± " in said(view) and "change places" in said(view)
+    qtbot.keyClick(view.picture, Qt.Key.Key_Home)
+    qtbot.keyClick(view.picture, Qt.Key.Key_Space)
+    assert "egg 1 is picked up" in view.picture.accessibleName()
+    qtbot.keyClick(view.picture, Qt.Key.Key_Down)
+    qtbot.keyClick(view.picture, Qt.Key.Key_Space)
+    assert "Eggs 1 and 7 changed places" in window.messages.text.text() and view.course is not None
+    sheet = tray.tray(window.bench, view.course.batch)
+    assert sheet.egg("1").place == (2, 1) and sheet.egg("7").place == (1, 1)  # type: ignore[union-attr]
+    window.undo()
+    two, nine = (view.picture._area(sheet.egg(m)).center().toPoint() for m in ("2", "9"))  # type: ignore[arg-type]
+    qtbot.mousePress(view.picture, Qt.MouseButton.LeftButton, pos=two)
+    qtbot.mouseRelease(view.picture, Qt.MouseButton.LeftButton, pos=nine)
+    assert "Egg 9 is out of the machine" in view.problem.text(), "what has left does not move"
+    view.moving.move_round()
+    assert "eggs have changed places" in window.messages.text.text()
+    window.undo()
+    view.laying.shape.setCurrentIndex(view.laying.shape.findData("ring"))
+    view.laying._shape_chosen(0)
+    assert "rings" in window.messages.text.text() and "ring 1, place" in said(view)
+    window.undo()
+    assert "row 1, place" in said(view)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_eggs_go_to_another_machine(window: Window, qtbot: QtBot) -> None:
+    window.show_page("eggs")
+    view = window.pages.eggs
+    card = view.moving
+    card.machine.setCurrentIndex(card.machine.findText("Spare cabinet"))
+    card.marks.setFocus()
+    qtbot.keyClick(card.marks, Qt.Key.Key_Return)
+    assert "Which eggs?" in card.problem.text()
+    qtbot.keyClicks(card.marks, "9, 10")
+    qtbot.keyClick(card.marks, Qt.Key.Key_Return)
+    assert "Egg 9 does not lie in this machine" in card.problem.text() and card.marks.text() == "9, 10"
+    card.marks.setText("1-6")
+    qtbot.keyClick(card.marks, Qt.Key.Key_Return)
+    assert "6 eggs lie in Spare cabinet now" in window.messages.text.text()
+    assert "22 eggs in" in said(view)
+    window.show_incubator(next(i.id for i in window.bench.incubators() if i.name == "Spare cabinet"))
+    window.show_page("eggs")
+    assert "6 eggs in: 6 alive" in said(view)
+    window.undo()
+    assert "No batch is set here" in said(view)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+
+
+def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_place("records")
+    records = window.stack.currentWidget()
+    records.by.setCurrentIndex(records.by.findData("incubator"))
+    records._compare()
+    assert "1. Old still box, 1 batch" in said(records) and "1. North cabinet, 1 batch" in said(records)
+    ended = next(r.course.batch for r in records.rows if "autumn" in r.course.batch.name)
+    records.batch_wanted.emit(ended.id)
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert window.pages.page == "hatch" and "Looking back at 26 rock partridge, autumn set" in said(window.pages)
+    assert "ended, day" not in window.pages.course.accessibleName()
+    assert "Course: ended on day 2" in window.pages.course.accessibleName()
+    window.show_page("trace")
+    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert window.pages.trace._course is not None and window.pages.trace._course.batch.id == ended.id
+    window.show_page("round")
+    window.show_page("eggs")
+    assert "28 eggs in" in said(window.pages.eggs), "Round is always of now, and so is what comes after it"
+    view = window.stack.currentWidget()
+    assert view is window.pages
+    window.show_place("records")
+    records.write_season(2025, tmp_path / "season.html")
+    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    assert "Season 2025: written to season.html" in window.messages.text.text()
+    records.write_season(2025, tmp_path / "stopped.html")
+    records._stop()
+    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    assert not (tmp_path / "stopped.html").exists() or "written" in window.messages.text.text()
+    assert not list(tmp_path.glob("*.part"))
+
+
+def test_the_plan_card_says_what_own_hatches_teach(window: Window, qtbot: QtBot) -> None:
+    window.show_place("planner")
+    card = window.stack.currentWidget().new
+    card.species.setCurrentIndex(card.species.findData("partridge"))
+    card._offer_regimes()
+    card.day.setText("in 60 days")
+    card.add()
+    assert not card.day.text() or card._waiting, "planned once the earlier hatch is read"
+    qtbot.waitUntil(lambda: not background.busy(), timeout=30_000)
+    assert "1 own hatch of rock or grey partridge, chukar: expect 24." in card.taught.text()
+    assert "planned. Ctrl+Z" in window.messages.text.text()
+    plan = max(planning.plans(window.bench), key=lambda p: p.set_ms)
+    assert plan.species.key == "partridge" and plan.term_days != 24.0
+    card.species.setCurrentIndex(card.species.findData("chicken"))
+    card._offer_regimes()
+    assert not card.taught.isVisible(), "nothing of its own is known of hens"

@@ -56,7 +56,8 @@ def signed(value: float, places: int) -> str:
 
 def count(number_of: int, one: str, many: str | None = None) -> str:
     """A count with its word: "1 reading", "3 readings"."""
-    return f"{number_of:,} {one if number_of == 1 else many or one + 's'}".replace(",", " ")
+    number = f"{number_of:,}".replace(",", " ")
+    return f"{number} {one if number_of == 1 else many or one + 's'}"
 
 
 def typed_text(value: float, resolution: float) -> str:

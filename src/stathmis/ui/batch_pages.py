@@ -91,6 +91,7 @@ class BatchPages(QWidget):
         self.moisture = MoistureView(bench, theme)
         self._stack.addWidget(self.moisture)
         self.eggs, self.hatch = EggsView(bench, theme), HatchView(bench, theme)
+        self.hatch.ended.connect(self._ended)
         self._stack.addWidget(self.eggs)
         self._stack.addWidget(self.hatch)
         layout.addWidget(self._stack, 1)
@@ -177,6 +178,11 @@ class BatchPages(QWidget):
         if self._past is None:
             self._chosen[course.incubator.id] = course.batch.id
         self.show_incubator(course.incubator, "hatch" if self._past is not None else "eggs")
+
+    def _ended(self, batch_id: int) -> None:
+        course = batches.course_by_id(self._bench, batch_id)
+        if course is not None:
+            self.show_batch(course)
 
     def show_running(self) -> None:
         """Back to the batch that runs."""

@@ -212,7 +212,8 @@ def _add_opened(n: dict[str, int], opened: Sequence[BreakOut], size: int) -> Non
     """Eggs opened as counts: first those nothing was known of, then those that were only known to have died."""
     for found in opened:
         beyond = max(0, sum(n.values()) + found.count - size)
-        for known in ("late_dead", "pipped_dead", "lost"):
+        own = OPENED_CLASSES[found.stage]
+        for known in sorted(("late_dead", "pipped_dead", "lost"), key=lambda k: k != own):
             taken = min(beyond, n[known])
             n[known] -= taken
             beyond -= taken

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from stathmis.services.batches import Course
@@ -17,7 +18,9 @@ from stathmis.ui.theme import Theme
 
 
 class HatchView(QWidget):
-    """The late stage of the batch in view."""
+    """The late stage of the batch in view. ended: the id of a batch that was ended here."""
+
+    ended = Signal(int)
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
         super().__init__()
@@ -30,6 +33,7 @@ class HatchView(QWidget):
             TakeOffView(bench, theme),
             OpenedView(bench, theme),
         )
+        self.take_off.ended.connect(self._ended)
         self.review = ReviewPanel(bench, theme)
         area, page = scrolling_page()
         self._none = label("No batch is set here.", "muted", wrap=True)
@@ -46,6 +50,11 @@ class HatchView(QWidget):
         )
         self.parts.chosen.connect(lambda _part: self._refresh())
         layout.addWidget(self.parts)
+
+    def _ended(self, batch_id: int) -> None:
+        """What did not hatch is opened next."""
+        self.ended.emit(batch_id)
+        self.show_part("opened")
 
     def show_part(self, part: str) -> None:
         """Bring one part into view."""

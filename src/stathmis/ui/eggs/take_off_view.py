@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.services import clock, knowledge, notify
+from stathmis.services import clock, knowledge, notify, setting_up
 from stathmis.services.batches import Course
 from stathmis.services.eggs import take_off
 from stathmis.services.eggs.tray import WEAK, tray
@@ -15,7 +16,9 @@ from stathmis.ui.theme import Theme
 
 
 class TakeOffView(FoldingView):
-    """The chicks of the batch in view."""
+    """The chicks of the batch in view. ended: the id of a batch that was ended here."""
+
+    ended = Signal(int)
 
     def __init__(self, bench: Workbench, theme: Theme) -> None:
         super().__init__(theme, 860)
@@ -76,6 +79,13 @@ class TakeOffView(FoldingView):
         self._after = QVBoxLayout()
         self._after.setSpacing(4)
         right.addLayout(self._after)
+        row = QHBoxLayout()
+        self.end = button("End this batch", self.end_batch)
+        row.addWidget(self.end)
+        row.addStretch(1)
+        right.addLayout(row)
+        self.ended_words = label("", "small", wrap=True)
+        right.addWidget(self.ended_words)
         right.addStretch(1)
 
     def show_course(self, course: Course | None) -> None:
@@ -84,6 +94,8 @@ class TakeOffView(FoldingView):
         self._none.setVisible(course is None)
         self._form.setVisible(course is not None)
         self.go.setVisible(course is not None)
+        self.end.setVisible(course is not None and course.batch.ended_ms is None)
+        self.ended_words.setText("")
         clear(self._lines)
         clear(self._after)
         if course is None:
@@ -98,12 +110,25 @@ class TakeOffView(FoldingView):
         for line in said or ["Nothing is out of its shell yet."]:
             self._lines.addWidget(label(line, "" if said else "muted", wrap=True))
         self._lines.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+        if course.batch.ended_ms is None:
+            straggling = found.pipped or self._bench.now_ms < course.at_ms(course.species.days + 2.0)
+            words = "Stragglers may still come: " if straggling else ""
+            self.ended_words.setText(f"{words}ended, the machine is free, and the review can be read.")
         for title, how, caution in take_off.afterwards(self._bench, course):
             self._after.addWidget(label(title, "name", wrap=True))
             self._after.addWidget(label(how, "", wrap=True))
             if caution:
                 self._after.addWidget(label(caution, "small", wrap=True))
             self._after.addSpacing(8)
+
+    def end_batch(self) -> None:
+        """The batch is over."""
+        if self._course is None:
+            return
+        batch = self._course.batch
+        setting_up.end_batch(self._bench, batch)
+        notify.tell("info", f"{batch.name} ended. Ctrl+Z takes it back.")
+        self.ended.emit(batch.id)
 
     def take(self) -> None:
         """Take them off."""

@@ -153,7 +153,7 @@ class TrayPicture(QWidget):
             self.look_at(following[0].mark)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows go about the tray; a letter says what was found; Space picks an egg up and puts it down."""
+        """Arrows, Home and End go about; a letter says what was found; Space picks an egg up and puts it down."""
         step = {
             Qt.Key.Key_Left: (0, -1),
             Qt.Key.Key_Right: (0, 1),
@@ -164,6 +164,8 @@ class TrayPicture(QWidget):
         plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
         if step is not None and self._sheet is not None:
             self._step(*step)
+        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and self._sheet is not None and self._sheet.eggs:
+            self.look_at(self._sheet.eggs[0 if event.key() == Qt.Key.Key_Home else -1].mark)
         elif event.key() == Qt.Key.Key_Space and self.mark:
             self.lift()
         elif plain and text.isalpha() and self.mark:
