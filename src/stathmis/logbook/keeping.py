@@ -161,12 +161,6 @@ def withdraw(logbook: Logbook, kind: type[Record], record_ids: list[int], at_ms:
         connection.execute(update(table).where(table.c.id.in_(record_ids)).values(withdrawn_ms=at_ms))
 
 
-def events_between(logbook: Logbook, incubator_id: int, start_ms: int, end_ms: int) -> list[Event]:
-    """Events of an incubator from start to end (UTC ms, both included), in order of time."""
-    found = all_of(logbook, Event, incubator_id=incubator_id)
-    return sorted((e for e in found if start_ms <= e.time_ms <= end_ms), key=lambda e: (e.time_ms, e.id))
-
-
 def is_empty(logbook: Logbook) -> bool:
     """Whether no incubator was ever entered."""
     with logbook.reading() as connection:

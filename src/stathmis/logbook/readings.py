@@ -215,3 +215,55 @@ def series(logbook: Logbook, channel: Channel, start_ms: int, end_ms: int) -> Se
 def in_unit(reading: Reading, unit: Unit) -> float:
     """A reading's value in a unit (it may have been typed in another)."""
     return reading.value if reading.unit == unit else float(from_inside(to_inside(reading.value, reading.unit), unit))
+
+
+def newest(logbook: Logbook, channels: Sequence[Channel], start_ms: int, end_ms: int) -> dict[int, tuple[int, float]]:
+    """The newest reading of each channel from start to end (UTC ms, both included), by channel id: time and value as
+    shown, in the channel's unit; channels without one are left out. What was typed counts before a logger's of the
+    same instant, as in series."""
+    units = {c.id: c.unit for c in channels}
+    found: dict[int, tuple[int, int, float]] = {}
+
+    def offer(channel_id: int, time_ms: int, rank: int, shown: float) -> None:
+        if channel_id not in found or (time_ms, rank) >= found[channel_id][:2]:
+            found[channel_id] = time_ms, rank, shown
+
+    chunk, made, live, hand = schema.chunk, schema.logger_import, schema.live_reading, schema.reading
+    heads = (
+        select(chunk.c.channel_id, chunk.c.id, chunk.c.last_ms)
+        .join(made, made.c.id == chunk.c.logger_import_id)
+        .where(chunk.c.channel_id.in_(list(units)), made.c.withdrawn_ms.is_(None))
+        .where(chunk.c.last_ms >= start_ms, chunk.c.first_ms <= end_ms)
+    )
+    tails = (
+        # beside a greatest value SQLite gives the other columns of its own row
+        select(live.c.channel_id, func.max(live.c.time_ms).label("time_ms"), live.c.shown)
+        .where(live.c.channel_id.in_(list(units)), live.c.time_ms >= start_ms, live.c.time_ms <= end_ms)
+        .group_by(live.c.channel_id)
+    )
+    typed = (
+        select(*(hand.c[name] for name in Reading.__dataclass_fields__))
+        .where(hand.c.channel_id.in_(list(units)), hand.c.withdrawn_ms.is_(None))
+        .where(hand.c.time_ms >= start_ms, hand.c.time_ms <= end_ms)
+        .order_by(hand.c.time_ms, hand.c.id)
+    )
+    with logbook.reading() as connection:
+        candidates = connection.execute(heads).all()
+        # a chunk that ends before another's end may still hold the newest reading until end_ms
+        latest = {
+            c: max((r.last_ms for r in candidates if r.channel_id == c and r.last_ms <= end_ms), default=0)
+            for c in units
+        }
+        wanted = [r.id for r in candidates if r.last_ms >= latest[r.channel_id]]
+        blobs = select(chunk.c.channel_id, chunk.c.times, chunk.c.shown).where(chunk.c.id.in_(wanted))
+        for row in connection.execute(blobs.order_by(chunk.c.id)) if wanted else ():
+            times, shown = np.frombuffer(row.times, "<i8"), np.frombuffer(row.shown, "<f8")
+            at = int(np.searchsorted(times, end_ms, "right")) - 1
+            if at >= 0 and times[at] >= start_ms:
+                offer(row.channel_id, int(times[at]), 0, float(shown[at]))
+        for row in connection.execute(tails):
+            offer(row.channel_id, row.time_ms, 1, row.shown)
+        for row in connection.execute(typed):
+            one = Reading(**row._mapping)
+            offer(one.channel_id, one.time_ms, 2, in_unit(one, units[one.channel_id]))
+    return {channel_id: (time_ms, shown) for channel_id, (time_ms, _, shown) in found.items()}

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 
 from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED
 from stathmis.core.units import difference_from_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Quantity
 from stathmis.services import clock, knowledge
 from stathmis.services.last_action import last_action, words
@@ -126,7 +125,7 @@ def _doubts(bench: Workbench, verdict: Verdict) -> list[Action]:
 
 def _waiting(bench: Workbench, sheet: RoundSheet, quantity: Quantity) -> str:
     """Why to wait before touching anything, empty where there is no reason."""
-    events = keeping.events_between(bench.logbook, sheet.incubator.id, sheet.at_ms - SETTLING_MS, sheet.at_ms)
+    events = bench.events_between(sheet.incubator.id, sheet.at_ms - SETTLING_MS, sheet.at_ms)
     recent = [e for e in events if e.kind in _ACTED[quantity]]
     if recent:
         last = recent[-1]

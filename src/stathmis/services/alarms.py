@@ -151,7 +151,7 @@ def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
 def _of_air(bench: Workbench, course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
     """The air has been far off for a while, and nothing that was done explains it."""
     incubator, now = course.incubator, bench.now_ms
-    done = keeping.events_between(bench.logbook, incubator.id, now - LID_MS, now)
+    done = bench.events_between(incubator.id, now - LID_MS, now)
     if any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS:
         return None
     lately = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS

@@ -9,7 +9,6 @@ from math import ceil, floor
 
 from stathmis.core import profile
 from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, Event, Incubator, LossTarget, Quantity, Stay, StoredPlan
 from stathmis.services import knowledge, profiles
 from stathmis.services.clock import DAY_MS, local
@@ -186,7 +185,7 @@ def events_along(bench: Workbench, course: Course, start_ms: int, stop_ms: int) 
     return [
         event
         for incubator, start, stop in course.stretches(start_ms, stop_ms)
-        for event in keeping.events_between(bench.logbook, incubator.id, start, stop)
+        for event in bench.events_between(incubator.id, start, stop)
     ]
 
 

@@ -8,7 +8,6 @@ import numpy as np
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.units import difference_from_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Event, Incubator, Quantity
 from stathmis.services import clock
 from stathmis.services.runs import Run, combined, runs_between
@@ -53,7 +52,7 @@ class LastAction:
 
 def last_action(bench: Workbench, incubator: Incubator, quantity: Quantity, at_ms: int) -> LastAction | None:
     """What was done last about a quantity before a time (UTC ms), and what came of it; None for nothing lately."""
-    events = keeping.events_between(bench.logbook, incubator.id, at_ms - REMEMBERED_MS, at_ms)
+    events = bench.events_between(incubator.id, at_ms - REMEMBERED_MS, at_ms)
     done = [e for e in events if e.kind in ACTS[quantity]]
     if not done:
         return None
@@ -84,7 +83,7 @@ def _change(run: Run, acted_ms: int, at_ms: int) -> tuple[float | None, float]:
 def _step(bench: Workbench, incubator: Incubator, last: Event) -> float | None:
     if last.kind != "set_point" or last.set_point_c is None:
         return None
-    earlier = keeping.events_between(bench.logbook, incubator.id, 0, last.time_ms - 1)
+    earlier = bench.events_between(incubator.id, 0, last.time_ms - 1)
     known = [e.set_point_c for e in earlier if e.kind == "set_point" and e.set_point_c is not None]
     before = known[-1] if known else incubator.set_point_c
     return None if before is None else last.set_point_c - before

@@ -26,7 +26,7 @@ EVENT_KINDS = {
     "cool": "Cooled",
     "note": "Note",
 }
-EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm", "turn": "Turned"}
+EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm", "turn": "Turned", "moved": "Eggs moved"}
 """All events of the log: what a keeper does, and what the application noted."""
 
 
@@ -91,10 +91,10 @@ def sheet(bench: Workbench, incubator: Incubator, at_ms: int | None = None, batc
     lines.sort(key=lambda line: line.channel.quantity == "humidity")
     made = RoundSheet(incubator, now, course, tuple(lines), (), beside)
     latest = []
+    newest = readings.newest(bench.logbook, [line.channel for line in lines], now - CURRENT_MS, now) if lines else {}
     for line in lines:
-        run = readings.series(bench.logbook, line.channel, now - CURRENT_MS, now)
-        if run.times_ms.size:
-            at, shown = int(run.times_ms[-1]), float(run.shown[-1])
+        if line.channel.id in newest:
+            at, shown = newest[line.channel.id]
             latest.append(
                 judge_reading(bench, incubator, line.hanging, shown, at, made.band(line.channel.quantity, at))
             )
@@ -184,7 +184,7 @@ def logged_lately(bench: Workbench, sheet: RoundSheet, count_of: int) -> list[En
             found.append(
                 Entry(reading.time_ms, words, partial(strike_reading, bench, reading.id, "struck by the keeper"))
             )
-    for event in keeping.events_between(bench.logbook, sheet.incubator.id, start, sheet.at_ms):
+    for event in bench.events_between(sheet.incubator.id, start, sheet.at_ms):
         words = EVENT_WORDS[event.kind] + (f": {event.note}" if event.note else "")
         found.append(Entry(event.time_ms, words, partial(strike_event, bench, event.id)))
     return sorted(found, key=lambda e: e.time_ms, reverse=True)[:count_of]
@@ -192,7 +192,7 @@ def logged_lately(bench: Workbench, sheet: RoundSheet, count_of: int) -> list[En
 
 def set_point(bench: Workbench, incubator: Incubator, at_ms: int) -> float | None:
     """What the controller is set to at a time, °C."""
-    changes = [e for e in keeping.events_between(bench.logbook, incubator.id, 0, at_ms) if e.set_point_c is not None]
+    changes = [e for e in bench.events_between(incubator.id, 0, at_ms) if e.set_point_c is not None]
     return changes[-1].set_point_c if changes else incubator.set_point_c
 
 

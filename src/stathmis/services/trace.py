@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.adherence import Adherence, judge
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Event, Quantity
 from stathmis.services.batches import Course, events_along
 from stathmis.services.runs import Doubt, Run, best_first, combined_along, logged_count, runs_along
@@ -189,7 +188,7 @@ def set_points(bench: Workbench, course: Course, until_ms: int) -> list[tuple[in
     """What the controller was set to: from when (UTC ms, from the start of the course) and °C, in order of time."""
     found: list[tuple[int, float]] = []
     for incubator, start, stop in course.stretches(course.start_ms, until_ms):
-        events = keeping.events_between(bench.logbook, incubator.id, 0, stop)
+        events = bench.events_between(incubator.id, 0, stop)
         changes = [(e.time_ms, e.set_point_c) for e in events if e.kind == "set_point" and e.set_point_c is not None]
         before = [c for at, c in changes if at <= start]
         first = before[-1] if before else incubator.set_point_c

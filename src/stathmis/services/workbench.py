@@ -13,7 +13,7 @@ from stathmis.core.units import Unit
 from stathmis.logbook import keeping
 from stathmis.logbook.keeping import Record
 from stathmis.logbook.opening import Logbook
-from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
+from stathmis.logbook.records import Channel, Event, Incubator, Instrument, Placement
 from stathmis.services import clock as clocks
 from stathmis.services.corrections import CorrectionBook
 from stathmis.services.undo import Edit, History
@@ -168,6 +168,11 @@ class Workbench:
             if version == self._version:
                 self._records[kind] = found
         return found
+
+    def events_between(self, incubator_id: int, start_ms: int, end_ms: int) -> list[Event]:
+        """Events of an incubator from start to end (UTC ms, both included), in order of time."""
+        found = [e for e in self.records(Event) if e.incubator_id == incubator_id and start_ms <= e.time_ms <= end_ms]
+        return sorted(found, key=lambda e: (e.time_ms, e.id))
 
     def incubators(self) -> list[Incubator]:
         """All incubators, in the order they were entered; without the room they stand in."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
@@ -207,7 +207,8 @@ class IncubatorColumn(QWidget):
         self._cards.addStretch(1)
         for key, made in self.places.items():
             made.setChecked(key == place)
-        self._show_due()
+        # after what the keeper waits for is on the screen
+        QTimer.singleShot(0, self, self._show_due)
         self._unit.setText(f"{bench.temperature_unit}   % RH")
         self._unit.setAccessibleName(f"Temperatures in {bench.temperature_unit}; press to switch")
 

@@ -12,7 +12,6 @@ from stathmis.core.conformity import decide
 from stathmis.core.places import Centering, center
 from stathmis.core.profile import Band
 from stathmis.core.units import difference_from_inside, from_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator
 from stathmis.services import batches, knowledge, rounds
 from stathmis.services.clock import DAY_MS
@@ -62,7 +61,7 @@ def advise_set_point(bench: Workbench, incubator: Incubator) -> SetPointAdvice:
     band = course.band("temperature", now) if course else None
     target = band.middle if band is not None else STANDARD_C[incubator.air]
     point = rounds.set_point(bench, incubator, now)
-    events = keeping.events_between(bench.logbook, incubator.id, now - LOOK_BACK_MS[False] - SETTLE_MS, now)
+    events = bench.events_between(incubator.id, now - LOOK_BACK_MS[False] - SETTLE_MS, now)
     changed = max((e.time_ms for e in events if e.set_point_c is not None), default=0)
     start = changed + SETTLE_MS
     if course is not None and course.start_ms < course.batch.set_ms <= now:

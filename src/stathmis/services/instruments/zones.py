@@ -73,10 +73,10 @@ def working_zone(bench: Workbench, channel: Channel) -> tuple[float, float]:
     """The band (°C or %) this instrument is to decide about: its batch's now, else common ones."""
     now = bench.now_ms
     for incubator in bench.incubators():
+        if not any(instrument.id == channel.instrument_id for instrument, _, _ in bench.hanging_in(incubator.id, now)):
+            continue
         course = batches.running(bench, incubator)
-        for instrument, _, channels in bench.hanging_in(incubator.id, now):
-            if course is not None and any(c.id == channel.id for c in channels) and instrument:
-                band = course.band(channel.quantity, now)
-                if band is not None:
-                    return band.low, band.high
+        band = course.band(channel.quantity, now) if course is not None else None
+        if band is not None:
+            return band.low, band.high
     return (37.2, 37.8) if channel.quantity == "temperature" else (45.0, 55.0)

@@ -44,10 +44,12 @@ def surfaces(bench: Workbench, incubator: Incubator) -> list[WaterSurface]:
     return [s for s in bench.records(WaterSurface) if s.incubator_id == incubator.id]
 
 
+EVER_MS = 1 << 62
+
+
 def events_of(bench: Workbench, incubator: Incubator, until_ms: int | None = None) -> list[Event]:
     """All events of an incubator in order of time."""
-    own = [e for e in bench.records(Event) if e.incubator_id == incubator.id]
-    return sorted((e for e in own if until_ms is None or e.time_ms <= until_ms), key=lambda e: (e.time_ms, e.id))
+    return bench.events_between(incubator.id, 0, until_ms if until_ms is not None else EVER_MS)
 
 
 def setting_at(events: Sequence[Event], at_ms: int) -> Setting:
