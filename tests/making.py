@@ -102,7 +102,8 @@ def batch_with_log(
 
 def batch_late(bench: Workbench, day: float = 20.5, species: str = "chicken", eggs: int = 12) -> Course:
     """A batch that was set so many days ago, without a log."""
-    made = setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
+    already = len(bench.incubators())
+    made = setting_up.add_incubator(bench, f"Cabinet {already}" if already else "Cabinet", "forced", 37.5)
     incubator = keeping.one(bench.logbook, Incubator, made)
     setting_up.set_batch(bench, incubator, "", species, "steady", eggs, bench.now_ms - round(day * DAY_MS))
     found = batches.running(bench, incubator)

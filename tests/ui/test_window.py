@@ -144,7 +144,7 @@ def test_no_text_is_cut_off(window: Window, theme: Theme, scale: float, size: tu
                 window.stack.currentWidget().findChild(PlacesView).incubator.setCurrentIndex(1)  # type: ignore[union-attr]
             else:
                 go(window, place)
-            settle(0.3)
+            settle(0.1)
             view = window.stack.currentWidget()
             for area in view.findChildren(QScrollArea):
                 if area.isVisible() and area.widget():

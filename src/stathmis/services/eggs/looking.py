@@ -52,3 +52,27 @@ def take_out(sheet: TraySheet) -> list[str]:
         which = f"{'egg' if len(marks) == 1 else 'eggs'} {', '.join(marks)}"
         said.append(f"Take out {which} ({found[state].word}): {found[state].removes}.")
     return said
+
+
+LAST_SHARE = 0.9
+"""From this share of the term on a dent is usual. Source: common practice."""
+
+
+def clutch_lines(course: Course, sheet: TraySheet) -> list[str]:
+    """What findings at a clutch's eggs ask for: dents by the day, mold, a wet look."""
+    if course.species.kind != "reptile":
+        return []
+    found: dict[str, list[str]] = {}
+    for egg in sheet.eggs:
+        last = egg.findings[-1] if egg.findings else None
+        if egg.out or last is None or egg.state not in ("dented", "mold", "wet look"):
+            continue
+        late = course.day(last.time_ms) / course.species.days_low >= LAST_SHARE
+        found.setdefault("late dent" if egg.state == "dented" and late else egg.state, []).append(egg.mark)
+    words = {
+        "dented": "dented early: too dry; moisten the substrate beside it, not the egg",
+        "late dent": "dented in the last days: usual before the hatch",
+        "mold": "with mold: wipe it, air the box; a good egg stands it",
+        "wet look": "wet and glassy: too moist; air the box and add no water",
+    }
+    return [f"{'Egg' if len(m) == 1 else 'Eggs'} {', '.join(m)} {words[state]}." for state, m in found.items()]

@@ -30,6 +30,8 @@ TOLD = 4
 """So many causes are told, the weightiest first."""
 PLAIN = 0.5
 """What moves the odds by less than e to this power says little."""
+K_PER_DAY, CHICK_DAYS = 0.56, 21.0
+"""So much off for a chick's whole term moves its hatch by a day. Source: common practice (core.egg_heat)."""
 EARLY_LATE_DAYS = 0.5
 """A hatch nearer than this to its day came as expected."""
 WORDS = {
@@ -251,8 +253,12 @@ def change(bench: Workbench, found: BatchReview) -> str:
             f"Move the eggs round: those at the {worse} hatched worse. Compare warm and cold places under Instruments."
         )
     if found.weighed.clear is None:
-        return "Change nothing for this run's sake; check an instrument that is due, and log the next one."
+        return _doubt_the_thermometer(bench, found) or (
+            "Change nothing for this run's sake; check an instrument that is due, and log the next one."
+        )
     key = found.weighed.clear.cause.key
+    if key in ("too moist in setting", "too dry in setting"):
+        return _other_humidity(found) or CHANGES[key]
     if not key.startswith("temperature"):
         return CHANGES[key]
     off = found.evidence.get("mean_k")
@@ -261,9 +267,45 @@ def change(bench: Workbench, found: BatchReview) -> str:
         way = "Raise" if key == "temperature low" else "Lower"
         return f"{way} the set point by two tenths, and check the thermometer first: it was not measured."
     tenths = round(float(difference_from_inside(-off.value, unit)), 1)
-    days = abs(off.value) / 0.56
+    days = abs(off.value) / K_PER_DAY
     direction, when = ("Raise", "earlier") if tenths > 0 else ("Lower", "later")
     return (
         f"{direction} the set point by {abs(tenths):.1f} {unit}: the next hatch should come about {days:.1f} days "
         f"{when} (approximate)."
+    )
+
+
+def _doubt_the_thermometer(bench: Workbench, found: BatchReview) -> str:
+    """Where the hatch and the thermometer do not fit together: check it; empty where they do."""
+    if found.shift is None or found.predicted is None:
+        return ""
+    off = found.shift.value - found.predicted.value
+    if abs(off) <= 2.0 * (found.predicted.u**2 + found.shift.u**2) ** 0.5:
+        return ""
+    unit = bench.temperature_unit
+    error = float(difference_from_inside(abs(off) * K_PER_DAY * CHICK_DAYS / found.course.species.days, unit))
+    way = "high" if off > 0 else "low"
+    return (
+        f"Check the thermometer: the hatch came {abs(off):.1f} days {'later' if off > 0 else 'earlier'} than its "
+        f"readings say, as if they were about {error:.1f} {unit} too {way} (approximate)."
+    )
+
+
+def _other_humidity(found: BatchReview) -> str:
+    """The humidity before lockdown that would have given the loss aimed at; empty where it is not known.
+
+    Source: loss in proportion to the deficit of the air, core.moisture.
+    """
+    off, aim = found.evidence.get("loss_off"), found.course.species.loss_percent
+    lockdown = found.course.lockdown_day
+    read = [w for w in found.weeks if w.humidity is not None and lockdown is not None and w.first_day < lockdown - 1]
+    if off is None or aim is None or not read or aim + off.value <= 0:
+        return ""
+    rh = sum(w.humidity.value for w in read if w.humidity is not None) / len(read)
+    wanted = 100.0 - (100.0 - rh) * aim / (aim + off.value)
+    if not 5.0 <= wanted <= 90.0:
+        return ""
+    return (
+        f"Hold about {wanted:.0f} % RH before lockdown instead of {rh:.0f}: the loss should come to {aim:.0f} % "
+        "(approximate). Weigh the eggs on the way."
     )

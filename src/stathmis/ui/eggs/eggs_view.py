@@ -64,15 +64,20 @@ class EggsView(FoldingView):
         side = QVBoxLayout(self._side)
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(6)
-        self._columns.addWidget(self._side, 2)
         page.addLayout(self._columns, 1)
         self._story = QVBoxLayout()
         side.addLayout(self._story)
+        # what to look for stays in sight in the dark, the words around it do not
         self.candle = CandlePicture(theme)
-        side.addWidget(self.candle)
-        self._legend = QVBoxLayout()
-        side.addLayout(self._legend)
-        side.addStretch(1)
+        self._words_below = QWidget()
+        self._legend = QVBoxLayout(self._words_below)
+        self._legend.setContentsMargins(0, 0, 0, 0)
+        right = QVBoxLayout()
+        right.setSpacing(6)
+        for widget in (self._side, self.candle, self._words_below):
+            right.addWidget(widget)
+        right.addStretch(1)
+        self._columns.addLayout(right, 2)
         cards = self.folding_row(28)
         self._cards = QWidget()
         self._cards.setLayout(cards)
@@ -90,7 +95,7 @@ class EggsView(FoldingView):
             self._batch_id = course.batch.id
             self.problem.hide()
         self.course = course
-        for widget in (self.picture, self._side, self.dark, self.at, self._cards):
+        for widget in (self.picture, self._side, self.candle, self._words_below, self.dark, self.at, self._cards):
             widget.setVisible(course is not None)
         if course is None:
             self.sheet = None
@@ -98,9 +103,10 @@ class EggsView(FoldingView):
             return
         self.sheet = sheet = tray.tray(self.bench, course.batch)
         laid = bool(sheet.eggs)
-        for widget in (self.picture, self.dark, self.at):
+        for widget in (self.picture, self.dark, self.at, self.candle):
             widget.setVisible(laid)
-        self._side.setVisible(laid and not self.theme.dim)
+        for widget in (self._side, self._words_below):
+            widget.setVisible(laid and not self.theme.dim)
         self._cards.setVisible(not self.theme.dim)
         self.laying.show_course(course, laid=laid, fresh=fresh)
         self.moving.setVisible(laid)
@@ -136,7 +142,7 @@ class EggsView(FoldingView):
         day = course.day(self.bench.now_ms)
         self.candle.show_day(day / course.species.days, reptile=course.species.kind == "reptile")
         self._legend.addWidget(label(looking.shows(course, day), "", "eggs", wrap=True))
-        for line in looking.take_out(sheet):
+        for line in (*looking.take_out(sheet), *looking.clutch_lines(course, sheet)):
             self._legend.addWidget(label(line, "", "undecided", wrap=True))
         self._legend.addWidget(label(looking.looks(course, day), "small", wrap=True))
         for group, title in GROUPS.items():
@@ -220,7 +226,8 @@ class EggsView(FoldingView):
         self.dark.setText("Lights on" if dark else "Candle in the dark")
         # a new text takes the key away
         self.dark.setShortcut("Alt+K")
-        self._side.setVisible(not dark)
+        for widget in (self._side, self._words_below):
+            widget.setVisible(not dark)
         self._cards.setVisible(not dark)
         self.theme.darken(dark)
         self.picture.setFocus()
