@@ -260,7 +260,8 @@ def test_where_hatch_and_thermometer_do_not_fit_the_thermometer_is_to_be_checked
     found_now = review.batch_review(bench, done)
     assert found_now.weighed is not None
     words = review.change(bench, found_now)
-    assert found_now.weighed.clear is None, "one clear egg and a late hatch are no cause"
+    clear = found_now.weighed.clear
+    assert clear is not None and clear.cause.key == "temperature low" and clear.by_measure < 0, "against the log"
     assert "Check the thermometer: the hatch came 1.6 days later" in words and "about 0.9 °C too high" in words
 
 

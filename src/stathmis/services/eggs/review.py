@@ -32,6 +32,8 @@ PLAIN = 0.5
 """What moves the odds by less than e to this power says little."""
 K_PER_DAY, CHICK_DAYS = 0.56, 21.0
 """So much off for a chick's whole term moves its hatch by a day. Source: common practice (core.egg_heat)."""
+LEAST_K = 0.1
+"""A set point is not moved for less."""
 EARLY_LATE_DAYS = 0.5
 """A hatch nearer than this to its day came as expected."""
 WORDS = {
@@ -266,6 +268,12 @@ def change(bench: Workbench, found: BatchReview) -> str:
     if off is None:
         way = "Raise" if key == "temperature low" else "Lower"
         return f"{way} the set point by two tenths, and check the thermometer first: it was not measured."
+    fits = off.value < 0 if key == "temperature low" else off.value > 0
+    if not fits or abs(off.value) < max(LEAST_K, 2.0 * off.u):
+        # the eggs speak for a temperature the thermometer did not show
+        return _doubt_the_thermometer(bench, found) or (
+            "Check the thermometer: the eggs look as if it had not shown the temperature they had."
+        )
     tenths = round(float(difference_from_inside(-off.value, unit)), 1)
     days = abs(off.value) / K_PER_DAY
     direction, when = ("Raise", "earlier") if tenths > 0 else ("Lower", "later")

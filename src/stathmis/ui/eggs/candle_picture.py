@@ -56,14 +56,14 @@ class CandlePicture(QWidget):
             step = min(px(_EGG_W + 24), self.width() // 3)
             area = QRectF(i * step + 4, 3, px(_EGG_W) * min(1.0, step / px(_EGG_W + 8)), px(_EGG_H))
             self._egg(painter, area, kind)
-            painter.setPen(QColor(inks.muted))
+            painter.setPen(QColor(inks.ink))
             painter.setFont(self._theme.font(11))
             words = QRectF(area.left() - 12, area.bottom() + 1, area.width() + 24, px(_WORD_H))
             painter.drawText(words, Qt.AlignmentFlag.AlignCenter, kind)
 
     def _egg(self, painter: QPainter, area: QRectF, kind: str) -> None:
         inks = self._theme.inks
-        light, dark = QColor(inks.eggs), QColor(inks.ink)
+        light, dark = QColor(inks.eggs), self._shadow()
         glow = QColor(light)
         glow.setAlpha(90)
         shape = egg_shape(area)
@@ -96,9 +96,15 @@ class CandlePicture(QWidget):
             painter.drawEllipse(middle, 0.24 * w, 0.17 * h)
         painter.restore()
 
+    def _shadow(self) -> QColor:
+        """What no light comes through is dark in every theme."""
+        ink, paper = QColor(self._theme.inks.ink), QColor(self._theme.inks.paper)
+        return ink if ink.lightnessF() < paper.lightnessF() else paper
+
     def _air_cell(self, painter: QPainter, area: QRectF, depth: float) -> None:
         """The clear end, with a slanted edge near the hatch."""
-        clear = QColor(self._theme.inks.card)
+        shadow = self._shadow()
+        clear = QColor(self._theme.inks.eggs if shadow.name() == self._theme.inks.paper else self._theme.inks.card)
         clear.setAlpha(190)
         slant = 0.1 * area.height() if self._share > 0.8 else 0.0
         path = QPainterPath()
@@ -115,7 +121,7 @@ class CandlePicture(QWidget):
         w, h = area.width(), area.height()
         if share > 0.4:
             # the dark mass grows from the pointed end until only the air cell is clear
-            shade = QColor(inks.ink)
+            shade = self._shadow()
             shade.setAlpha(205)
             top = area.top() + (0.62 - 0.45 * min(1.0, (share - 0.4) / 0.45)) * h
             painter.fillRect(QRectF(area.left(), max(top, area.top() + 0.24 * h), w, h), shade)
@@ -133,7 +139,7 @@ class CandlePicture(QWidget):
                 painter.drawPath(way)
         if share < 0.55:
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(inks.ink))
+            painter.setBrush(self._shadow())
             size = 0.03 + 0.16 * share
             painter.drawEllipse(middle, size * w, size * w)
         if share > 0.9:
@@ -141,4 +147,4 @@ class CandlePicture(QWidget):
             beak = QPainterPath(QPointF(middle.x() - 0.06 * w, area.top() + 0.26 * h))
             beak.lineTo(QPointF(middle.x() + 0.02 * w, area.top() + 0.14 * h))
             beak.lineTo(QPointF(middle.x() + 0.1 * w, area.top() + 0.26 * h))
-            painter.fillPath(beak, QColor(inks.ink))
+            painter.fillPath(beak, self._shadow())

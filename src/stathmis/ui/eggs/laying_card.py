@@ -20,7 +20,7 @@ FIELDS = (
     ("breed", "breed", "Breed of these eggs; may be empty"),
     ("mother", "mother", "Mother of these eggs; may be empty"),
     ("source", "where from", "Where these eggs are from; may be empty"),
-    ("laid", "laid on: 10 May", "The day they were laid; may be empty"),
+    ("laid", "laid 10 May", "The day they were laid; may be empty"),
 )
 
 

@@ -35,11 +35,11 @@ class MovingCard(QWidget):
         box.addLayout(first)
         row = QHBoxLayout()
         self.marks, self.at = QLineEdit(), QLineEdit()
-        self.marks.setPlaceholderText("all, or 1-5, 8")
+        self.marks.setPlaceholderText("all or 1-5, 8")
         self.marks.setAccessibleName("Which eggs go to another machine: all, or marks such as 1-5, 8")
         self.at.setPlaceholderText("now")
         self.at.setAccessibleName("When they went; empty means now")
-        self.at.setFixedWidth(theme.px(110))
+        self.at.setFixedWidth(theme.px(72))
         self.machine = yielding(QComboBox())
         self.machine.setAccessibleName("To which machine the eggs go")
         for edit in (self.marks, self.at):
