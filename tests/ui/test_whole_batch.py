@@ -192,7 +192,7 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
         and "Most likely: the temperature was low" in said
         and "Next time: Raise the set point" in said
     )
-    assert "days 14 to 21" in said and "yolk not drawn in in 1 of 5" in said
+    assert "14–21" in said and "1 of 5 yolk not drawn in" in said
     keeper.tab_to(review.report)
     for name in ("report.pdf", "report.html"):
         review.write_report(tmp_path / name)

@@ -241,6 +241,7 @@ def _style_sheet(theme: Theme) -> str:
         border-radius: 0; padding: {px(6)}px 0; font-size: {px(16)}px; color: {i.muted}; }}
     QPushButton[role="tab"]:checked {{ color: {i.ink}; border-bottom-color: {i.ink}; font-weight: 600; }}
     QPushButton[role="tab"]:focus {{ color: {i.selection}; border-bottom-color: {i.selection}; }}
+    QPushButton[role="tab"]:focus:!checked {{ border-bottom: 3px dotted {i.selection}; }}
     QPushButton[role="place"] {{ background: transparent; border: none; border-left: 4px solid transparent;
         border-radius: 0; text-align: left; padding: {px(8)}px {px(16)}px; }}
     QPushButton[role="place"]:checked {{ background: {i.card}; border-left-color: {i.selection}; }}

@@ -42,10 +42,10 @@ def signs_seen(sheet: TraySheet) -> list[SignCount]:
 
 
 def sign_words(seen: tuple[SignCount, ...]) -> str:
-    """ "In opened eggs: wet, swollen in 3 of 5; wrong position in 1 of 4."; empty where nothing was seen."""
+    """ "In opened eggs: 3 of 5 wet, swollen; 1 of 4 wrong position."; empty where nothing was seen."""
     if not seen:
         return ""
-    parts = [f"{s.word} in {s.count} of {s.of}" for s in seen]
+    parts = [f"{s.count} of {s.of} {s.word}" for s in seen]
     said = f"In opened eggs: {'; '.join(parts)}."
     for one in seen:
         if one.word == "wrong position" and one.count / max(1, one.of) >= WRONG_SHARE and one.count > 1:

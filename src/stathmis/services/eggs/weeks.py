@@ -11,11 +11,13 @@ from numpy.typing import NDArray
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.mortality import spread_over
+from stathmis.core.units import Unit
+from stathmis.logbook.records import Quantity
 from stathmis.services.batches import Course
 from stathmis.services.corrections import Corrected
 from stathmis.services.judgement import EggExcursion, Followed
 from stathmis.services.runs import Run
-from stathmis.services.wording import with_u
+from stathmis.services.wording import u_text, value_text
 from stathmis.services.workbench import Workbench
 
 WEEK_DAYS = 7.0
@@ -70,19 +72,25 @@ def _mean(
     return Corrected(float(values[part].mean()), NORMAL_95 * float(np.median(u[part])))
 
 
-def days_words(course: Course, week: Week) -> str:
-    """ "days 7 to 14"."""
-    first, last = (f"{course.numbered(d):.0f}" for d in (week.first_day, week.last_day))
-    return f"days {first} to {last}"
+def titles(bench: Workbench) -> tuple[str, str, str, str, str]:
+    """Titles of the table, with units."""
+    return "days", "died", f"eggs' mean, {bench.temperature_unit}", "mean, % RH", "worst of the eggs"
 
 
 def cells(bench: Workbench, course: Course, week: Week) -> tuple[str, str, str, str, str]:
     """A line of the table: days, deaths, the eggs' temperature, the humidity, the worst excursion."""
-    unit = bench.temperature_unit
-    warm = with_u(week.eggs_c.value, week.eggs_c.U, "temperature", unit) if week.eggs_c is not None else "not read"
-    damp = with_u(week.humidity.value, week.humidity.U, "humidity", "%") if week.humidity is not None else "not read"
-    died = f"about {week.died:.1f}" if abs(week.died - round(week.died)) > 0.05 else f"{week.died:.0f}"
+    first, last = (f"{course.numbered(d):.0f}" for d in (week.first_day, week.last_day))
+    warm = _plain(week.eggs_c, "temperature", bench.temperature_unit)
+    damp = _plain(week.humidity, "humidity", "%")
+    died = f"{week.died:.1f}" if abs(week.died - round(week.died)) > 0.05 else f"{week.died:.0f}"
     worst = ""
     if week.worst is not None and week.worst.worth_telling:
         worst = f"{week.worst.hours:.1f} h {week.worst.side}, {week.worst.weight}"
-    return days_words(course, week), died, warm, damp, worst
+    return f"{first}–{last}", died, warm, damp, worst
+
+
+def _plain(mean: Corrected | None, quantity: Quantity, unit: Unit) -> str:
+    """A mean with its uncertainty; the unit stands in the title."""
+    if mean is None:
+        return "not read"
+    return f"{value_text(mean.value, mean.U, quantity, unit)} {u_text(mean.U, quantity, unit)}"

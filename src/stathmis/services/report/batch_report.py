@@ -16,7 +16,7 @@ from stathmis.services.eggs.break_out import all_opened, draft_of
 from stathmis.services.eggs.outcome import outcome_lines, rate_words
 from stathmis.services.eggs.signs import sign_words, signs_seen
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray
-from stathmis.services.eggs.weeks import cells
+from stathmis.services.eggs.weeks import cells, titles
 from stathmis.services.judgement import Followed
 from stathmis.services.moisture import loss, loss_words, weights
 from stathmis.services.plan import planning, tasks
@@ -105,7 +105,7 @@ def _review(bench: Workbench, course: Course) -> list[Block]:
         blocks.append(Words(f"Next time: {change}", "strong"))
     if found.weeks:
         rows = tuple(cells(bench, course, week) for week in found.weeks)
-        blocks.append(Table(("", "died", "eggs' mean", "humidity", "worst"), rows))
+        blocks.append(Table(titles(bench), rows, numbers=(1,)))
     return blocks
 
 

@@ -11,14 +11,12 @@ from stathmis.services.eggs import review
 from stathmis.services.eggs.outcome import outcome_lines
 from stathmis.services.eggs.records import BatchRow
 from stathmis.services.eggs.review import BatchReview
-from stathmis.services.eggs.weeks import cells
+from stathmis.services.eggs.weeks import cells, titles
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.eggs.report_writing import write_batch_report
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
-
-COLUMNS = ("", "died", "eggs' mean", "humidity", "worst")
 
 
 class ReviewPanel(QWidget):
@@ -85,8 +83,8 @@ class ReviewPanel(QWidget):
         grid.setHorizontalSpacing(12)
         for column, share in enumerate((2, 2, 3, 3, 3)):
             grid.setColumnStretch(column, share)
-        for column, title in enumerate(COLUMNS):
-            grid.addWidget(label(title, "small"), 0, column)
+        for column, title in enumerate(titles(self._bench)):
+            grid.addWidget(label(title, "small", wrap=True), 0, column)
         for i, week in enumerate(found.weeks, start=1):
             for column, text in enumerate(cells(self._bench, found.course, week)):
                 grid.addWidget(label(text, "small" if column == 4 else "", wrap=True), i, column)
