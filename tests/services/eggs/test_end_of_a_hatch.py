@@ -16,7 +16,7 @@ from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.eggs import break_out, findings, hatching, laying, looking, review, take_off, tray
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.signs import sign_words, signs_seen
-from stathmis.services.eggs.weeks import cells, weeks
+from stathmis.services.eggs.weeks import cells, titles, weeks
 from stathmis.services.moisture import weights
 from stathmis.services.workbench import Workbench
 
