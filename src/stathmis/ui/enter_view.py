@@ -2,38 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
 from stathmis.logbook.records import Instrument
-from stathmis.services import batches, company, knowledge, notify, setting_up
+from stathmis.services import batches, company, knowledge, setting_up
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
-from stathmis.ui.pieces import FoldingView, button, label, scrolling_page, yielding
+from stathmis.ui.pieces import FoldingView, button, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-
-
-def _try(problem: QLabel, action: Callable[[], str]) -> bool:
-    """Do it and say so, or show the problem where it happened."""
-    try:
-        said = action()
-    except UserError as error:
-        problem.setText(str(error))
-        problem.show()
-        return False
-    problem.hide()
-    notify.tell("info", f"{said} Ctrl+Z takes it back.")
-    return True
-
-
-def _problem() -> QLabel:
-    made = label("", "problem", wrap=True)
-    made.hide()
-    return made
 
 
 class EnterView(FoldingView):
@@ -57,7 +37,7 @@ class EnterView(FoldingView):
         self.batch = BatchForm(bench)
         self.machine = QComboBox()
         self.batch.field("In", self.machine)
-        self.batch_problem = _problem()
+        self.batch_problem = problem_label()
         law = label(knowledge.cautions()["law"], "small", wrap=True)
         left.addWidget(
             _card("A batch", self.batch, self.batch_problem, button("Set the batch", self.set_batch, "main"), law)
@@ -65,12 +45,12 @@ class EnterView(FoldingView):
         self.ending = QComboBox()
         self.ending.setAccessibleName("Batch to end")
         self.end_button = button("End this batch", self.end_batch)
-        self.end_problem = _problem()
+        self.end_problem = problem_label()
         self._end_card = _card("End a batch", self.ending, self.end_problem, self.end_button)
         left.addWidget(self._end_card)
         left.addStretch(1)
         self.instrument = InstrumentForm(bench)
-        self.instrument_problem = _problem()
+        self.instrument_problem = problem_label()
         right.addWidget(
             _card(
                 "An instrument",
@@ -80,7 +60,7 @@ class EnterView(FoldingView):
             )
         )
         self.incubator = IncubatorForm(bench)
-        self.incubator_problem = _problem()
+        self.incubator_problem = problem_label()
         right.addWidget(
             _card(
                 "An incubator",
@@ -95,14 +75,14 @@ class EnterView(FoldingView):
         self.moving_to.setAccessibleName("Where it hangs from now on")
         self.moving_at_eggs = QCheckBox("at the height of the egg tops")
         self.moving_at_eggs.setChecked(True)
-        self.moving_problem = _problem()
+        self.moving_problem = problem_label()
         move = button("Move it", self.move_instrument)
         left.insertWidget(
             2,
             _card("Move an instrument", self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move),
         )
         self.place = PlaceForm(bench)
-        self.place_problem = _problem()
+        self.place_problem = problem_label()
         keep = button("Keep it", self.set_place)
         right.insertWidget(2, _card("Your place", self.place, self.place_problem, keep))
         for box in (self.machine, self.ending, self.moving, self.moving_to, *self.batch.findChildren(QComboBox)):
@@ -152,7 +132,7 @@ class EnterView(FoldingView):
             shared = company.warnings(self._bench, incubator)
             return f"Set in {incubator.name}. {' '.join(shared) or knowledge.cautions()['eggs']}"
 
-        _try(self.batch_problem, action)
+        attempt(self.batch_problem, action)
 
     def end_batch(self) -> None:
         """End the chosen batch."""
@@ -163,7 +143,7 @@ class EnterView(FoldingView):
             return f"{batch.name} ended."
 
         if batch is not None:
-            _try(self.end_problem, action)
+            attempt(self.end_problem, action)
 
     def add_instrument(self) -> None:
         """Enter the instrument as typed."""
@@ -174,7 +154,7 @@ class EnterView(FoldingView):
             self.instrument.clear()
             return f"{name} entered."
 
-        _try(self.instrument_problem, action)
+        attempt(self.instrument_problem, action)
 
     def move_instrument(self) -> None:
         """Hang the chosen instrument where it is wanted."""
@@ -191,7 +171,7 @@ class EnterView(FoldingView):
             )
             return f"{name} moved."
 
-        _try(self.moving_problem, action)
+        attempt(self.moving_problem, action)
 
     def set_place(self) -> None:
         """Keep the name and altitude as typed."""
@@ -200,7 +180,7 @@ class EnterView(FoldingView):
             self.place.save()
             return "Kept."
 
-        _try(self.place_problem, action)
+        attempt(self.place_problem, action)
 
     def add_incubator(self) -> None:
         """Enter the incubator as typed."""
@@ -211,7 +191,7 @@ class EnterView(FoldingView):
             self.incubator.name.setText("")
             return f"{name} entered."
 
-        _try(self.incubator_problem, action)
+        attempt(self.incubator_problem, action)
 
 
 class StartView(QWidget):
@@ -244,7 +224,7 @@ class StartView(QWidget):
         inner.addWidget(_card("2  What is in it?", self.none_yet, self.batch))
         self.instrument = InstrumentForm(bench, with_place=False)
         inner.addWidget(_card("3  What do you read?", self.instrument))
-        self.problem = _problem()
+        self.problem = problem_label()
         inner.addWidget(self.problem)
         go = QHBoxLayout()
         self.go = button("Start the first round", self.start, "main")
@@ -283,7 +263,7 @@ class StartView(QWidget):
             return "Ready: type what the instrument shows."
 
         try:
-            done = _try(self.problem, action)
+            done = attempt(self.problem, action)
         finally:
             bench.listeners = listeners
         if not done:

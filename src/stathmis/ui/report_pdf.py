@@ -5,16 +5,14 @@ from __future__ import annotations
 from html import escape
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+from PySide6.QtCore import QByteArray, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QTextDocument
 from PySide6.QtSvg import QSvgRenderer
 
 from stathmis.exchange.report_page import INK, MUTED, RULE, Block, Drawing, Heading, Report, Table, Words
-from stathmis.exchange.whole_file import replacing
+from stathmis.ui.paper import DPI, LAID_OUT_DPI, Paper
 from stathmis.ui.theme import FAMILY
 
-DPI = 300
-LAID_OUT_DPI = 96.0
 _GAP, _BEFORE_HEADING, _KEEP_BELOW = 5.0, 12.0, 90.0
 _ROLES = {"": "", "strong": "font-weight:600;", "small": f"color:{MUTED};font-size:8pt;"}
 
@@ -24,36 +22,20 @@ def write_pdf(report: Report, path: Path) -> int:
 
     Raises UserError where it cannot be written.
     """
-    store = QByteArray()
-    buffer = QBuffer(store)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setPageLayout(
-        QPageLayout(
-            QPageSize(QPageSize.PageSizeId.A4),
-            QPageLayout.Orientation.Portrait,
-            QMarginsF(18, 16, 18, 16),
-            QPageLayout.Unit.Millimeter,
-        )
-    )
-    writer.setResolution(DPI)
-    writer.setTitle(report.title)
-    writer.setCreator("Stathmis")
-    pages = _Pages(writer, report)
+    paper = Paper(report.title)
+    pages = _Pages(paper, report)
     pages.run()
-    buffer.close()
-    with replacing(path) as partial:
-        partial.write_bytes(bytes(store.data()))
+    paper.save(path)
     return pages.number
 
 
 class _Pages:
     """The pages of a report as they fill."""
 
-    def __init__(self, writer: QPdfWriter, report: Report) -> None:
-        self._writer, self._report = writer, report
-        size = writer.pageLayout().paintRectPixels(int(LAID_OUT_DPI)).size()
-        self._width, self._height = float(size.width()), float(size.height()) - 22.0
+    def __init__(self, paper: Paper, report: Report) -> None:
+        self._writer, self._report = paper.writer, report
+        self._width, height = paper.area
+        self._height = height - 22.0
         self._y = 0.0
         self.number = 1
 

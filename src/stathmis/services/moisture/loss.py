@@ -188,11 +188,15 @@ def _of_batch(lines: dict[str, tuple[Conductance, list[Weighing], Accumulated]])
 def loss_sheet(
     bench: Workbench, course: Course, found: Sequence[Weighing], at_ms: int | None = None
 ) -> LossSheet | None:
-    """All about the loss of a batch's eggs at a time (UTC ms, now by default); None for eggs without a lockdown."""
+    """All about the loss of a batch's eggs at a time (UTC ms; now, or when it ended, by default).
+
+    None for eggs without a lockdown.
+    """
     want = wanted(course)
     if want is None or course.lockdown_day is None:
         return None
-    now = bench.now_ms if at_ms is None else at_ms
+    ended = course.batch.ended_ms
+    now = at_ms if at_ms is not None else bench.now_ms if ended is None else min(bench.now_ms, ended)
     warm, moist = _judged(bench, course, now)
     air = _air(course, warm, moist)
     lines = _lines(bench, course, found, air)

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QHideEvent, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
-from stathmis.services import clock, knowledge, notify
+from stathmis.services import clock, knowledge
 from stathmis.services.batches import Course
 from stathmis.services.eggs import findings, looking, moving, tray
 from stathmis.services.eggs.break_out import draft_of
 from stathmis.services.eggs.tray import EggStory, TraySheet
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt
 from stathmis.ui.eggs.candle_picture import CandlePicture
 from stathmis.ui.eggs.laying_card import LayingCard
 from stathmis.ui.eggs.moving_card import MovingCard
@@ -194,7 +193,7 @@ class EggsView(FoldingView):
             findings.log_finding(self.bench, course, mark, kind, at, take_out=take_out)
             return f"Egg {mark}: {knowledge.findings()[kind].word}{', taken out' if take_out else ''}."
 
-        if self._try(action):
+        if attempt(self.problem, action):
             self.picture.next_egg()
 
     def swap(self, one: str, other: str) -> None:
@@ -207,18 +206,7 @@ class EggsView(FoldingView):
             moving.swap(self.bench, course, [(one, other)])
             return f"Eggs {one} and {other} changed places."
 
-        self._try(action)
-
-    def _try(self, action: Callable[[], str]) -> bool:
-        try:
-            said = action()
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return False
-        self.problem.hide()
-        notify.tell("info", f"{said} Ctrl+Z takes it back.")
-        return True
+        attempt(self.problem, action)
 
     def toggle_dark(self) -> None:
         """The whole window in dim red on black for candling, and back."""

@@ -6,13 +6,12 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.core.errors import UserError
-from stathmis.services import notify
 from stathmis.services.batches import Course
 from stathmis.services.eggs import laying
 from stathmis.services.eggs.laying import Described
 from stathmis.services.eggs.tray_shape import SHAPES
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt
 from stathmis.ui.pieces import button, label, problem_label, yielding
 from stathmis.ui.theme import Theme
 
@@ -148,12 +147,5 @@ class LayingCard(QWidget):
     def _try(self, action: Callable[[Course], str]) -> bool:
         if self._course is None:
             return False
-        try:
-            said = action(self._course)
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return False
-        self.problem.hide()
-        notify.tell("info", f"{said} Ctrl+Z takes it back.")
-        return True
+        course = self._course
+        return attempt(self.problem, lambda: action(course))

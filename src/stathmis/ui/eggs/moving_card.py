@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.core.errors import UserError
-from stathmis.services import clock, notify
+from stathmis.services import clock
 from stathmis.services.batches import Course
 from stathmis.services.eggs import moving
 from stathmis.services.eggs.moving import Rotation
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import button, label, problem_label, yielding
 from stathmis.ui.theme import Theme
 
@@ -82,14 +82,12 @@ class MovingCard(QWidget):
         course, found = self._course, self._found
         if course is None or found is None:
             return
-        try:
+
+        def action() -> str:
             moving.swap(self._bench, course, found.pairs)
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        notify.tell("info", f"{2 * len(found.pairs)} eggs have changed places. Ctrl+Z takes it back.")
+            return f"{2 * len(found.pairs)} eggs have changed places."
+
+        attempt(self.problem, action)
 
     def go(self) -> None:
         """All eggs, or those typed, go to another machine."""
@@ -97,25 +95,15 @@ class MovingCard(QWidget):
         target = next((i for i in bench.incubators() if i.id == self.machine.currentData()), None)
         if course is None or target is None:
             return
-        typed = self.marks.text(), self.at.text()
-        try:
-            at = clock.parse_moment(typed[1], bench.now_ms, bench.zone)
-            marks = moving.marks_in(typed[0])
-            self.marks.setText("")
-            self.at.setText("")
-            try:
+
+        def action() -> str:
+            with emptied(self.marks, self.at) as (which, when):
+                at = clock.parse_moment(when, bench.now_ms, bench.zone)
+                marks = moving.marks_in(which)
                 if marks is None:
                     moving.move_batch(bench, course, target, at)
-                else:
-                    moving.move_some(bench, course, marks, target, at)
-            except UserError:
-                self.marks.setText(typed[0])
-                self.at.setText(typed[1])
-                raise
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        which = "The batch lies" if marks is None else f"{len(marks)} eggs lie"
-        notify.tell("info", f"{which} in {target.name} now. Ctrl+Z takes it back.")
+                    return f"The batch lies in {target.name} now."
+                moving.move_some(bench, course, marks, target, at)
+                return f"{len(marks)} eggs lie in {target.name} now."
+
+        attempt(self.problem, action)

@@ -6,7 +6,6 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.core.errors import UserError
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
 from stathmis.services.eggs import findings, hatching, tray
@@ -14,6 +13,7 @@ from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines, rate_words
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.background import Task
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
@@ -174,18 +174,12 @@ class NowView(FoldingView):
         course = self.course
         if course is None:
             return
-        typed = self.count.text(), self.at.text()
-        try:
-            at = clock.parse_moment(typed[1], self.bench.now_ms, self.bench.zone)
-            n = int(typed[0]) if typed[0].strip().isdigit() else 0
-            self.count.setText("")
-            self.at.setText("")
-            findings.log_count(self.bench, course, self.kind.currentData(), n, at)
-        except UserError as error:
-            self.count.setText(typed[0])
-            self.at.setText(typed[1])
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        notify.tell("info", f"{n} {self.kind.currentText()}: logged. Ctrl+Z takes it back.")
+
+        def action() -> str:
+            with emptied(self.count, self.at) as (typed, when):
+                at = clock.parse_moment(when, self.bench.now_ms, self.bench.zone)
+                n = int(typed) if typed.strip().isdigit() else 0
+                findings.log_count(self.bench, course, self.kind.currentData(), n, at)
+                return f"{n} {self.kind.currentText()}: logged."
+
+        attempt(self.problem, action)

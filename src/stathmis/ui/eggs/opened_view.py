@@ -8,8 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
-from stathmis.core.errors import UserError
-from stathmis.services import knowledge, notify
+from stathmis.services import knowledge
 from stathmis.services.batches import Course
 from stathmis.services.eggs import break_out
 from stathmis.services.eggs.break_out import Draft, draft_of
@@ -18,6 +17,7 @@ from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.knowledge import Opened
 from stathmis.services.wording import count
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
 
@@ -185,25 +185,18 @@ class OpenedView(FoldingView):
         course, item = self._course, self.eggs.currentItem()
         if course is None or item is None:
             return
-        mark, draft, note = str(item.data(Qt.ItemDataRole.UserRole)), self.draft, self.note.text()
+        mark, draft = str(item.data(Qt.ItemDataRole.UserRole)), self.draft
         n = int(self.count.text()) if self.count.text().strip().isdigit() else 0
-        try:
-            self.draft = Draft()
-            self.note.setText("")
-            try:
+
+        def action() -> str:
+            with emptied(self.note) as (note,):
+                self.draft = Draft()
                 break_out.open_egg(self._bench, course, mark, draft, self._bench.now_ms, note, n)
-            except UserError:
-                self.draft = draft
-                self.note.setText(note)
-                raise
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
+            return f"{f'Egg {mark}' if mark else count(n, 'egg')}: {draft.words()}."
+
+        if not attempt(self.problem, action):
+            self.draft = draft
             self._say()
-            return
-        self.problem.hide()
-        which = f"Egg {mark}" if mark else count(n, "egg").capitalize()
-        notify.tell("info", f"{which}: {draft.words()}. Ctrl+Z takes it back.")
 
 
 def _key_words(found: Opened) -> str:

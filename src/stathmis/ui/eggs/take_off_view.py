@@ -11,6 +11,7 @@ from stathmis.services.batches import Course
 from stathmis.services.eggs import take_off
 from stathmis.services.eggs.tray import WEAK, tray
 from stathmis.services.workbench import Workbench
+from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
 
@@ -135,26 +136,15 @@ class TakeOffView(FoldingView):
         course, bench = self._course, self._bench
         if course is None:
             return
-        edits = (self.count, self.bands, self.brooder, self.at, *self.weak.values())
-        typed = [edit.text() for edit in edits]
-        try:
-            at = clock.parse_moment(typed[3], bench.now_ms, bench.zone)
-            weak = {kind: _number(edit.text()) for kind, edit in self.weak.items()}
-            n = _number(typed[0])
-            for edit in edits:
-                edit.setText("")
-            try:
-                take_off.take(bench, course, n, at, typed[1], typed[2], weak)
-            except UserError:
-                for edit, text in zip(edits, typed, strict=True):
-                    edit.setText(text)
-                raise
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        notify.tell("info", f"{n} taken off. Ctrl+Z takes it back.")
+
+        def action() -> str:
+            with emptied(self.count, self.bands, self.brooder, self.at, *self.weak.values()) as typed:
+                chicks, bands, brooder, when, *weak = typed
+                at = clock.parse_moment(when, bench.now_ms, bench.zone)
+                hurt = {kind: _number(text) for kind, text in zip(self.weak, weak, strict=True)}
+                return f"{take_off.take(bench, course, _number(chicks), at, bands, brooder, hurt)} taken off."
+
+        attempt(self.problem, action)
 
 
 def _number(text: str) -> int:

@@ -6,24 +6,21 @@ from html import escape
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QPointF, QRectF, QSizeF, Qt, QUrl
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, QUrl
 from PySide6.QtGui import (
     QColor,
     QFont,
     QImage,
-    QPageLayout,
-    QPageSize,
     QPainter,
-    QPdfWriter,
     QPen,
     QPolygonF,
     QTextDocument,
 )
 
 from stathmis.core.units import from_inside
-from stathmis.exchange.whole_file import replacing
 from stathmis.services.instruments.sheet import Sheet
 from stathmis.services.report.drawing import ticks
+from stathmis.ui.paper import DPI, LAID_OUT_DPI, Paper
 from stathmis.ui.theme import FAMILY, LIGHT
 
 _CHART = (1680, 560)
@@ -31,44 +28,25 @@ _CHART = (1680, 560)
 
 def write_sheet(sheet: Sheet, path: Path) -> None:
     """Write a sheet as an A4 PDF. Raises UserError where it cannot be written."""
-    store = QByteArray()
-    buffer = QBuffer(store)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setPageLayout(
-        QPageLayout(
-            QPageSize(QPageSize.PageSizeId.A4),
-            QPageLayout.Orientation.Portrait,
-            QMarginsF(18, 16, 18, 16),
-            QPageLayout.Unit.Millimeter,
-        )
-    )
-    writer.setResolution(300)
-    writer.setTitle(sheet.title)
-    writer.setCreator("Stathmis")
+    paper = Paper(sheet.title)
     document = QTextDocument()
     document.setDocumentMargin(0)
     document.setDefaultFont(QFont(FAMILY, 9))
     document.addResource(QTextDocument.ResourceType.ImageResource, QUrl("chart"), _chart(sheet))
-    page = writer.pageLayout().paintRectPixels(96).size()
-    document.setPageSize(QSizeF(page))
-    document.setHtml(_html(sheet, page.width()))
-    # the document is laid out at 96 dots an inch, the paper has 300
-    painter = QPainter(writer)
-    scale = writer.resolution() / 96.0
-    painter.scale(scale, scale)
+    width, height = paper.area
+    document.setPageSize(QSizeF(width, height))
+    document.setHtml(_html(sheet, int(width)))
+    painter = QPainter(paper.writer)
+    painter.scale(DPI / LAID_OUT_DPI, DPI / LAID_OUT_DPI)
     for number in range(document.pageCount()):
         if number:
-            writer.newPage()
+            paper.writer.newPage()
         painter.save()
-        painter.translate(0, -number * page.height())
-        area = QRectF(0, number * page.height(), page.width(), page.height())
-        document.drawContents(painter, area)
+        painter.translate(0, -number * height)
+        document.drawContents(painter, QRectF(0, number * height, width, height))
         painter.restore()
     painter.end()
-    buffer.close()
-    with replacing(path) as partial:
-        partial.write_bytes(bytes(store.data()))
+    paper.save(path)
 
 
 def _html(sheet: Sheet, width: int) -> str:
