@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import shutil
+from pathlib import Path
+
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy.exc import IntegrityError
 
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import keeping, live, readings
+from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel, LoggerImport, NewReading
 from stathmis.services import setting_up
+from stathmis.services.clock import FixedClock
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.workbench import Workbench
 
@@ -94,3 +99,55 @@ def test_overlapping_imports_come_out_in_order(data: st.DataObject) -> None:
         assert (r["least"], r["most"]) == (shown.min(), shown.max())
         assert r["total"] == pytest.approx(shown.sum())
         assert times.size <= readings.CHUNK
+
+
+hour = st.integers(0, 100).map(lambda h: h * 3_600_000)
+
+
+@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.lists(st.tuples(st.integers(0, 1), hour, st.booleans()), max_size=8),
+    st.lists(st.tuples(st.integers(0, 1), hour, st.integers(1, 30), st.booleans()), max_size=5),
+    st.lists(st.tuples(st.integers(0, 1), hour), max_size=6),
+    hour,
+    hour,
+)
+def test_the_newest_reading_is_the_last_of_all(
+    tmp_path: Path,
+    typed: list[tuple[int, int, bool]],
+    imports: list[tuple[int, int, int, bool]],
+    live_rows: list[tuple[int, int]],
+    start: int,
+    length: int,
+) -> None:
+    """Typed, brought in, live; struck and withdrawn ones among them; one question answers for every channel."""
+    shutil.rmtree(tmp_path / "l", ignore_errors=True)
+    (tmp_path / "l").mkdir()
+    logbook = create_logbook(tmp_path / "l" / "l.stathmis", {})
+    try:
+        own = Workbench(logbook, FixedClock(0))
+        kinds = [NewChannel("temperature", "°C", 0.1, 0.5), NewChannel("temperature", "°F", 0.1, 0.5)]
+        setting_up.add_instrument(own, "Two", "probe", kinds)
+        channels = keeping.all_of(logbook, Channel)
+        for i, (which, at, struck) in enumerate(typed):
+            ids = readings.log_readings(logbook, [NewReading(channels[which].id, at, 37.0 + i, "°C", "x")], 0)
+            if struck:
+                readings.strike(logbook, ids, 1, "wrong")
+        for i, (which, at, n, withdrawn) in enumerate(imports):
+            series = Series(at + np.arange(n, dtype=np.int64) * 600_000, 20.0 + i + np.arange(n) / 100.0)
+            made = readings.store_import(logbook, f"{i}.csv", 0, {channels[which].id: series}, 0, 0)
+            if withdrawn:
+                keeping.withdraw(logbook, LoggerImport, [made], 1)
+        for i, (which, at) in enumerate(live_rows):
+            live.store_live(logbook, [live.LiveReading(channels[which].id, at, 50.0 + i)])
+        found = readings.newest(logbook, channels, start, start + length)
+        for channel in channels:
+            whole = readings.series(logbook, channel, start, start + length)
+            if not whole.times_ms.size:
+                assert channel.id not in found
+                continue
+            at, shown = found[channel.id]
+            assert at == whole.times_ms[-1]
+            assert shown in whole.shown[whole.times_ms == at], "one of those read at that instant"
+    finally:
+        logbook.close()

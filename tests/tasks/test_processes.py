@@ -186,7 +186,7 @@ def test_the_main_flows_on_a_real_display(tmp_path: Path) -> None:
             number = pipe.readline().strip()
         done = subprocess.run(
             [sys.executable, "-m", "pytest", "-p", "no:xdist", "--basetemp", str(tmp_path / "inner"),
-             "tests/tasks/test_keepers_day.py", "tests/ui/test_round.py"],
+             "tests/tasks/test_keepers_day.py", "tests/ui/test_round.py", "tests/ui/test_whole_batch.py"],
             capture_output=True, text=True, cwd=ROOT, timeout=240, check=False,
             env=environment(DISPLAY=f":{number}", QT_QPA_PLATFORM="xcb"),
         )  # fmt: skip

@@ -14,24 +14,7 @@ from stathmis.core.errors import UserError
 from stathmis.core.schedule import Habits
 from stathmis.logbook import keeping
 from stathmis.logbook.opening import open_logbook
-from stathmis.logbook.records import (
-    Away,
-    Batch,
-    BreakOut,
-    DroppedState,
-    Egg,
-    EggFinding,
-    EggSize,
-    Event,
-    Incubator,
-    LossTarget,
-    PlanMove,
-    Stay,
-    StoredPlan,
-    TaskMark,
-    WaterSurface,
-    Weighing,
-)
+from stathmis.logbook.records import Batch
 from stathmis.services import batches, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.eggs import break_out, findings, laying, moving, take_off
@@ -41,30 +24,12 @@ from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.plan import conflicts, lockdown, planning, tasks, turning
 from stathmis.services.workbench import Workbench
 
-KINDS = (
-    Away,
-    Batch,
-    BreakOut,
-    DroppedState,
-    Egg,
-    EggFinding,
-    EggSize,
-    Event,
-    Incubator,
-    LossTarget,
-    PlanMove,
-    Stay,
-    StoredPlan,
-    TaskMark,
-    WaterSurface,
-    Weighing,
-)
 NOW_MS = 1_779_093_600_000
 
 
 def everything(bench: Workbench) -> dict[str, list[Any]]:
     """All records that count, by kind."""
-    return {kind.__name__: keeping.all_of(bench.logbook, kind) for kind in KINDS}  # type: ignore[type-var]
+    return {kind.__name__: keeping.all_of(bench.logbook, kind) for kind in keeping.KINDS}  # type: ignore[type-var]
 
 
 def _course(bench: Workbench, which: int) -> Any:

@@ -99,6 +99,8 @@ _TABLES: dict[type, Table] = {
     Away: schema.away,
     LossTarget: schema.loss_target,
 }
+KINDS: tuple[type, ...] = tuple(_TABLES)
+"""All kinds of records."""
 
 
 def settings(logbook: Logbook) -> dict[str, str]:
