@@ -80,7 +80,7 @@ class NowView(FoldingView):
         box.addWidget(label("By counts", "name"))
         row = QHBoxLayout()
         self.count, self.at = QLineEdit(), QLineEdit()
-        self.count.setPlaceholderText("how many")
+        self.count.setPlaceholderText("count")
         self.count.setFixedWidth(self.theme.px(84))
         self.at.setPlaceholderText("now")
         self.count.setAccessibleName("How many")
