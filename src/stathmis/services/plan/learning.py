@@ -23,6 +23,8 @@ from stathmis.services.workbench import Workbench
 TERM_BETWEEN_DAYS, TERM_WITHIN_DAYS = 0.4, 0.25
 """How far a flock's own term lies from the sheet's, and one hatch from the next, standard deviations. Source: common
 practice."""
+MOST_HATCHES = 8
+"""The newest so many are read: flocks and machines change."""
 SHELL_WITHIN = 0.08
 """How far the shells of one set differ from the next of the same flock, relative. Source: common practice."""
 USUAL_HATCH, USUAL_FERTILE, WORTH_EGGS = 0.7, 0.85, 10.0
@@ -59,16 +61,17 @@ def own_hatches(bench: Workbench, species: str) -> tuple[tuple[int, int], ...]:
 
 
 def learnt(bench: Workbench, species: str) -> Learnt:
-    """What the ended batches of a species teach; reads their whole runs."""
+    """What the newest ended batches of a species teach; reads their whole runs."""
     kept = knowledge.species()[species]
     terms: list[tuple[float, float]] = []
     shells: list[tuple[float, float]] = []
     hatched: list[tuple[int, int]] = []
     fertile: list[tuple[int, int]] = []
     own = 0
-    for batch in bench.records(Batch):
+    ended = sorted((b for b in bench.records(Batch) if b.species == species and b.ended_ms), key=lambda b: -b.set_ms)
+    for batch in ended[:MOST_HATCHES]:
         course = batches.course_by_id(bench, batch.id)
-        if batch.species != species or batch.ended_ms is None or course is None:
+        if course is None:
             continue
         sheet = tray(bench, batch)
         tally = sheet.tally
