@@ -174,7 +174,7 @@ def test_killed_while_open_it_opens_again(demo_file: Path, tmp_path: Path) -> No
 @pytest.mark.xvfb
 @pytest.mark.skipif(shutil.which("Xvfb") is None, reason="no virtual display on this machine")
 def test_the_main_flows_on_a_real_display(tmp_path: Path) -> None:
-    """The keeper's day and the round again, in real windows on an X display of their own."""
+    """The keeper's day and a whole batch again, in real windows on an X display of their own."""
     read_end, write_end = os.pipe()
     display = subprocess.Popen(
         ["Xvfb", "-displayfd", str(write_end), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
@@ -186,7 +186,7 @@ def test_the_main_flows_on_a_real_display(tmp_path: Path) -> None:
             number = pipe.readline().strip()
         done = subprocess.run(
             [sys.executable, "-m", "pytest", "-p", "no:xdist", "--basetemp", str(tmp_path / "inner"),
-             "tests/tasks/test_keepers_day.py", "tests/ui/test_round.py", "tests/ui/test_whole_batch.py"],
+             "tests/tasks/test_keepers_day.py", "tests/ui/test_whole_batch.py"],
             capture_output=True, text=True, cwd=ROOT, timeout=240, check=False,
             env=environment(DISPLAY=f":{number}", QT_QPA_PLATFORM="xcb"),
         )  # fmt: skip

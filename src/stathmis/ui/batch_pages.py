@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
@@ -83,18 +83,41 @@ class BatchPages(QWidget):
         layout.addLayout(head)
         self.round = RoundView(bench, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
-        self.trace = TraceView(bench, theme)
-        self.trace.followed_anew.connect(self._followed)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
-        self._stack.addWidget(self.trace)
-        self.moisture = MoistureView(bench, theme)
-        self._stack.addWidget(self.moisture)
-        self.eggs, self.hatch = EggsView(bench, theme), HatchView(bench, theme)
-        self.hatch.ended.connect(self._ended)
-        self._stack.addWidget(self.eggs)
-        self._stack.addWidget(self.hatch)
         layout.addWidget(self._stack, 1)
+
+    # the other pages are made when they are first wanted: the first paint does not wait for them
+
+    @cached_property
+    def trace(self) -> TraceView:
+        """The whole run as curves."""
+        made = TraceView(self._bench, self._theme)
+        made.followed_anew.connect(self._followed)
+        self._stack.addWidget(made)
+        return made
+
+    @cached_property
+    def moisture(self) -> MoistureView:
+        """Weights, water and vents."""
+        made = MoistureView(self._bench, self._theme)
+        self._stack.addWidget(made)
+        return made
+
+    @cached_property
+    def eggs(self) -> EggsView:
+        """The tray."""
+        made = EggsView(self._bench, self._theme)
+        self._stack.addWidget(made)
+        return made
+
+    @cached_property
+    def hatch(self) -> HatchView:
+        """The late stage and the review."""
+        made = HatchView(self._bench, self._theme)
+        made.ended.connect(self._ended)
+        self._stack.addWidget(made)
+        return made
 
     def _show_several(self, sheet: RoundSheet) -> None:
         """Where batches share a machine, one of them is in view."""
@@ -253,7 +276,7 @@ class BatchPages(QWidget):
         self._show_window(course, elsewhere=page == "trace")
         for key, made in self.tabs.items():
             made.setChecked(key == page)
-        self._stack.setCurrentIndex([key for key, _ in PAGES].index(page))
+        self._stack.setCurrentWidget(getattr(self, page))
         # only the page in view is built: the others are when they are looked at
         if page == "round":
             self.round.show_incubator(sheet)
