@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property, partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
@@ -11,20 +12,22 @@ from stathmis.logbook.records import Incubator
 from stathmis.services import batches, judgement, notify, rounds
 from stathmis.services.batches import Course
 from stathmis.services.judgement import Followed
-from stathmis.services.moisture import box, water
-from stathmis.services.moisture.box import BoxSheet
+from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.wording import count, number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
-from stathmis.ui.eggs.eggs_view import EggsView
-from stathmis.ui.eggs.hatch_view import HatchView
-from stathmis.ui.moisture.view import MoistureView
 from stathmis.ui.pieces import button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
-from stathmis.ui.trace_view import TraceView
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.ui.eggs.eggs_view import EggsView
+    from stathmis.ui.eggs.hatch_view import HatchView
+    from stathmis.ui.moisture.view import MoistureView
+    from stathmis.ui.trace_view import TraceView
 
 JUDGE_EVERY_MS = 10 * 60_000
 """The expected hatch is worked out anew this often while readings come in."""
@@ -92,6 +95,8 @@ class BatchPages(QWidget):
     @cached_property
     def trace(self) -> TraceView:
         """The whole run as curves."""
+        from stathmis.ui.trace_view import TraceView
+
         made = TraceView(self._bench, self._theme)
         made.followed_anew.connect(self._followed)
         self._stack.addWidget(made)
@@ -100,6 +105,8 @@ class BatchPages(QWidget):
     @cached_property
     def moisture(self) -> MoistureView:
         """Weights, water and vents."""
+        from stathmis.ui.moisture.view import MoistureView
+
         made = MoistureView(self._bench, self._theme)
         self._stack.addWidget(made)
         return made
@@ -107,6 +114,8 @@ class BatchPages(QWidget):
     @cached_property
     def eggs(self) -> EggsView:
         """The tray."""
+        from stathmis.ui.eggs.eggs_view import EggsView
+
         made = EggsView(self._bench, self._theme)
         self._stack.addWidget(made)
         return made
@@ -114,6 +123,8 @@ class BatchPages(QWidget):
     @cached_property
     def hatch(self) -> HatchView:
         """The late stage and the review."""
+        from stathmis.ui.eggs.hatch_view import HatchView
+
         made = HatchView(self._bench, self._theme)
         made.ended.connect(self._ended)
         self._stack.addWidget(made)
@@ -178,7 +189,14 @@ class BatchPages(QWidget):
             return
         self._boxes[incubator.id] = (key, known[1] if known is not None else None)
         _ = bench.corrections
-        task = Task(lambda progress, cancelled: box.box_sheet(bench, incubator, course))
+
+        def work(progress: object, cancelled: object) -> BoxSheet | None:
+            # read in off the window's thread, like the log it works on
+            from stathmis.services.moisture import box
+
+            return box.box_sheet(bench, incubator, course)
+
+        task = Task(work)
         task.done.connect(self._learned)
         task.failed.connect(notify.tell_error)
         task.start()
