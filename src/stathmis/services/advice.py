@@ -6,18 +6,20 @@ Each action carries its why: the readings, the correction, the rule and its sour
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Quantity
 from stathmis.services import clock, knowledge
 from stathmis.services.last_action import last_action, words
-from stathmis.services.moisture import box_words
-from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Judged, Verdict
 from stathmis.services.wording import band_text, count, u_text, unit_word, value_text, with_u
 from stathmis.services.workbench import Workbench
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
 
 HOUR_MS = 3_600_000
 SETTLING_MS = 3 * HOUR_MS
@@ -175,7 +177,7 @@ def _no_leap(plain: float, scaled: float) -> float:
 def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict, box: BoxSheet | None) -> list[Action]:
     if verdict.decision != OUTSIDE or verdict.band is None:
         # still inside, but not as this water and vent gave before: water that sinks is told before it is too late
-        odd = box_words.doubt(box) if box is not None and box.used else ""
+        odd = _doubt(box) if box is not None and box.used else ""
         return [Action(odd, "", _why(bench, verdict, BOX_RULE))] if odd and verdict.band is not None else []
     assert sheet.course is not None
     rule = "Water surface sets humidity, depth only how long it lasts; more vent is drier (common practice)."
@@ -216,8 +218,18 @@ def _moisture(bench: Workbench, sheet: RoundSheet, verdict: Verdict, box: BoxShe
     ]
 
 
+def _doubt(box: BoxSheet) -> str:
+    """What makes the box's prediction doubtful, in words."""
+    from stathmis.services.moisture import box_words
+
+    return box_words.doubt(box)
+
+
 def _by_box(bench: Workbench, verdict: Verdict, box: BoxSheet, now: str, told: str) -> Action | None:
     """The mix of water and vent that this box's own log says will do."""
+    # the box is read in with the first one that is learned
+    from stathmis.services.moisture import box_words
+
     doubt = box_words.doubt(box)
     if doubt:
         return Action(doubt, told, _why(bench, verdict, BOX_RULE))

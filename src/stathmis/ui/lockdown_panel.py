@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.services import notify
-from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.plan import lockdown
 from stathmis.services.plan.lockdown import LockdownRun
 from stathmis.services.plan.planning import Plan
 from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, clear, label
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
 
 SECOND_MS = 1000
 

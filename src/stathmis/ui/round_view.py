@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -19,7 +20,6 @@ from PySide6.QtWidgets import (
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
 from stathmis.services import advice, clock, company, knowledge, notify, rounds
-from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.plan import planning, tasks, turning
 from stathmis.services.reading_field import Field
 from stathmis.services.rounds import EVENT_KINDS, RoundSheet
@@ -32,6 +32,9 @@ from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.reading_row import ReadingRow
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
 
 _LATELY = 7
 EVENT_KEYS = {

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event, TaskMark
 from stathmis.services import knowledge
-from stathmis.services.moisture import box_words
-from stathmis.services.moisture.box import VENT_SCHOOLS, BoxSheet, vent_school
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import in_unit, marks
 from stathmis.services.wording import band_text
 from stathmis.services.workbench import Workbench
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
 
 MINUTE_MS = 60_000
 SHOWN_BEFORE_MS = 12 * 3_600_000
@@ -69,6 +71,10 @@ def soon(bench: Workbench, plan: Plan) -> bool:
 
 def run(bench: Workbench, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     """The run as it stands. box: what water and vents give, for the steps of the ramp."""
+    # many windows stand before a lockdown is near
+    from stathmis.services.moisture import box_words
+    from stathmis.services.moisture.box import VENT_SCHOOLS, vent_school
+
     known = marks(bench)
     species = plan.species
     band = species.lockdown_rh

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from math import exp
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
@@ -16,10 +16,12 @@ from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Wei
 from stathmis.services import batches, knowledge
 from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import Plan, PlannedStep, plans
 from stathmis.services.workbench import TemperatureUnit, Workbench
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
 
 HOUR_MS = 3_600_000
 State = Literal["open", "done", "skipped"]
