@@ -125,6 +125,8 @@ def test_chicks_are_taken_off_with_bands_and_brooder(bench: Workbench) -> None:
     for n, weak, says in ((0, {}, "How many chicks"), (4, {}, "3 chicks are out"), (2, {"weak": 3}, "More weak ones")):
         with pytest.raises(UserError, match=says):
             take_off.take(bench, course, n, bench.now_ms, weak=weak)
+    with pytest.raises(UserError, match="The chick of egg 1 came out on 17 May 02:40"):
+        take_off.take(bench, course, 2, bench.now_ms - 40 * HOUR_MS)
     take_off.take(bench, course, 2, bench.now_ms, "blue left", "brooder 2", {"splayed legs": 1})
     sheet = tray.tray(bench, course.batch)
     assert [e.state for e in sheet.eggs[:3]] == ["taken", "taken", "out"]

@@ -123,7 +123,12 @@ def test_swapping_is_told_and_taken_back(bench: Workbench) -> None:
     sheet = tray.tray(bench, course.batch)
     one = sheet.egg("1")
     assert one is not None and one.place == (2, 2) and one.state == "in" and one.findings[-1].note == "from 1/1 to 2/2"
-    for pairs, says in (([("1", "6")], "out of the machine"), ([("1", "9")], "no egg 9"), ([("1", "1")], "itself")):
+    for pairs, says in (
+        ([("1", "6")], "out of the machine"),
+        ([("1", "9")], "no egg 9"),
+        ([("1", "1")], "itself"),
+        ([("1", "2"), ("2", "3")], "once at a time"),
+    ):
         with pytest.raises(UserError, match=says):
             moving.swap(bench, course, pairs)
     with pytest.raises(UserError, match="Another egg lies there"):

@@ -161,8 +161,7 @@ def change_shape(bench: Workbench, course: Course, shape: TrayShape) -> None:
     def put(kind: TrayShape, places: list[str]) -> None:
         keeping.change(bench.logbook, Batch, course.batch.id, tray=kind)
         for egg, place in zip(own, places, strict=True):
-            if egg.place != place or kind == before:
-                keeping.change(bench.logbook, Egg, egg.id, place=place)
+            keeping.change(bench.logbook, Egg, egg.id, place=place)
 
     put(shape, fresh)
     bench.did(f"tray in {SHAPES[shape]}", undo=lambda: put(before, old), redo=lambda: put(shape, fresh))

@@ -45,7 +45,8 @@ def swap(bench: Workbench, course: Course, pairs: Sequence[tuple[str, str]]) -> 
     """
     own = {e.mark: e for e in own_eggs(bench, course)}
     sheet = tray(bench, course.batch)
-    for mark in (m for pair in pairs for m in pair):
+    named = [m for pair in pairs for m in pair]
+    for mark in named:
         egg = sheet.egg(mark)
         if egg is None:
             raise UserError(f"There is no egg {mark} in this tray.", "Choose another.")
@@ -53,6 +54,8 @@ def swap(bench: Workbench, course: Course, pairs: Sequence[tuple[str, str]]) -> 
             raise UserError(f"Egg {mark} is out of the machine.", "Choose another.")
     if any(one == two for one, two in pairs):
         raise UserError("An egg does not change places with itself.", "Give another egg's mark.")
+    if len(set(named)) < len(named):
+        raise UserError("An egg changes places once at a time.", "Name each egg once.")
     after = {m: own[o].place for one, two in pairs for m, o in ((one, two), (two, one))}
     _put(bench, course, after, f"eggs {pairs[0][0]} and {pairs[0][1]} changed places" if len(pairs) == 1 else "")
 

@@ -61,6 +61,12 @@ class Group:
     place: int
 
 
+def row_of(bench: Workbench, course: Course) -> BatchRow:
+    """One batch as it stands in the records."""
+    plan = next((p for p in bench.records(StoredPlan) if p.batch_id == course.batch.id), None)
+    return BatchRow(course, tray(bench, course.batch), plan.laid_ms if plan is not None else None)
+
+
 def all_batches(bench: Workbench) -> list[BatchRow]:
     """All batches, the newest first."""
     machines = {i.id: i for i in bench.incubators()}

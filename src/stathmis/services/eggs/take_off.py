@@ -89,7 +89,8 @@ def take(
     """Take so many chicks off: with marks those that are dry, in order of the tray; undoable. Returns how many.
 
     bands: colors or numbers, as the keeper writes them; brooder: where they go; weak: how many of them are weak, by
-    kind. Raises UserError for none, more than are out, more weak ones than are taken, and times out of the batch.
+    kind. Raises UserError for none, more than are out, more weak ones than are taken, times out of the batch, and one
+    before a chick came out.
     """
     check_time(bench, course, at_ms)
     sheet = tray(bench, course.batch)
@@ -107,6 +108,13 @@ def take(
     if sheet.eggs:
         wet = [e.mark for e in sheet.eggs if e.state == "out" and e.mark not in found.dry]
         for mark in [*found.dry, *wet][:n]:
+            egg = sheet.egg(mark)
+            out = max((f.time_ms for f in egg.findings if f.kind in ("out", "dry")), default=0) if egg else 0
+            if at_ms < out:
+                when = bench.local(out)
+                raise UserError(
+                    f"The chick of egg {mark} came out on {when.day} {when:%b} {when:%H:%M}.", "Give a later time."
+                )
             new.append((EggFinding, fields_of(bench, course, at_ms, mark, "taken", note)))
     else:
         new.append((EggFinding, fields_of(bench, course, at_ms, "", "taken", note, n)))

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from stathmis.services.batches import Course
-from stathmis.services.eggs.records import all_batches
+from stathmis.services.eggs.records import row_of
 from stathmis.services.workbench import Workbench
 from stathmis.ui.eggs.now_view import NowView
 from stathmis.ui.eggs.opened_view import OpenedView
@@ -75,6 +75,4 @@ class HatchView(QWidget):
             self.opened.show_course(course)
         else:
             self._none.setVisible(course is None)
-            rows = all_batches(self._bench)
-            own = None if course is None else next((r for r in rows if r.course.batch.id == course.batch.id), None)
-            self.review.show_row(own)
+            self.review.show_row(None if course is None else row_of(self._bench, course))
