@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
+from stathmis.exchange.report_page import Report
 from stathmis.services import archive, notify
 from stathmis.services.eggs import records
 from stathmis.services.eggs.outcome import rate_words
@@ -18,7 +19,7 @@ from stathmis.services.report.season_report import season_report, seasons
 from stathmis.services.wording import count
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.eggs.report_writing import write_report
+from stathmis.ui.eggs.report_writing import tell_written
 from stathmis.ui.eggs.review_panel import ReviewPanel
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.theme import Theme
@@ -36,6 +37,7 @@ class RecordsView(FoldingView):
         self._bench = bench
         self.chosen: int | None = None
         self._seasons: list[int] = []
+        self._season_path = Path()
         self._archiving: Task | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -105,9 +107,8 @@ class RecordsView(FoldingView):
         """Write the report of a season, off the window's thread."""
         bench = self._bench
         _ = bench.corrections
-        self._work(
-            Task(lambda progress, cancelled: write_report(season_report(bench, year, progress, cancelled), path))
-        )
+        self._season_path = path
+        self._work(Task(lambda progress, cancelled: season_report(bench, year, progress, cancelled)))
 
     def _choose_target(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
@@ -149,9 +150,12 @@ class RecordsView(FoldingView):
         if self._archiving is not None:
             self._archiving.cancel()
 
-    def _archived(self, said: str) -> None:
+    def _archived(self, found: str | Report) -> None:
         self._over()
-        notify.tell("info", said)
+        if isinstance(found, Report):
+            tell_written(found, self._season_path)
+        else:
+            notify.tell("info", found)
 
     def _not_archived(self, error: BaseException) -> None:
         self._over()

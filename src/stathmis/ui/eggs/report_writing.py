@@ -1,9 +1,10 @@
-"""Reports written off the window's thread, as PDF or as a web page, by the name of the file."""
+"""Reports worked out off the window's thread and written as PDF or as a web page, by the name of the file."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from stathmis.core.errors import UserError
 from stathmis.exchange.report_page import Report, write_html
 from stathmis.services import notify
 from stathmis.services.batches import Course
@@ -28,11 +29,19 @@ def write_report(report: Report, path: Path) -> str:
 def write_batch_report(bench: Workbench, course: Course, path: Path) -> Task:
     """Write the report of a batch."""
     _ = bench.corrections
-    task = Task(lambda progress, cancelled: write_report(batch_report(bench, course), path))
-    task.done.connect(_told)
+    task = Task(lambda progress, cancelled: batch_report(bench, course))
+    task.done.connect(lambda report: tell_written(report, path))
     task.failed.connect(notify.tell_error)
     return task.start()
 
 
-def _told(said: str) -> None:
-    notify.tell("info", said)
+def tell_written(report: Report, path: Path) -> None:
+    """Write a report that was worked out elsewhere, and say so or why not.
+
+    On the window's thread: text is laid out with fonts the window uses as well, and Qt may wait for itself for ever
+    where another thread does it.
+    """
+    try:
+        notify.tell("info", write_report(report, path))
+    except UserError as error:
+        notify.tell_error(error)
