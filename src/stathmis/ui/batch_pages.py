@@ -6,7 +6,7 @@ from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Incubator
 from stathmis.services import batches, judgement, notify, rounds
@@ -18,7 +18,7 @@ from stathmis.services.wording import count, number
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
-from stathmis.ui.pieces import button, clear, label, rule, yielding
+from stathmis.ui.pieces import Chooser, button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 
@@ -135,7 +135,7 @@ class BatchPages(QWidget):
         clear(self._several)
         if not sheet.beside or sheet.course is None:
             return
-        chooser = yielding(QComboBox())
+        chooser = yielding(Chooser())
         chooser.setAccessibleName("Which batch of this incubator is in view")
         for course in sorted([sheet.course, *sheet.beside], key=lambda c: c.batch.set_ms):
             chooser.addItem(course.batch.name, course.batch.id)

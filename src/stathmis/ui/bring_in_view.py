@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFileDialog,
     QFrame,
     QGridLayout,
@@ -30,7 +29,7 @@ from stathmis.services.logger_import import ColumnUse, Examined, Plan
 from stathmis.services.wording import count, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.theme import Theme
 
 _REASONS_SHOWN = 8
@@ -46,7 +45,7 @@ class BringInView(FoldingView):
         self.plan: Plan | None = None
         self.examined: Examined | None = None
         self._task: Task | None = None
-        self._uses: dict[int, tuple[QComboBox, QComboBox]] = {}
+        self._uses: dict[int, tuple[Chooser, Chooser]] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -174,11 +173,11 @@ class BringInView(FoldingView):
         self._mapping.addWidget(label(words, "muted", wrap=True))
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.order = QComboBox()
+        self.order = Chooser()
         self.order.addItems(list(DATE_ORDERS))
         self.order.setCurrentText(plan.order)
         self.order.setAccessibleName("Order of the date")
-        self.zone = QComboBox()
+        self.zone = Chooser()
         self.zone.addItem(f"local time ({self._bench.zone})", self._bench.zone)
         self.zone.addItem("UTC", None)
         self.zone.setCurrentIndex(0 if plan.zone is not None else 1)
@@ -217,10 +216,10 @@ class BringInView(FoldingView):
         if column.index in plan.time_columns:
             grid.addWidget(label("time of the reading"), at, 1)
             return
-        target, unit = QComboBox(), QComboBox()
+        target, unit = Chooser(), Chooser()
         target.setAccessibleName(f"{column.heading or 'column'} goes to")
         target.setMinimumContentsLength(16)
-        target.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        target.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         target.addItem("leave it out", None)
         instruments = {i.id: i.name for i in keeping.all_of(self._bench.logbook, Instrument)}
         for channel in keeping.all_of(self._bench.logbook, Channel):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import keeping
@@ -12,7 +12,7 @@ from stathmis.services import batches, company, knowledge, setting_up
 from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
-from stathmis.ui.pieces import FoldingView, button, label, problem_label, scrolling_page, yielding
+from stathmis.ui.pieces import Chooser, FoldingView, button, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
 
@@ -35,14 +35,14 @@ class EnterView(FoldingView):
         page.addStretch(1)
 
         self.batch = BatchForm(bench)
-        self.machine = QComboBox()
+        self.machine = Chooser()
         self.batch.field("In", self.machine)
         self.batch_problem = problem_label()
         law = label(knowledge.cautions()["law"], "small", wrap=True)
         left.addWidget(
             _card("A batch", self.batch, self.batch_problem, button("Set the batch", self.set_batch, "main"), law)
         )
-        self.ending = QComboBox()
+        self.ending = Chooser()
         self.ending.setAccessibleName("Batch to end")
         self.end_button = button("End this batch", self.end_batch)
         self.end_problem = problem_label()
@@ -70,7 +70,7 @@ class EnterView(FoldingView):
             )
         )
         right.addStretch(1)
-        self.moving, self.moving_to = QComboBox(), QComboBox()
+        self.moving, self.moving_to = Chooser(), Chooser()
         self.moving.setAccessibleName("Instrument to move")
         self.moving_to.setAccessibleName("Where it hangs from now on")
         self.moving_at_eggs = QCheckBox("at the height of the egg tops")
@@ -85,7 +85,7 @@ class EnterView(FoldingView):
         self.place_problem = problem_label()
         keep = button("Keep it", self.set_place)
         right.insertWidget(2, _card("Your place", self.place, self.place_problem, keep))
-        for box in (self.machine, self.ending, self.moving, self.moving_to, *self.batch.findChildren(QComboBox)):
+        for box in (self.machine, self.ending, self.moving, self.moving_to, *self.batch.findChildren(Chooser)):
             yielding(box)
         self.refresh()
 

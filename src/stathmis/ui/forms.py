@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -21,7 +20,7 @@ from stathmis.services import clock, knowledge, profiles, setting_up
 from stathmis.services.profiles import DAY_COUNTS
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.services.workbench import Workbench
-from stathmis.ui.pieces import label
+from stathmis.ui.pieces import Chooser, label
 
 
 def _number(edit: QLineEdit, what: str) -> float:
@@ -98,7 +97,7 @@ class BatchForm(_Form):
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__(bench)
-        self.species = QComboBox()
+        self.species = Chooser()
         for key, species in knowledge.species().items():
             self.species.addItem(species.name, key)
         self.field("Species", self.species)
@@ -107,12 +106,12 @@ class BatchForm(_Form):
         self.when = QLineEdit()
         self.when.setPlaceholderText("now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
         self.field("Set at", self.when)
-        self.regime = QComboBox()
+        self.regime = Chooser()
         self.field("It follows", self.regime)
         self.why = label("", "small", wrap=True)
         self._grid.addWidget(self.why, self._row, 1)
         self._row += 1
-        self.day_count = QComboBox()
+        self.day_count = Chooser()
         for key, text in DAY_COUNTS.items():
             self.day_count.addItem(text, key)
         self.field("Days are counted", self.day_count)
@@ -196,13 +195,13 @@ class InstrumentForm(_Form):
         self.name = QLineEdit()
         self.name.setPlaceholderText("such as: Blue probe")
         self.field("You call it", self.name)
-        self.kind = QComboBox()
+        self.kind = Chooser()
         for key, text in KINDS.items():
             self.kind.addItem(text, key)
         self.field("It is a", self.kind)
         self.temperature, self.humidity = QCheckBox("temperature"), QCheckBox("humidity")
         self.temperature.setChecked(True)
-        self.unit = QComboBox()
+        self.unit = Chooser()
         self.unit.addItems(["°C", "°F"])
         self.unit.setCurrentText(bench.temperature_unit)
         self.unit.setAccessibleName("Unit of its temperature")
@@ -222,7 +221,7 @@ class InstrumentForm(_Form):
                 box.toggled.connect(edit.setEnabled)
         self.unit.currentIndexChanged.connect(self._typical)
         self._typical()
-        self.incubator = QComboBox()
+        self.incubator = Chooser()
         self.at_egg_top = QCheckBox("at the height of the egg tops")
         self.at_egg_top.setChecked(True)
         self.reference = QCheckBox("it is a reference; I have its certificate")

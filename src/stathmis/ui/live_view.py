@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed
@@ -19,7 +19,7 @@ from stathmis.services.live import LiveBench
 from stathmis.services.wording import count, unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import button, clear, label, rule, scrolling_page
+from stathmis.ui.pieces import Chooser, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
 
 LISTEN_S = 5.0
@@ -36,7 +36,7 @@ class LiveView(QWidget):
         self._simulated: list[SimulatedProbe] = []
         self._task: Task | None = None
         self._layout_found: Layout | None = None
-        self._targets: dict[str, tuple[QComboBox, QComboBox]] = {}
+        self._targets: dict[str, tuple[Chooser, Chooser]] = {}
         self._words: dict[int, QWidget] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -83,10 +83,10 @@ class LiveView(QWidget):
         grid.setColumnStretch(1, 1)
         self.name, self.baud, self.every = QLineEdit(), QLineEdit("9600"), QLineEdit("10")
         self.name.setPlaceholderText("such as: Probe in the cabinet")
-        self.device = QComboBox()
+        self.device = Chooser()
         self.device.setEditable(True)
         self.device.setMinimumContentsLength(12)
-        self.device.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.device.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for at, (text, widget) in enumerate(
             (
                 ("You call it", self.name),
@@ -224,7 +224,7 @@ class LiveView(QWidget):
         self.keep.setEnabled(True)
 
     def _map_row(self, grid: QGridLayout, at: int, name: str, value: float) -> None:
-        target, unit = QComboBox(), QComboBox()
+        target, unit = Chooser(), Chooser()
         target.addItem("leave it out", None)
         quantity, guessed = _GUESSES.get(name.casefold(), ("", "°C"))
         for channel in self._bench.records(Channel):

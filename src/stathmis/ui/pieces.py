@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QComboBox,
@@ -104,7 +104,15 @@ def button(text: str, on_click: Callable[[], object], role: str = "", tip: str =
     return made
 
 
-def yielding(box: QComboBox) -> QComboBox:
+class Chooser(QComboBox):
+    """A list to choose from. The mouse wheel scrolls the page it stands on and never changes what is chosen."""
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Left to the page."""
+        event.ignore()
+
+
+def yielding(box: Chooser) -> Chooser:
     """A list that may be narrower than its longest entry, so that long names do not push a page apart."""
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     box.setMinimumContentsLength(8)

@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, QTimer
-from PySide6.QtWidgets import QComboBox, QFileDialog, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from stathmis.core.errors import UserError
 from stathmis.core.profile import DayCount, OwnProfile
@@ -15,7 +15,7 @@ from stathmis.services import batches, company, knowledge, notify, profiles
 from stathmis.services.profile_draft import draft_of
 from stathmis.services.wording import band_text
 from stathmis.services.workbench import Workbench
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, yielding
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
 
@@ -41,7 +41,7 @@ class PracticeView(FoldingView):
         page.addWidget(rule())
         head = self.folding_row(12)
         head.addWidget(label("What there is to follow", "heading"))
-        self.species = QComboBox()
+        self.species = Chooser()
         for key, species in knowledge.species().items():
             self.species.addItem(species.name, key)
         self.species.setAccessibleName("Species")
@@ -99,7 +99,7 @@ class PracticeView(FoldingView):
                 batch = course.batch
                 words = f"{batch.name}, {incubator.name}, {course.day_text(bench.now_ms)}"
                 grid.addWidget(label(words, wrap=True), row, 0, 1, 1 + under)
-                regime, counting = QComboBox(), QComboBox()
+                regime, counting = Chooser(), Chooser()
                 for choice in profiles.choices(bench, batch.species):
                     regime.addItem(choice.name, choice.key)
                 regime.setCurrentIndex(regime.findData(batch.regime))
@@ -124,7 +124,7 @@ class PracticeView(FoldingView):
             for warning in company.warnings(bench, incubator):
                 self._following.addWidget(label(warning, "", "undecided", wrap=True))
 
-    def _follow(self, batch: Batch, regime: QComboBox, counting: QComboBox, _index: int) -> None:
+    def _follow(self, batch: Batch, regime: Chooser, counting: Chooser, _index: int) -> None:
         count: DayCount = counting.currentData()
         if (regime.currentData(), count) == (batch.regime, batch.day_count):
             return

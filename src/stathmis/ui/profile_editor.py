@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.profile import OwnProfile
@@ -24,7 +24,7 @@ from stathmis.services.profile_draft import (
 )
 from stathmis.services.wording import unit_word
 from stathmis.services.workbench import TemperatureUnit, Workbench
-from stathmis.ui.pieces import button, clear, label
+from stathmis.ui.pieces import Chooser, button, clear, label
 from stathmis.ui.theme import Theme
 
 FIELDS = ("title", "from_day", "heat_low", "heat_high", "moist_low", "moist_high")
@@ -127,7 +127,7 @@ class ProfileEditor(QFrame):
 
     def _stage_row(self, i: int, row: StageRow) -> None:
         at = 1 + 3 * i
-        kind = QComboBox()
+        kind = Chooser()
         kind.addItems(KINDS)
         kind.setCurrentText(row.kind)
         kind.setAccessibleName(f"Stage {i + 1} is")

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.psychrometrics import dew_point
@@ -23,7 +23,7 @@ from stathmis.services.trace import BatchTrace
 from stathmis.services.wording import count, number, with_u
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import FoldingView, button, label, scrolling_page, yielding
+from stathmis.ui.pieces import Chooser, FoldingView, button, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
@@ -86,7 +86,7 @@ class TraceView(FoldingView):
             self.curves[key] = made
         from_menu.setMenu(menu)
         left.addWidget(from_menu)
-        self.beside = yielding(QComboBox())
+        self.beside = yielding(Chooser())
         self.beside.setAccessibleName("Another run to lay beside this one, day by day")
         self.beside.setMinimumWidth(self._theme.px(230))
         self.beside.activated.connect(self._beside_chosen)

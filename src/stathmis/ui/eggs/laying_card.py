@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services.batches import Course
 from stathmis.services.eggs import laying
@@ -12,7 +12,7 @@ from stathmis.services.eggs.laying import Described
 from stathmis.services.eggs.tray_shape import SHAPES
 from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt
-from stathmis.ui.pieces import button, label, problem_label, yielding
+from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
 from stathmis.ui.theme import Theme
 
 FIELDS = (
@@ -45,7 +45,7 @@ class LayingCard(QWidget):
             edit.setAccessibleName(name)
             grid.addWidget(edit, 0, i)
         self.count, self.columns, self.mark, self.mass = (QLineEdit() for _ in range(4))
-        self.shape = yielding(QComboBox())
+        self.shape = yielding(Chooser())
         self.shape.setAccessibleName("How the places of the tray lie")
         for shape, text in SHAPES.items():
             self.shape.addItem(text, shape)

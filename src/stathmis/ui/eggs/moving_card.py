@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import clock
 from stathmis.services.batches import Course
@@ -11,7 +11,7 @@ from stathmis.services.eggs.moving import Rotation
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt, emptied
-from stathmis.ui.pieces import button, label, problem_label, yielding
+from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
 from stathmis.ui.theme import Theme
 
 
@@ -40,7 +40,7 @@ class MovingCard(QWidget):
         self.at.setPlaceholderText("now")
         self.at.setAccessibleName("When they went; empty means now")
         self.at.setFixedWidth(theme.px(72))
-        self.machine = yielding(QComboBox())
+        self.machine = yielding(Chooser())
         self.machine.setAccessibleName("To which machine the eggs go")
         for edit in (self.marks, self.at):
             edit.returnPressed.connect(self.go)

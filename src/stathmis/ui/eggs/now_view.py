@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batches import Course
@@ -15,7 +15,7 @@ from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page, yielding
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
@@ -47,7 +47,7 @@ class NowView(FoldingView):
         head = QHBoxLayout()
         head.addWidget(label("May I open?", "heading"))
         head.addStretch(1)
-        self.school = yielding(QComboBox())
+        self.school = yielding(Chooser())
         self.school.setAccessibleName("Whether the lid is opened during the hatch")
         for key, text in hatching.OPEN_SCHOOLS.items():
             self.school.addItem(text.partition(":")[0].lower(), key)
@@ -85,7 +85,7 @@ class NowView(FoldingView):
         self.at.setPlaceholderText("now")
         self.count.setAccessibleName("How many")
         self.at.setAccessibleName("When; empty means now")
-        self.kind = yielding(QComboBox())
+        self.kind = yielding(Chooser())
         self.kind.setAccessibleName("What is counted")
         for widget in (self.count, self.kind, self.at):
             row.addWidget(widget)

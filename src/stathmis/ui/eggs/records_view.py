@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from stathmis.exchange.report_page import Report
 from stathmis.services import archive, notify
@@ -21,7 +21,7 @@ from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.eggs.report_writing import tell_written
 from stathmis.ui.eggs.review_panel import ReviewPanel
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, yielding
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
 SHOWN = 40
@@ -54,7 +54,7 @@ class RecordsView(FoldingView):
         head.addWidget(self.stop)
         page.addLayout(head)
         row = self.folding_row()
-        self.season = yielding(QComboBox())
+        self.season = yielding(Chooser())
         self.season.setAccessibleName("Which season the report is of")
         row.addWidget(self.season)
         row.addWidget(button("Report of the season …", self._choose_season))
@@ -79,7 +79,7 @@ class RecordsView(FoldingView):
         page.addStretch(1)
         head = QHBoxLayout()
         head.addWidget(label("Compared by", "heading"))
-        self.by = yielding(QComboBox())
+        self.by = yielding(Chooser())
         self.by.setAccessibleName("What the batches are compared by")
         for key, text in GROUPS.items():
             self.by.addItem(text, key)

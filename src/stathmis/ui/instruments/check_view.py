@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Instrument
@@ -19,7 +19,7 @@ from stathmis.services.wording import unit_word
 from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.check_result import CheckResult
 from stathmis.ui.instruments.point_set_view import PointSetView
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
@@ -92,7 +92,7 @@ class CheckView(FoldingView):
     def _build_choices(self) -> QHBoxLayout:
         """Shape of the correction, as found or as left, hysteresis."""
         choices = self.folding_row()
-        self.model, self.state = QComboBox(), QComboBox()
+        self.model, self.state = Chooser(), Chooser()
         for box, options, text, name in (
             (self.model, _MODELS, "curve", "Shape of the correction"),
             (self.state, _STATES, "instrument", "As found or as left"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside
@@ -17,7 +17,7 @@ from stathmis.services.instruments.places import PLACES, Cell, PlacesResult
 from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.plan_picture import PlanPicture
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 
 
@@ -71,7 +71,7 @@ class PlacesView(FoldingView):
 
     def _choices(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.incubator, self.instrument = QComboBox(), QComboBox()
+        self.incubator, self.instrument = Chooser(), Chooser()
         self.incubator.setAccessibleName("Incubator")
         self.incubator.currentIndexChanged.connect(lambda _i: self._chosen())
         row.addWidget(self.incubator)
@@ -101,16 +101,16 @@ class PlacesView(FoldingView):
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         self.cells: dict[str, QLineEdit] = {}
-        self._who: dict[str, QComboBox] = {}
+        self._who: dict[str, Chooser] = {}
         for row, names in enumerate(PLACES):
             for column, name in enumerate(names):
-                edit, who = QLineEdit(), QComboBox()
+                edit, who = QLineEdit(), Chooser()
                 edit.setAccessibleName(f"Reading {name}")
                 edit.textEdited.connect(lambda _t: self._evaluate())
                 edit.returnPressed.connect(lambda e=edit: self._step_from(e))
                 who.setAccessibleName(f"Instrument {name}")
                 who.setMinimumContentsLength(6)
-                who.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+                who.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
                 who.currentIndexChanged.connect(lambda _i: self._evaluate())
                 who.hide()
                 self.cells[name], self._who[name] = edit, who

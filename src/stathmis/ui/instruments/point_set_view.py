@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.fixed_points import SALTS
@@ -20,7 +20,7 @@ from stathmis.services.instruments.reference_values import WICKS
 from stathmis.services.instruments.words import settling_words
 from stathmis.services.wording import count, places_for, signed, unit_word
 from stathmis.services.workbench import Workbench
-from stathmis.ui.pieces import button, clear, label, set_property
+from stathmis.ui.pieces import Chooser, button, clear, label, set_property
 from stathmis.ui.theme import Theme
 
 _DIRECTIONS = (("", "–"), ("rising", "rising"), ("falling", "falling"))
@@ -33,7 +33,7 @@ _PRESSURES = (
 )
 
 
-class _Choice(QComboBox):
+class _Choice(Chooser):
     """A list from which Enter goes on, as from a field."""
 
     entered = Signal()
@@ -95,7 +95,7 @@ class _RowWidgets:
             self.row.cells[key] = text
         self._view.changed.emit()
 
-    def _salt(self, number: int) -> QComboBox:
+    def _salt(self, number: int) -> Chooser:
         box = _Choice()
         box.entered.connect(lambda: self._view.step_from(box))
         box.addItem("choose", "")
@@ -103,20 +103,20 @@ class _RowWidgets:
             box.addItem(salt.name, salt.formula)
         box.setCurrentIndex(max(0, box.findData(self.row.cells.get("salt", ""))))
         box.setMinimumContentsLength(7)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setAccessibleName(f"Point {number}, salt in the jar")
         box.currentIndexChanged.connect(lambda _i: self._chosen("salt", str(box.currentData())))
         self.order.append(box)
         return box
 
-    def _direction(self, number: int) -> QComboBox:
+    def _direction(self, number: int) -> Chooser:
         box = _Choice()
         box.entered.connect(lambda: self._view.step_from(box))
         for key, text in _DIRECTIONS:
             box.addItem(text, key)
         box.setCurrentIndex([k for k, _ in _DIRECTIONS].index(self.row.direction))
         box.setMinimumContentsLength(3)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setAccessibleName(f"Point {number}, which way it came")
         box.currentIndexChanged.connect(lambda _i: self._turned(str(box.currentData())))
         self.order.append(box)
@@ -152,7 +152,7 @@ class PointSetView(QWidget):
         outer.setSpacing(6)
         # the list of ways stays while what is below is built anew: its keyboard search must not be cut short
         top = QHBoxLayout()
-        self.method = QComboBox()
+        self.method = Chooser()
         self.method.setAccessibleName("Way of checking")
         for m in methods_for(self.channel.quantity):
             self.method.addItem(m.name, m.key)
@@ -218,8 +218,8 @@ class PointSetView(QWidget):
         # only now do the fields have a parent: shown before, they would be windows of their own for a moment
         self._show_pressure_fields()
 
-    def _chooser(self, key: str, quantity: str, name: str) -> QComboBox:
-        box = QComboBox()
+    def _chooser(self, key: str, quantity: str, name: str) -> Chooser:
+        box = Chooser()
         for other, theirs in checking.references(self.bench, self.channel, quantity):
             mark = "" if other.role == "reference" else " (no reference)"
             box.addItem(other.name + mark, theirs.id)
@@ -229,7 +229,7 @@ class PointSetView(QWidget):
             setattr(self.points, key, chosen)
         box.setCurrentIndex(box.findData(chosen))
         box.setMinimumContentsLength(10)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToContents)
         box.setAccessibleName(name)
 
         def choose(_index: int) -> None:
@@ -242,7 +242,7 @@ class PointSetView(QWidget):
         return box
 
     def _choice(self, row: QHBoxLayout, key: str, text: str, options: list[tuple[str, str]]) -> None:
-        box = QComboBox()
+        box = Chooser()
         for value, words in options:
             box.addItem(words, value)
         box.setCurrentIndex(max(0, box.findData(self.points.settings.get(key))))

@@ -7,7 +7,6 @@ from itertools import product
 
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -26,7 +25,7 @@ from stathmis.services.moisture.states import FoundState
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
 from stathmis.ui.moisture.box_grid import BoxGrid
-from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, yielding
+from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 
 SHARES = {0.0: "dry", 0.25: "a quarter wet", 0.5: "half wet", 0.75: "three quarters", 1.0: "all wet"}
@@ -43,7 +42,7 @@ class WaterView(FoldingView):
         self.incubator: Incubator | None = None
         self.course: Course | None = None
         self.sheet: BoxSheet | None = None
-        self.shares: dict[int, QComboBox] = {}
+        self.shares: dict[int, Chooser] = {}
         self.which = "now"
         self._touched = False
         self._task: Task | None = None
@@ -185,7 +184,7 @@ class WaterView(FoldingView):
             names.addWidget(label(surface.name, wrap=True))
             names.addWidget(label(words, "small"))
             row.addLayout(names, 1)
-            chooser = yielding(QComboBox())
+            chooser = yielding(Chooser())
             chooser.setAccessibleName(f"How much of the {surface.name} is wet and uncovered")
             for share, text in SHARES.items():
                 chooser.addItem(text, share)
@@ -292,7 +291,7 @@ class WaterView(FoldingView):
         head.addWidget(label("The way to lockdown", "name"))
         head.addStretch(1)
         head.addWidget(label("vents then", "small"))
-        chooser = yielding(QComboBox())
+        chooser = yielding(Chooser())
         chooser.setAccessibleName("How the vents are held at lockdown")
         for key, text in box.VENT_SCHOOLS.items():
             chooser.addItem(text.partition(":")[0].lower(), key)

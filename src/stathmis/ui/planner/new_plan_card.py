@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
 from stathmis.core import schedule
 from stathmis.core.errors import UserError
@@ -14,7 +14,7 @@ from stathmis.services.plan import learning, planning
 from stathmis.services.plan.learning import Learnt
 from stathmis.services.workbench import Workbench
 from stathmis.ui.background import Task
-from stathmis.ui.pieces import button, label, problem_label, yielding
+from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
 
 
 class NewPlanCard(QFrame):
@@ -30,7 +30,7 @@ class NewPlanCard(QFrame):
         box.addWidget(label("Plan a batch", "heading"))
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
-        self.species, self.machine, self.regime, self.way = (yielding(QComboBox()) for _ in range(4))
+        self.species, self.machine, self.regime, self.way = (yielding(Chooser()) for _ in range(4))
         for key, species in knowledge.species().items():
             self.species.addItem(species.name, key)
         self.species.activated.connect(self._offer_regimes)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from stathmis.core import schedule
 from stathmis.core.errors import UserError
@@ -17,7 +17,7 @@ from stathmis.services.plan import clutch, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
 from stathmis.services.workbench import Workbench
-from stathmis.ui.pieces import button, clear, label, problem_label, yielding
+from stathmis.ui.pieces import Chooser, button, clear, label, problem_label, yielding
 
 TURNINGS = {"machine": "turned by the machine", "by hand": "turned by hand", "none": "not turned"}
 
@@ -138,7 +138,7 @@ class StepPanel(QWidget):
 
     def _plan_fields(self, plan: Plan) -> None:
         row = QHBoxLayout()
-        candling, turning = yielding(QComboBox()), yielding(QComboBox())
+        candling, turning = yielding(Chooser()), yielding(Chooser())
         for key in schedule.CANDLINGS:
             candling.addItem(f"candled {key}", key)
         for key, text in TURNINGS.items():
@@ -154,7 +154,7 @@ class StepPanel(QWidget):
             turning.setVisible(False)
         self._box.addLayout(row)
         row = QHBoxLayout()
-        species = yielding(QComboBox())
+        species = yielding(Chooser())
         for key, one in knowledge.species().items():
             species.addItem(one.name, key)
         species.setCurrentIndex(species.findData(plan.species.key))
@@ -185,7 +185,7 @@ class StepPanel(QWidget):
         row.addStretch(1)
         self._box.addLayout(row)
 
-    def _species(self, plan: Plan, chooser: QComboBox) -> None:
+    def _species(self, plan: Plan, chooser: Chooser) -> None:
         key = chooser.currentData()
         if key != plan.species.key:
             self._try(lambda: planning.change_species(self._bench, plan, key))
