@@ -183,3 +183,34 @@ def test_certificate_between_and_beyond_its_points() -> None:
     value, u = curve.apply(np.array([0.0, 10.0, 40.0, 50.0]))
     np.testing.assert_allclose(value, [0.10, 10.15, 40.30, 50.30])
     np.testing.assert_allclose(u, [0.02, 0.025, 0.04, np.hypot(0.04, 0.1)])
+
+
+@given(
+    bend=st.floats(-0.2, 0.2),
+    span=st.floats(0.5, 6.0),
+    noise=st.lists(st.floats(-0.1, 0.1), min_size=5, max_size=5),
+    far=st.floats(-20.0, 20.0),
+)
+def test_a_bent_narrow_check_has_a_finite_answer_everywhere(
+    bend: float, span: float, noise: list[float], far: float
+) -> None:
+    shown = np.linspace(30.0, 30.0 + span, 5)
+    true = shown + bend * (shown - 30.0) ** 2 + np.array(noise)
+    scatter = Influence("scatter", "°C", 0.02, np.ones(5), np.ones(5))
+    try:
+        found = fit(shown, true, [scatter], "quadratic", slope_allowance=0.005)
+    except FitError:
+        return
+    c = found.correction
+    reading = c.reading_for(37.5 + far)
+    assert np.isfinite(reading)
+    budget = found.budget_at(reading)
+    assert budget.standard_uncertainty == pytest.approx(c.apply(reading)[1], rel=1e-9)
+    assert np.isfinite(budget.expanded_uncertainty)
+    # beyond what was checked it goes straight on, and U never gets smaller on the way out
+    outward = c.domain[1] + np.array([0.0, 1.0, 2.0, 5.0, 20.0])
+    values, u = c.apply(outward)
+    assert np.allclose(np.diff(values) / np.diff(outward), c.slope_at(c.domain[1]), atol=1e-7)
+    if c.slope_at(c.domain[0]) > 0.2 and c.slope_at(c.domain[1]) > 0.2:
+        assert c.apply(reading)[0] == pytest.approx(37.5 + far, abs=1e-6)
+    assert u[-1] > u[0]

@@ -37,6 +37,9 @@ Source: common practice."""
 QUADRATIC_POINTS = 4
 """Three points always lie on a quadratic: a fourth is needed to see that it is one. Source: common practice."""
 
+FLATTEST = 0.1
+"""No instrument follows less than a tenth of a change: a flatter curve is taken for this steep. Source: our own."""
+
 BEYOND = "Slope nobody checked beyond the points"
 DISAGREEMENT = "Disagreement of the points"
 
@@ -61,9 +64,25 @@ class Correction:
     slope_allowance: float = 0.0
     widened: float = 1.0
 
+    def basis_at(self, reading: ArrayLike) -> list[Array]:
+        """What each coefficient is multiplied by, an array for each: powers of (reading - pivot).
+
+        A bend is followed only as far as it was checked; beyond the domain the curve goes straight on. Source: our
+        own: a quadratic turns round somewhere, which no instrument does.
+        """
+        array = np.asarray(reading, dtype=np.float64)
+        count = len(self.coefficients)
+        inside = np.clip(array, *self.domain) if count > 2 else array
+        step, beyond = inside - self.pivot, array - inside
+        rows = [np.ones_like(step)]
+        for power in range(1, count):
+            rows.append(step**power + beyond * power * step ** (power - 1))
+        return rows
+
     def slope_at(self, reading: ArrayLike) -> Any:
         """Change of the corrected value per unit of reading, a pure number."""
-        step = np.asarray(reading, dtype=np.float64) - self.pivot
+        array = np.asarray(reading, dtype=np.float64)
+        step = (np.clip(array, *self.domain) if len(self.coefficients) > 2 else array) - self.pivot
         slope: Any = np.ones_like(step)
         for power in range(1, len(self.coefficients)):
             slope = slope + power * self.coefficients[power] * step ** (power - 1)
@@ -88,17 +107,12 @@ class Correction:
             1.0 if count == 1 else self.slope_at(array) ** 2
         )
         if count > 1:
-            step = array - self.pivot
-            power: Any = 1.0
+            basis = self.basis_at(array)
             for i in range(1, count):
-                power = power * step
-                value = value + self.coefficients[i] * power
-            # the variance is a polynomial too: coefficient m is the sum of the covariances with i + j = m
-            power = 1.0
-            for m in range(1, 2 * count - 1):
-                power = power * step
-                both = sum(self.covariance[i, m - i] for i in range(max(0, m - count + 1), min(m, count - 1) + 1))
-                variance = variance + both * power
+                value = value + self.coefficients[i] * basis[i]
+                variance = variance + 2.0 * self.covariance[0, i] * basis[i]
+                for j in range(1, count):
+                    variance = variance + self.covariance[i, j] * basis[i] * basis[j]
         if self.slope_allowance:
             beyond = np.maximum(np.maximum(self.domain[0] - array, array - self.domain[1]), 0.0)
             variance = variance + (self.slope_allowance * beyond) ** 2
@@ -108,11 +122,24 @@ class Correction:
         return value, np.broadcast_to(u, value.shape)
 
     def reading_for(self, value: float) -> float:
-        """The reading whose corrected value is this, in the reading's unit (found by Newton's steps)."""
-        reading = value
-        for _ in range(20):
-            reading -= (self.apply(reading)[0] - value) / max(0.1, float(self.slope_at(reading)))
-        return reading
+        """The reading whose corrected value is this, in the reading's unit; always a number.
+
+        Where the curve turns round within what was checked (an instrument does not: the points are bad), the reading
+        nearest to it.
+        """
+        if len(self.coefficients) < 3:
+            slope = float(self.slope_at(self.pivot))
+            at_pivot = float(self.apply(self.pivot)[0])
+            return self.pivot + (value - at_pivot) / (slope if abs(slope) > FLATTEST else FLATTEST)
+        edges = [float(self.apply(edge)[0]) for edge in self.domain]
+        for edge, there, outward in zip(self.domain, edges, (-1.0, 1.0), strict=True):
+            if (value - there) * outward >= 0.0:
+                return edge + (value - there) / max(FLATTEST, float(self.slope_at(edge)))
+        low, high = self.domain
+        for _ in range(60):
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if float(self.apply(middle)[0]) < value else (low, middle)
+        return 0.5 * (low + high)
 
 
 def uncorrected(standard_uncertainty: float) -> Correction:
@@ -164,10 +191,11 @@ class Fit:
     def budget_at(self, reading: float, in_use: Sequence[Component] = ()) -> Budget:
         """Influences on a corrected reading, in the channel's unit; in_use: those of the reading itself, when used.
 
-        Source: JCGM 100, 5.1 and 5.2; each sensitivity is taken through the fit.
+        Raises FitError where an influence has no finite effect. Source: JCGM 100, 5.1 and 5.2; each sensitivity is
+        taken through the fit.
         """
         c = self.correction
-        basis = (reading - c.pivot) ** np.arange(len(c.coefficients)) @ self.gain
+        basis = np.array(c.basis_at(reading)) @ self.gain
         components, fresh = [], 0.0
         for influence in self.influences:
             effect = basis * (influence.on_reference - self.slope * influence.on_reading)
@@ -188,6 +216,8 @@ class Fit:
         beyond = max(c.domain[0] - reading, reading - c.domain[1], 0.0)
         if c.slope_allowance and beyond:
             components.append(Component(BEYOND, c.slope_allowance, "normal", sensitivity=beyond))
+        if not np.isfinite([x.contribution for x in components]).all():
+            raise FitError("These points carry no uncertainty at this reading")
         return Budget(tuple(x for x in (*components, *in_use) if x.contribution > 0))
 
 
@@ -375,7 +405,12 @@ def _bent(xs: Array, ys: Array, uxs: Array, uys: Array) -> tuple[float, Array, A
         weight = 1.0 / (uys**2 + slope**2 * uxs**2)
         basis = np.stack([np.ones_like(step), step, step * step], axis=1)
         target = ys - slope * (xs - adjusted)
-        new = np.asarray(np.linalg.solve((basis.T * weight) @ basis, (basis.T * weight) @ target), dtype=np.float64)
+        try:
+            new = np.asarray(np.linalg.solve((basis.T * weight) @ basis, (basis.T * weight) @ target), dtype=np.float64)
+        except np.linalg.LinAlgError:
+            raise FitError("No quadratic fits these points") from None
+        if not np.isfinite(new).all():
+            raise FitError("No quadratic fits these points")
         misfit = target - basis @ new
         moved = xs + uxs**2 * slope * weight * misfit
         change = max(np.abs(new - coefficients).max(), np.abs(moved - adjusted).max())
