@@ -14,13 +14,13 @@ from PySide6.QtWidgets import QApplication
 from timing import compare, seconds
 
 from stathmis.core.series import Pyramid
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel
 from stathmis.services import logger_import, setting_up
 from stathmis.services.clock import SystemClock
+from stathmis.services.desk import Desk
 from stathmis.services.setting_up import NewChannel
-from stathmis.services.workbench import Workbench
 from stathmis.ui.chart import Curve
 
 ROWS = 1_000_000
@@ -35,16 +35,16 @@ def write_csv(path: Path) -> None:
     pd.DataFrame({"time": times, **columns, "rh": rng.normal(50, 2, ROWS).round(1)}).to_csv(path, index=False)
 
 
-def take_in(path: Path, folder: Path, name: str) -> tuple[Workbench, list[Channel]]:
+def take_in(path: Path, folder: Path, name: str) -> tuple[Desk, list[Channel]]:
     """The whole way of a keeper's import: look, read, hold against the log, store."""
-    bench = Workbench(create_logbook(folder / f"{name}.stathmis", {"time_zone": "UTC"}), SystemClock())
+    desk = Desk(create_logbook(folder / f"{name}.stathmis", {"time_zone": "UTC"}), SystemClock())
     for i in (1, 2):
-        setting_up.add_instrument(bench, f"T{i}", "logger", [NewChannel("temperature", "°C", 0.01, 0.5)])
-    setting_up.add_instrument(bench, "H", "logger", [NewChannel("humidity", "%", 0.1, 3.0)])
-    examined = logger_import.examine(bench, logger_import.propose(bench, path))
+        setting_up.add_instrument(desk, f"T{i}", "logger", [NewChannel("temperature", "°C", 0.01, 0.5)])
+    setting_up.add_instrument(desk, "H", "logger", [NewChannel("humidity", "%", 0.1, 3.0)])
+    examined = logger_import.examine(desk.book, logger_import.propose(desk.book, path))
     assert examined.good == ROWS, examined.faults.counts
-    logger_import.store(bench, examined)
-    return bench, keeping.all_of(bench.logbook, Channel)
+    logger_import.store(desk, examined)
+    return desk, desk.book.records(Channel)
 
 
 def pandas_way(path: Path, folder: Path, name: str) -> None:
@@ -63,10 +63,10 @@ def main() -> None:
         ours, theirs = [], []
         for i in range(PAIRS):
             start = time.perf_counter()
-            bench, channels = take_in(path, folder, f"ours{i}")
+            desk, channels = take_in(path, folder, f"ours{i}")
             ours.append(time.perf_counter() - start)
             if i < PAIRS - 1:
-                bench.logbook.close()
+                desk.logbook.close()
             start = time.perf_counter()
             pandas_way(path, folder, f"theirs{i}")
             theirs.append(time.perf_counter() - start)
@@ -77,11 +77,11 @@ def main() -> None:
             "pandas read_csv + to_sql",
             "at least 5",
         )
-        chart(bench, channels[0])
-        bench.logbook.close()
+        chart(desk, channels[0])
+        desk.logbook.close()
 
 
-def chart(bench: Workbench, channel: Channel) -> None:
+def chart(desk: Desk, channel: Channel) -> None:
     """Open a chart of 1,000,000 readings from the file, then pan and zoom it."""
     app = QApplication.instance() or QApplication([])
     plot = pg.PlotWidget()
@@ -90,8 +90,8 @@ def chart(bench: Workbench, channel: Channel) -> None:
     app.processEvents()
 
     def read() -> tuple[np.ndarray, np.ndarray]:
-        found = readings.series(bench.logbook, channel, 0, 2**62)
-        return found.times_ms, bench.corrections.correct_series(channel, found)[0]
+        found = readings.series(desk.book.snapshot, channel, 0, 2**62)
+        return found.times_ms, desk.book.corrections.correct_series(channel, found)[0]
 
     def opened() -> None:
         times, values = read()

@@ -22,38 +22,37 @@ FRAMES = 40
 
 def make(folder: Path) -> None:
     """A logbook with one batch whose checked logger wrote 5,000,000 temperatures, and the same in a NumPy file."""
-    from stathmis.logbook import keeping, readings
     from stathmis.logbook.opening import create_logbook
-    from stathmis.logbook.readings import Series
     from stathmis.logbook.records import Channel
-    from stathmis.services import setting_up
+    from stathmis.logbook.snapshot import Series
+    from stathmis.services import logger_import, setting_up
     from stathmis.services.clock import FixedClock
+    from stathmis.services.desk import Desk
     from stathmis.services.setting_up import NewChannel
-    from stathmis.services.workbench import Workbench
 
     now = 1_779_093_600_000
     start = now - READINGS * STEP_MS
-    bench = Workbench(create_logbook(folder / "long.stathmis", {"time_zone": "UTC"}), FixedClock(now))
-    setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
+    desk = Desk(create_logbook(folder / "long.stathmis", {"time_zone": "UTC"}), FixedClock(now))
+    setting_up.add_incubator(desk, "Cabinet", "forced", 37.5)
     setting_up.add_instrument(
-        bench, "Logger", "logger", [NewChannel("temperature", "°C", 0.01, 0.2)], incubator_id=1, from_ms=0
+        desk, "Logger", "logger", [NewChannel("temperature", "°C", 0.01, 0.2)], incubator_id=1, from_ms=0
     )
-    setting_up.set_batch(bench, bench.incubators()[0], "", "goose", "steady", 12, start)
+    setting_up.set_batch(desk, desk.book.incubators()[0], "", "goose", "steady", 12, start)
     rng = np.random.default_rng(0)
     times = start + np.arange(READINGS, dtype=np.int64) * STEP_MS
     seconds = np.arange(READINGS) * (STEP_MS / 1000.0)
     shown = 37.5 + 0.15 * np.sin(seconds / 120.0) + 0.1 * np.sin(seconds / 40_000.0) + rng.normal(0, 0.02, READINGS)
-    channel = keeping.all_of(bench.logbook, Channel)[0]
-    readings.store_import(bench.logbook, "long.csv", now, {channel.id: Series(times, shown.round(2))}, 0, 0)
-    setting_up.add_incubator(bench, "Small box", "forced", 37.5)
+    channel = desk.book.records(Channel)[0]
+    logger_import.keep_series(desk, "long.csv", {channel.id: Series(times, shown.round(2))})
+    setting_up.add_incubator(desk, "Small box", "forced", 37.5)
     setting_up.add_instrument(
-        bench, "Card", "logger", [NewChannel("temperature", "°C", 0.01, 0.2)], incubator_id=2, from_ms=0
+        desk, "Card", "logger", [NewChannel("temperature", "°C", 0.01, 0.2)], incubator_id=2, from_ms=0
     )
     day = now - 86_400_000 + np.arange(1440, dtype=np.int64) * 60_000
-    setting_up.set_batch(bench, bench.incubators()[1], "", "chicken", "steady", 12, int(day[0]))
-    other = keeping.all_of(bench.logbook, Channel)[1]
-    readings.store_import(bench.logbook, "day.csv", now, {other.id: Series(day, np.full(1440, 37.5))}, 0, 0)
-    bench.logbook.close()
+    setting_up.set_batch(desk, desk.book.incubators()[1], "", "chicken", "steady", 12, int(day[0]))
+    other = desk.book.records(Channel)[1]
+    logger_import.keep_series(desk, "day.csv", {other.id: Series(day, np.full(1440, 37.5))})
+    desk.logbook.close()
     np.save(folder / "times.npy", times)
     np.save(folder / "shown.npy", shown)
 
@@ -76,19 +75,19 @@ def trace(folder: Path) -> None:
 
     from stathmis.logbook.opening import open_logbook
     from stathmis.services import batches
-    from stathmis.services.batches import Course
     from stathmis.services.clock import FixedClock
-    from stathmis.services.workbench import Workbench
-    from stathmis.ui import background
+    from stathmis.services.course import Course
+    from stathmis.services.desk import Desk
+    from stathmis.ui import work
     from stathmis.ui.theme import Theme
     from stathmis.ui.trace_view import TraceView
 
     app = QApplication([])
-    bench = Workbench(open_logbook(folder / "long.stathmis"), FixedClock(1_779_093_600_000))
+    desk = Desk(open_logbook(folder / "long.stathmis"), FixedClock(1_779_093_600_000))
     theme = Theme(app)
-    course = batches.running(bench, bench.incubators()[0])
-    short = batches.running(bench, bench.incubators()[1])
-    view = TraceView(bench, theme)
+    course = batches.running(desk.book, desk.book.incubators()[0])
+    short = batches.running(desk.book, desk.book.incubators()[1])
+    view = TraceView(desk, theme)
     view.resize(1000, 700)
     view.show()
     app.processEvents()
@@ -102,19 +101,19 @@ def trace(folder: Path) -> None:
         return time.perf_counter() - start
 
     very_first = opened(short)
-    while background.busy() or view.eggs is None:
+    while work.busy() or view.eggs is None:
         app.processEvents()
     start = time.perf_counter()
     first = opened(course)
     longest, last = 0.0, time.perf_counter()
-    while view.eggs is None or background.busy():
+    while view.eggs is None or work.busy():
         app.processEvents()
         longest, last = max(longest, time.perf_counter() - last), time.perf_counter()
         time.sleep(0.001)
     view.grab()
     whole = time.perf_counter() - start
     begun = time.perf_counter()
-    days = course.day(bench.now_ms) if course else 1.0
+    days = course.day(desk.now_ms) if course else 1.0
     for i in range(FRAMES):
         width = days * 0.9**i
         view.charts.show_stretch(0.3 * (days - width), 0.3 * (days - width) + width)
@@ -122,8 +121,8 @@ def trace(folder: Path) -> None:
     rate = FRAMES / (time.perf_counter() - begun)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0
     print(very_first, first, whole, longest, rate, peak)
-    background.wait_for_all()
-    bench.logbook.close()
+    work.wait_for_all()
+    desk.logbook.close()
 
 
 def main() -> None:

@@ -9,8 +9,8 @@ from pathlib import Path
 from stathmis.logbook.opening import create_logbook
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
+from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts, planning, tasks
-from stathmis.services.workbench import Workbench
 
 BATCHES, MACHINES = 200, 6
 NOW_MS = 1_779_093_600_000
@@ -29,18 +29,18 @@ def best(job, times: int = 5) -> float:  # type: ignore[no-untyped-def]
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         settings = {"name": "Bench", "time_zone": "Europe/Vienna"}
-        bench = Workbench(create_logbook(Path(folder) / "l.stathmis", settings), FixedClock(NOW_MS))
+        desk = Desk(create_logbook(Path(folder) / "l.stathmis", settings), FixedClock(NOW_MS))
         for i in range(MACHINES):
-            setting_up.add_incubator(bench, f"Machine {i}", "forced", 37.5)
-        machines = bench.incubators()
+            setting_up.add_incubator(desk, f"Machine {i}", "forced", 37.5)
+        machines = desk.book.incubators()
         for i in range(BATCHES):
-            planning.add_plan(bench, machines[i % MACHINES], "chicken", "steady", 12, NOW_MS + (i + 1) * DAY_MS)
-        plans = planning.plans(bench)
-        print(f"steps of {len(plans)} batches: {best(lambda: planning.plans(bench)):.3f} s (goal 0.2 s)")
-        print(f"today's tasks: {best(lambda: tasks.today(bench)):.3f} s")
-        found = conflicts.conflicts(bench, plans)
-        print(f"what is in the way ({len(found)} found): {best(lambda: conflicts.conflicts(bench, plans)):.3f} s")
-        bench.logbook.close()
+            planning.add_plan(desk, machines[i % MACHINES], "chicken", "steady", 12, NOW_MS + (i + 1) * DAY_MS)
+        plans = planning.plans(desk.book)
+        print(f"steps of {len(plans)} batches: {best(lambda: planning.plans(desk.book)):.3f} s (goal 0.2 s)")
+        print(f"today's tasks: {best(lambda: tasks.today(desk.book)):.3f} s")
+        found = conflicts.conflicts(desk.book, plans)
+        print(f"what is in the way ({len(found)} found): {best(lambda: conflicts.conflicts(desk.book, plans)):.3f} s")
+        desk.logbook.close()
 
 
 if __name__ == "__main__":

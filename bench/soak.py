@@ -23,20 +23,20 @@ import numpy as np
 
 from stathmis.devices.simulated_incubator import Machine
 from stathmis.devices.simulated_probe import Script, SimulatedProbe
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Channel
 from stathmis.services import live, setting_up
 from stathmis.services.clock import SystemClock
+from stathmis.services.desk import Desk
 from stathmis.services.live import LiveBench, add_probe
 from stathmis.services.setting_up import NewChannel
-from stathmis.services.workbench import Workbench
 
 
 def child(path: Path) -> None:
     """Log until killed; each reading is acknowledged on standard output after it was stored."""
-    bench = Workbench(open_logbook(path), SystemClock())
-    live_bench = LiveBench(bench)
+    desk = Desk(open_logbook(path), SystemClock())
+    live_bench = LiveBench(desk)
 
     def acknowledge(stored: list[live.LiveReading]) -> None:
         sys.stdout.write("".join(f"{r.channel_id} {r.time_ms} {r.shown!r}\n" for r in stored))
@@ -52,19 +52,19 @@ def soak(folder: Path, probes: int, lines: float, seconds: float, kills: int, se
     """Run the soak and count: acknowledged, missing, twice, stored, kills, unplugged, whole (1 or 0)."""
     chance = random.Random(seed)
     path = folder / "soak.stathmis"
-    bench = Workbench(create_logbook(path, {"time_zone": "UTC"}), SystemClock())
+    desk = Desk(create_logbook(path, {"time_zone": "UTC"}), SystemClock())
     running = []
     for i in range(probes):
         link = folder / f"probe{i}"
         script = Script(lines, 10.0, garbage=0.02, seed=seed + i, layout=("named", "columns", "json")[i % 3])
         running.append(SimulatedProbe(Machine(), script, link))
         both = [NewChannel("temperature", "°C", 0.01, 0.5), NewChannel("humidity", "%", 0.1, 3.0)]
-        made = setting_up.add_instrument(bench, f"Probe {i}", "probe", both)
-        heat, moist = keeping.all_of(bench.logbook, Channel, instrument_id=made)
+        made = setting_up.add_instrument(desk, f"Probe {i}", "probe", both)
+        heat, moist = desk.book.records(Channel, instrument_id=made)
         names = ("1", "2") if script.layout == "columns" else ("t", "rh")
         fields = {names[0]: (heat.id, "°C"), names[1]: (moist.id, "%")}
-        add_probe(bench, f"Probe {i}", str(link), 9600, script.layout, fields, 0.3)  # type: ignore[arg-type]
-    bench.logbook.close()
+        add_probe(desk, f"Probe {i}", str(link), 9600, script.layout, fields, 0.3)  # type: ignore[arg-type]
+    desk.logbook.close()
     for probe in running:
         probe.start()
     acknowledged: list[str] = []
@@ -101,8 +101,8 @@ def soak(folder: Path, probes: int, lines: float, seconds: float, kills: int, se
 def _count(path: Path, acknowledged: list[str]) -> dict[str, int]:
     logbook = open_logbook(path)
     stored: Counter[str] = Counter()
-    for channel in keeping.all_of(logbook, Channel):
-        found = readings.series(logbook, channel, 0, 2**62)
+    for channel in logbook.snapshot.records(Channel):
+        found = readings.series(logbook.snapshot, channel, 0, 2**62)
         for at, shown in zip(found.times_ms.tolist(), found.shown.tolist(), strict=True):
             stored[f"{channel.id} {at} {shown!r}"] += 1
     logbook.close()

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import QApplication
 app = QApplication([]); app.setStyle("Fusion")
 from stathmis.logbook.opening import open_logbook
 from stathmis.services.clock import SystemClock
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 window = Window(Workbench(open_logbook(Path(sys.argv[1])), SystemClock()), Theme(app))

@@ -17,7 +17,7 @@ from hypothesis import HealthCheck, settings
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.services import notify
 from stathmis.services.clock import FixedClock
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
 
 settings.register_profile(
     "stathmis", deadline=None, derandomize=True, database=None, suppress_health_check=[HealthCheck.too_slow]
@@ -29,10 +29,10 @@ NOW_MS = 1_779_093_600_000
 
 
 @pytest.fixture
-def bench(tmp_path: Path) -> Iterator[Workbench]:
+def desk(tmp_path: Path) -> Iterator[Desk]:
     """An empty logbook in UTC with a clock that stands still."""
     logbook = create_logbook(tmp_path / "log.stathmis", {"name": "Test", "time_zone": "UTC", "altitude_m": "900"})
-    yield Workbench(logbook, FixedClock(NOW_MS))
+    yield Desk(logbook, FixedClock(NOW_MS))
     logbook.close()
 
 
@@ -47,12 +47,12 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture
-def demo(demo_file: Path, tmp_path: Path) -> Iterator[Workbench]:
+def demo(demo_file: Path, tmp_path: Path) -> Iterator[Desk]:
     """A copy of the demo logbook, opened."""
     path = tmp_path / "demo.stathmis"
     shutil.copy(demo_file, path)
     logbook = open_logbook(path)
-    yield Workbench(logbook, FixedClock(NOW_MS))
+    yield Desk(logbook, FixedClock(NOW_MS))
     logbook.close()
 
 

@@ -3,37 +3,77 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Channel, Incubator
-from stathmis.services import batches, setting_up
-from stathmis.services.batches import Course
+from stathmis.logbook.records import Channel, Incubator, Reading
+from stathmis.logbook.snapshot import Series
+from stathmis.services import batches, logger_import, setting_up
+from stathmis.services.advice import heat
+from stathmis.services.advice import now as adviser
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings
 from stathmis.services.instruments import checking
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, Row, new_draft
+from stathmis.services.rounds import RoundSheet
 from stathmis.services.setting_up import NewChannel
-from stathmis.services.workbench import Workbench
+from stathmis.words.advice import Said, said
+
+
+def typed_in(desk: Desk, rows: Sequence[tuple[int, int, float, str, str]]) -> list[int]:
+    """Readings typed by hand, as they stand: channel id, UTC ms, value, its unit, what was typed. Returns their ids."""
+    names = ("channel_id", "time_ms", "value", "unit", "typed")
+    with desk.edit("readings logged") as edit:
+        return [edit.add(Reading, **dict(zip(names, row, strict=True)), logged_ms=desk.now_ms) for row in rows]
+
+
+def mend(desk: Desk, kind: type, record_id: int, **fields: object) -> None:
+    """Change fields of a record as no page does."""
+    with desk.edit("mended") as edit:
+        edit.change(kind, record_id, **fields)
+
+
+def told(desk: Desk, sheet: RoundSheet, *verdicts_and_box: Any) -> list[Said]:
+    """What is advised, in words."""
+    return [said(desk.book, a) for a in adviser.advise(desk.book, sheet, *verdicts_and_box)]
+
+
+def set_point_words(desk: Desk, incubator: Incubator) -> str:
+    """What the controller's page says first."""
+    return said(desk.book, heat.advise(desk.book, incubator)).text
+
+
+def machine(desk: Desk, name: str, air: str = "forced") -> Incubator:
+    """A new incubator."""
+    made = setting_up.add_incubator(desk, name, air)
+    return desk.book.one(Incubator, made)
+
+
+def put_setting(desk: Desk, key: str, value: str) -> None:
+    """Change a setting as no page does."""
+    with desk.edit("set") as edit:
+        edit.set(key, value)
+
 
 Point = tuple[str, str] | tuple[str, dict[str, str]]
 
 
-def instrument(bench: Workbench, name: str, quantity: str = "temperature", **more: object) -> Channel:
+def instrument(desk: Desk, name: str, quantity: str = "temperature", **more: object) -> Channel:
     """Enter an instrument with one channel (0.1 °C, or 1 %) and return it."""
     unit = str(more.pop("unit", "°C" if quantity == "temperature" else "%"))
     step = float(more.pop("step", 0.1 if quantity == "temperature" else 1.0))  # type: ignore[arg-type]
     accuracy = float(more.pop("accuracy", 1.0 if quantity == "temperature" else 5.0))  # type: ignore[arg-type]
     channel = NewChannel(quantity, unit, step, accuracy)  # type: ignore[arg-type]
     kind = str(more.pop("kind", "probe"))
-    made = setting_up.add_instrument(bench, name, kind, [channel], **more)  # type: ignore[arg-type]
-    return keeping.all_of(bench.logbook, Channel, instrument_id=made)[0]
+    made = setting_up.add_instrument(desk, name, kind, [channel], **more)  # type: ignore[arg-type]
+    return desk.book.records(Channel, instrument_id=made)[0]
 
 
-def reference(bench: Workbench, name: str = "Lab", quantity: str = "temperature", **more: object) -> Channel:
+def reference(desk: Desk, name: str = "Lab", quantity: str = "temperature", **more: object) -> Channel:
     """Enter a reference (0.01 °C, or 0.1 %) whose certificate of 30 days ago says: add 0.10 ± 0.04 (k = 2)."""
     points = more.pop("points", None) or (
         [(0.0, 0.1, 0.04), (45.0, 0.1, 0.04)] if quantity == "temperature" else [(30.0, 0.0, 1.0), (80.0, 0.0, 1.0)]
@@ -41,14 +81,14 @@ def reference(bench: Workbench, name: str = "Lab", quantity: str = "temperature"
     days = int(more.pop("days", 30))  # type: ignore[call-overload]
     drift = float(more.pop("drift", 0.0))  # type: ignore[arg-type]
     step = 0.01 if quantity == "temperature" else 0.1
-    found = instrument(bench, name, quantity, step=step, accuracy=0.1, reference=True, **more)
-    dated = bench.now_ms - days * DAY_MS
-    setting_up.add_certificate(bench, found.id, dated, points, drift_per_year=drift)  # type: ignore[arg-type]
+    found = instrument(desk, name, quantity, step=step, accuracy=0.1, reference=True, **more)
+    dated = desk.now_ms - days * DAY_MS
+    setting_up.add_certificate(desk, found.id, dated, points, drift_per_year=drift)  # type: ignore[arg-type]
     return found
 
 
 def typed(
-    bench: Workbench,
+    desk: Desk,
     channel: Channel,
     points: Sequence[Point],
     method: str = "side",
@@ -58,7 +98,7 @@ def typed(
     **allowances: str,
 ) -> Draft:
     """A check as typed: (this one shows, reference shows or the other fields by key) a point."""
-    made = new_draft(channel, bench.altitude_m, method)
+    made = new_draft(channel, desk.book.altitude_m, method)
     made.model = model
     taken = made.sets[0]
     taken.reference_id = None if against is None else against.id
@@ -67,64 +107,62 @@ def typed(
     return made
 
 
-def checked(bench: Workbench, channel: Channel, points: Sequence[Point], **how: object) -> tuple[Draft, Check]:
+def checked(desk: Desk, channel: Channel, points: Sequence[Point], **how: object) -> tuple[Draft, Check]:
     """A check as typed, and what it comes to."""
-    draft = typed(bench, channel, points, **how)  # type: ignore[arg-type]
-    return draft, checking.evaluate(bench, draft)
+    draft = typed(desk, channel, points, **how)  # type: ignore[arg-type]
+    return draft, checking.evaluate(desk.book, draft)
 
 
-def put_to_use(bench: Workbench, draft: Draft, valid_from_ms: int | None = None) -> int:
+def put_to_use(desk: Desk, draft: Draft, valid_from_ms: int | None = None) -> int:
     """Put a draft to use, from now by default."""
-    at = bench.now_ms if valid_from_ms is None else valid_from_ms
-    return checking.put_to_use(bench, draft, checking.evaluate(bench, draft), at)
+    at = desk.now_ms if valid_from_ms is None else valid_from_ms
+    return checking.put_to_use(desk, draft, checking.evaluate(desk.book, draft), at)
 
 
 def batch_with_log(
-    bench: Workbench, air: np.ndarray, species: str = "chicken", machine: str = "forced"
+    desk: Desk, air: np.ndarray, species: str = "chicken", machine: str = "forced"
 ) -> tuple[Course, Channel]:
     """A batch whose checked logger showed this air, one reading a minute, ending five minutes ago."""
-    made = setting_up.add_incubator(bench, "Cabinet", machine, 37.5)
-    incubator = next(i for i in bench.incubators() if i.id == made)
-    lab = reference(bench, points=[(0.0, 0.0, 0.04), (45.0, 0.0, 0.04)])
-    logger = instrument(bench, "Logger", step=0.01, incubator_id=made)
-    put_to_use(bench, typed(bench, logger, [("37.50 37.51 37.49", "37.50 37.50")], against=lab), 0)
-    start = bench.now_ms - (air.size + 5) * 60_000
-    setting_up.set_batch(bench, incubator, "", species, "steady", 12, start)
+    made = setting_up.add_incubator(desk, "Cabinet", machine, 37.5)
+    incubator = next(i for i in desk.book.incubators() if i.id == made)
+    lab = reference(desk, points=[(0.0, 0.0, 0.04), (45.0, 0.0, 0.04)])
+    logger = instrument(desk, "Logger", step=0.01, incubator_id=made)
+    put_to_use(desk, typed(desk, logger, [("37.50 37.51 37.49", "37.50 37.50")], against=lab), 0)
+    start = desk.now_ms - (air.size + 5) * 60_000
+    setting_up.set_batch(desk, incubator, "", species, "steady", 12, start)
     times = start + np.arange(air.size, dtype=np.int64) * 60_000
     keep = np.isfinite(air)
     shown = Series(times[keep], air[keep].round(2))
-    readings.store_import(bench.logbook, "l.csv", bench.now_ms, {logger.id: shown}, 0, 0)
-    bench.changed()
-    course = batches.running(bench, next(i for i in bench.incubators() if i.id == made))
+    logger_import.keep_series(desk, "l.csv", {logger.id: shown})
+    course = batches.running(desk.book, next(i for i in desk.book.incubators() if i.id == made))
     assert course is not None
     return course, logger
 
 
-def batch_late(bench: Workbench, day: float = 20.5, species: str = "chicken", eggs: int = 12) -> Course:
+def batch_late(desk: Desk, day: float = 20.5, species: str = "chicken", eggs: int = 12) -> Course:
     """A batch that was set so many days ago, without a log."""
-    already = len(bench.incubators())
-    made = setting_up.add_incubator(bench, f"Cabinet {already}" if already else "Cabinet", "forced", 37.5)
-    incubator = keeping.one(bench.logbook, Incubator, made)
-    setting_up.set_batch(bench, incubator, "", species, "steady", eggs, bench.now_ms - round(day * DAY_MS))
-    found = batches.running(bench, incubator)
+    already = len(desk.book.incubators())
+    made = setting_up.add_incubator(desk, f"Cabinet {already}" if already else "Cabinet", "forced", 37.5)
+    incubator = desk.book.one(Incubator, made)
+    setting_up.set_batch(desk, incubator, "", species, "steady", eggs, desk.now_ms - round(day * DAY_MS))
+    found = batches.running(desk.book, incubator)
     assert found is not None
     return found
 
 
-def found(bench: Workbench, course: Course, mark: str, kind: str, hours_ago: float = 0.0, **more: bool) -> None:
+def found(desk: Desk, course: Course, mark: str, kind: str, hours_ago: float = 0.0, **more: bool) -> None:
     """Something found at an egg, so many hours ago."""
-    findings.log_finding(bench, course, mark, kind, bench.now_ms - round(hours_ago * 3_600_000), **more)
+    findings.log_finding(desk, course, mark, kind, desk.now_ms - round(hours_ago * 3_600_000), **more)
 
 
-def logged(bench: Workbench, rh: np.ndarray) -> Course:
+def logged(desk: Desk, rh: np.ndarray) -> Course:
     """A batch with a humidity log of one reading a minute, up to now."""
-    course, _ = batch_with_log(bench, np.full(20 * 1440, 37.5))
-    lab = reference(bench, "Lab hygrometer", "humidity")
-    moist = instrument(bench, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
-    put_to_use(bench, typed(bench, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
-    times = bench.now_ms - np.arange(rh.size, 0, -1, dtype=np.int64) * 60_000
-    readings.store_import(bench.logbook, "m.csv", bench.now_ms, {moist.id: Series(times, rh)}, 0, 0)
-    bench.changed()
-    own = batches.running(bench, course.incubator)
+    course, _ = batch_with_log(desk, np.full(20 * 1440, 37.5))
+    lab = reference(desk, "Lab hygrometer", "humidity")
+    moist = instrument(desk, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
+    put_to_use(desk, typed(desk, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
+    times = desk.now_ms - np.arange(rh.size, 0, -1, dtype=np.int64) * 60_000
+    logger_import.keep_series(desk, "m.csv", {moist.id: Series(times, rh)})
+    own = batches.running(desk.book, course.incubator)
     assert own is not None
     return own

@@ -17,13 +17,13 @@ from hypothesis import strategies as st
 
 from stathmis.core.errors import UserError
 from stathmis.exchange import archive_file
-from stathmis.logbook import keeping, whole
+from stathmis.logbook import whole
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Batch
 from stathmis.services import archive, trace
 from stathmis.services import batches as running
 from stathmis.services.clock import FixedClock
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
 
 NOW_MS = 1_779_093_600_000
 
@@ -34,23 +34,23 @@ def dump(path: Path) -> list[str]:
         return sorted(connection.iterdump())
 
 
-def test_the_demo_comes_back_identically(demo: Workbench, tmp_path: Path) -> None:
+def test_the_demo_comes_back_identically(demo: Desk, tmp_path: Path) -> None:
     path = tmp_path / "all.zip"
     said = archive.write(demo, path)
     assert "rows of" in said
     assert "all.zip" in archive.restore(path, tmp_path / "again.stathmis")
     assert dump(tmp_path / "again.stathmis") == dump(demo.logbook.path)
     logbook = open_logbook(tmp_path / "again.stathmis")
-    again = Workbench(logbook, FixedClock(demo.now_ms))
-    one, two = (running.running(b, b.incubators()[0]) for b in (demo, again))
+    again = Desk(logbook, FixedClock(demo.now_ms))
+    one, two = (running.running(d.book, d.book.incubators()[0]) for d in (demo, again))
     assert one is not None and two is not None
-    shown = [trace.trace(b, c).humidity.judged for b, c in ((demo, one), (again, two))]
+    shown = [trace.trace(d.book, c).humidity.judged for d, c in ((demo, one), (again, two))]
     assert shown[0] is not None and shown[1] is not None
     assert (shown[0].corrected == shown[1].corrected).all()
     logbook.close()
 
 
-def test_anyone_can_read_it(demo: Workbench, tmp_path: Path) -> None:
+def test_anyone_can_read_it(demo: Desk, tmp_path: Path) -> None:
     path = tmp_path / "all.zip"
     archive.write(demo, path)
     with zipfile.ZipFile(path) as opened:
@@ -75,13 +75,13 @@ def test_any_text_and_number_survive(tmp_path: Path, kept: dict[str, str], numbe
         left.unlink(missing_ok=True)
         shutil.rmtree(left.with_name(left.stem + " backups"), ignore_errors=True)
     logbook = create_logbook(first, kept)
-    archive.write(Workbench(logbook, FixedClock(NOW_MS)), path)
+    archive.write(Desk(logbook, FixedClock(NOW_MS)), path)
     logbook.close()
     archive.restore(path, second)
     assert dump(first) == dump(second)
 
 
-def test_an_archive_of_an_older_version_comes_in(demo: Workbench, tmp_path: Path) -> None:
+def test_an_archive_of_an_older_version_comes_in(demo: Desk, tmp_path: Path) -> None:
     """As version 4 wrote it: without the tables and columns that came later."""
     path, target = tmp_path / "all.zip", tmp_path / "again.stathmis"
     shapes = {s.name: s for s in whole.shapes(4)}
@@ -95,7 +95,7 @@ def test_an_archive_of_an_older_version_comes_in(demo: Workbench, tmp_path: Path
     archive_file.write_archive(path, tables, 4, "old")
     archive.restore(path, target)
     logbook = open_logbook(target)
-    assert [b.tray for b in keeping.all_of(logbook, Batch)] == ["grid"] * len(demo.records(Batch))
+    assert [b.tray for b in logbook.snapshot.records(Batch)] == ["grid"] * len(demo.book.records(Batch))
     logbook.close()
 
 
@@ -109,7 +109,7 @@ def changed(path: Path, name: str, text: str) -> None:
             out.writestr(n, raw)
 
 
-def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Workbench, tmp_path: Path) -> None:
+def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Desk, tmp_path: Path) -> None:
     path, target = tmp_path / "all.zip", tmp_path / "again.stathmis"
     archive.write(demo, path)
     whole_text = path.read_bytes()
@@ -129,7 +129,7 @@ def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Workbench, tmp_pat
     changed(path, "description.json", json.dumps({**description, "format": 99}))
     refused("newer Stathmis")
     changed(path, "description.json", json.dumps({**description, "logbook_version": 2}))
-    refused("version 2; this is 5")
+    refused("version 2; this is 6")
     fewer = [t for t in description["tables"] if t["name"] != "egg"]
     changed(path, "description.json", json.dumps({**description, "tables": fewer}))
     refused("lacks egg")
@@ -147,7 +147,7 @@ def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Workbench, tmp_pat
     assert target.read_bytes() == b"kept", "a file that is there is left alone"
 
 
-def test_every_table_is_in_it(demo: Workbench) -> None:
+def test_every_table_is_in_it(demo: Desk) -> None:
     names = {s.name for s in whole.shapes()}
     with closing(sqlite3.connect(demo.logbook.path)) as connection:
         kept = {r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}

@@ -8,12 +8,12 @@ from pathlib import Path
 
 import pytest
 
-from stathmis.logbook import calibrations, keeping, migrations, schema
+from stathmis.logbook import calibrations, migrations, tables
 from stathmis.logbook.opening import LogbookError, create_logbook, open_logbook
 from stathmis.logbook.records import Batch, CertificatePoint, Channel, Event
 from stathmis.services.clock import FixedClock
+from stathmis.services.desk import Desk
 from stathmis.services.instruments.sheet import chain
-from stathmis.services.workbench import Workbench
 
 NOW_MS = 1779093600000
 
@@ -26,7 +26,7 @@ def old(tmp_path: Path, request: pytest.FixtureRequest) -> Path:
     with closing(sqlite3.connect(path)) as connection:
         text = Path(__file__).with_name(f"version_{version}.sql").read_text(encoding="utf-8")
         connection.executescript(text)
-        connection.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
+        connection.execute(f"PRAGMA application_id = {tables.APPLICATION_ID}")
         connection.execute(f"PRAGMA user_version = {version}")
         connection.execute("PRAGMA journal_mode = WAL")
     return path
@@ -49,21 +49,21 @@ def shape(path: Path) -> dict[str, list[tuple[str, str, int]]]:
 def test_an_old_logbook_keeps_all_it_says(old: Path) -> None:
     before = dump(old)
     logbook = open_logbook(old)
-    bench = Workbench(logbook, FixedClock(NOW_MS))
-    lid = next(c for c in bench.records(Channel) if c.resolution == 0.1)
-    corrected = bench.corrections.correct(lid, 37.0, NOW_MS - 3_600_000)
+    desk = Desk(logbook, FixedClock(NOW_MS))
+    lid = next(c for c in desk.book.records(Channel) if c.resolution == 0.1)
+    corrected = desk.book.corrections.correct(lid, 37.0, NOW_MS - 3_600_000)
     # what the older program showed for this reading
     assert corrected.value == pytest.approx(37.47593220338984, abs=1e-9)
     assert pytest.approx(0.1624472752901525, rel=1e-9) == corrected.U
-    assert [(b.name, b.day_count) for b in keeping.all_of(logbook, Batch)] == [("12 chicken", "from 0")]
-    assert [i.air for i in bench.incubators()] == ["forced"] and bench.room() is None
-    assert [e.note for e in keeping.all_of(logbook, Event)] == ["cup"]
-    assert [p.drift_per_year for p in keeping.all_of(logbook, CertificatePoint)] == [0.0, 0.0]
-    kept = calibrations.calibrations(logbook)
+    assert [(b.name, b.day_count) for b in logbook.snapshot.records(Batch)] == [("12 chicken", "from 0")]
+    assert [i.air for i in desk.book.incubators()] == ["forced"] and desk.book.room() is None
+    assert [e.note for e in logbook.snapshot.records(Event)] == ["cup"]
+    assert [p.drift_per_year for p in logbook.snapshot.records(CertificatePoint)] == [0.0, 0.0]
+    kept = calibrations.calibrations(logbook.snapshot)
     assert len(kept) == 1, "the one undone stays undone"
     assert kept[0].conditions.notes == "sensors apart by up to ± 0.05"
-    assert [p.source for p in calibrations.points_of(logbook, kept[0].id)] == ["", ""]
-    assert chain(bench, kept[0])[0].startswith("Against Lab, by its certificate")
+    assert [p.source for p in calibrations.points_of(logbook.snapshot, kept[0].id)] == ["", ""]
+    assert chain(desk.book, kept[0])[0].startswith("Against Lab, by its certificate")
     logbook.close()
     aside = list((old.parent / "old backups").glob("*.old-stathmis"))
     assert len(aside) == 1 and dump(aside[0]) == before

@@ -13,11 +13,18 @@ from pathlib import Path
 
 import pytest
 
-from stathmis.logbook import keeping, schema
-from stathmis.logbook.opening import LogbookError, back_up_daily, create_logbook, open_logbook
+from stathmis.logbook import tables
+from stathmis.logbook.edits import edit
+from stathmis.logbook.opening import Logbook, LogbookError, back_up_daily, create_logbook, open_logbook
 from stathmis.logbook.records import Incubator
 
 SETTINGS = {"name": "Test", "time_zone": "UTC"}
+
+
+def entered(logbook: Logbook, kind: type, **fields: object) -> int:
+    """A record, as an edit enters it."""
+    with edit(logbook, "entered", 0) as made:
+        return made.add(kind, **fields)
 
 
 @pytest.fixture
@@ -25,7 +32,7 @@ def path(tmp_path: Path) -> Path:
     """A closed logbook with one incubator."""
     made = tmp_path / "log.stathmis"
     logbook = create_logbook(made, SETTINGS)
-    keeping.add(logbook, Incubator, name="Cabinet", air="forced", set_point_c=37.5)
+    entered(logbook, Incubator, name="Cabinet", air="forced", set_point_c=37.5)
     logbook.close()
     return made
 
@@ -42,8 +49,8 @@ def refused(path: Path) -> str:
 
 def test_what_was_entered_is_there_after_reopening(path: Path) -> None:
     logbook = open_logbook(path)
-    assert [i.name for i in keeping.all_of(logbook, Incubator)] == ["Cabinet"]
-    assert keeping.settings(logbook)["time_zone"] == "UTC"
+    assert [i.name for i in logbook.snapshot.records(Incubator)] == ["Cabinet"]
+    assert logbook.snapshot.settings["time_zone"] == "UTC"
     logbook.close()
     logbook.close()
 
@@ -63,7 +70,7 @@ def test_missing_empty_foreign_and_text_files(tmp_path: Path) -> None:
 
 def test_a_newer_logbook_is_refused_untouched(path: Path) -> None:
     with sqlite3.connect(path) as raw:
-        raw.execute(f"PRAGMA user_version = {schema.SCHEMA_VERSION + 1}")
+        raw.execute(f"PRAGMA user_version = {tables.SCHEMA_VERSION + 1}")
     raw.close()
     assert "newer Stathmis" in refused(path)
 
@@ -96,9 +103,9 @@ def test_read_only_can_be_read_and_refuses_to_log(path: Path) -> None:
     path.chmod(0o444)
     logbook = open_logbook(path)
     assert logbook.read_only
-    assert keeping.all_of(logbook, Incubator)
+    assert logbook.snapshot.records(Incubator)
     with pytest.raises(LogbookError, match="read-only"):
-        keeping.add(logbook, Incubator, name="Other", air="still", set_point_c=None)
+        entered(logbook, Incubator, name="Other", air="still", set_point_c=None)
     assert back_up_daily(logbook, "2026-05-18") is None
     logbook.close()
 
@@ -117,7 +124,7 @@ def test_a_creation_cut_short_leaves_no_half_logbook(tmp_path: Path, monkeypatch
         raise OSError(28, "No space left on device")
 
     with monkeypatch.context() as patched:
-        patched.setattr(schema.metadata, "create_all", full)
+        patched.setattr(tables, "tables", full)
         with pytest.raises(LogbookError, match="cannot be made"):
             create_logbook(path, SETTINGS)
     assert list(tmp_path.glob("log.stathmis*")) == []
@@ -129,25 +136,24 @@ def test_odd_characters_in_the_name(tmp_path: Path) -> None:
     logbook = create_logbook(odd, SETTINGS)
     assert {p.name for p in tmp_path.iterdir()} >= {odd.name}
     with logbook.reading() as connection:
-        assert connection.exec_driver_sql("PRAGMA database_list").all()[0][2] == str(odd)
-    keeping.add(logbook, Incubator, name="Ä", air="still", set_point_c=None)
+        assert connection.execute("PRAGMA database_list").fetchall()[0][2] == str(odd)
+    entered(logbook, Incubator, name="Ä", air="still", set_point_c=None)
     logbook.close()
     again = open_logbook(odd)
-    assert keeping.all_of(again, Incubator)[0].name == "Ä"
+    assert again.snapshot.records(Incubator)[0].name == "Ä"
     again.close()
 
 
 def test_a_full_disk_keeps_what_was_there_and_says_so(path: Path) -> None:
     logbook = open_logbook(path)
-    with logbook.writing() as connection:
-        pages = connection.exec_driver_sql("PRAGMA page_count").scalar()
-    # SQLite's own limit stands in for a disk with no room left: the same error comes back
-    with logbook.reading() as connection:
-        connection.exec_driver_sql(f"PRAGMA max_page_count = {pages}")
+    with logbook.writing() as work:
+        pages = work.connection.execute("PRAGMA page_count").fetchone()[0]
+        # SQLite's own limit stands in for a disk with no room left: the same error comes back
+        work.connection.execute(f"PRAGMA max_page_count = {pages}")
     with pytest.raises(LogbookError, match="disk is full"):
         for _ in range(400):
-            keeping.add(logbook, Incubator, name="x" * 4000, air="still", set_point_c=None)
-    kept = keeping.all_of(logbook, Incubator)
+            entered(logbook, Incubator, name="x" * 4000, air="still", set_point_c=None)
+    kept = logbook.snapshot.records(Incubator)
     assert kept[0].name == "Cabinet"
     logbook.close()
 
@@ -162,7 +168,7 @@ def test_backups_are_daily_and_the_newest_ten_stay(path: Path) -> None:
     assert [p.stem[-2:] for p in kept] == [f"{d:02d}" for d in range(4, 14)]
     logbook.close()
     copy = open_logbook(kept[-1])
-    assert keeping.all_of(copy, Incubator)
+    assert copy.snapshot.records(Incubator)
     copy.close()
 
 
@@ -179,12 +185,14 @@ KILLED = """
 import sys
 from pathlib import Path
 from stathmis.logbook.opening import open_logbook
-from stathmis.logbook.readings import log_readings
-from stathmis.logbook.records import NewReading
+from stathmis.logbook.edits import edit
+from stathmis.logbook.records import Reading
 logbook = open_logbook(Path(sys.argv[1]))
 n = 0
 while True:
-    log_readings(logbook, [NewReading(1, n * 1000 + i, 37.5, "°C", "37.5") for i in range(3)], n)
+    with edit(logbook, "3 readings logged", n) as made:
+        for i in range(3):
+            made.add(Reading, channel_id=1, time_ms=n * 1000 + i, value=37.5, unit="°C", typed="37.5", logged_ms=n)
     n += 1
     print(n, flush=True)
 """
@@ -210,7 +218,7 @@ def test_killed_in_the_middle_everything_acknowledged_is_there(path: Path, after
     writer.stdout.close()
     logbook = open_logbook(path)
     with logbook.reading() as connection:
-        count = int(connection.exec_driver_sql("SELECT count(*) FROM reading").scalar() or 0)
+        count = int(connection.execute("SELECT count(*) FROM reading").fetchone()[0])
     logbook.close()
     # whole rounds only, none lost; the last may have been kept without its word getting out
     assert count % 3 == 0
@@ -245,5 +253,5 @@ def test_a_copy_opens_by_itself(path: Path, tmp_path: Path) -> None:
     copy.parent.mkdir()
     shutil.copy(path, copy)
     logbook = open_logbook(copy)
-    assert keeping.all_of(logbook, Incubator)
+    assert logbook.snapshot.records(Incubator)
     logbook.close()

@@ -3,71 +3,71 @@
 from __future__ import annotations
 
 import shutil
+import sqlite3
 from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy.exc import IntegrityError
 
-from stathmis.logbook import keeping, live, readings
+import making
+from stathmis.logbook import live, readings
 from stathmis.logbook.opening import create_logbook
-from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Channel, LoggerImport, NewReading
-from stathmis.services import setting_up
+from stathmis.logbook.records import Channel, LoggerImport, Reading
+from stathmis.logbook.snapshot import Series
+from stathmis.logbook.tables import CHUNK
+from stathmis.services import logger_import, setting_up
 from stathmis.services.clock import FixedClock
+from stathmis.services.desk import Desk
 from stathmis.services.setting_up import NewChannel
-from stathmis.services.workbench import Workbench
 
 
 @pytest.fixture
-def channel(bench: Workbench) -> Channel:
+def channel(desk: Desk) -> Channel:
     """A thermometer in °C."""
-    setting_up.add_instrument(bench, "Probe", "probe", [NewChannel("temperature", "°C", 0.1, 0.5)])
-    return keeping.all_of(bench.logbook, Channel)[0]
+    setting_up.add_instrument(desk, "Probe", "probe", [NewChannel("temperature", "°C", 0.1, 0.5)])
+    return desk.book.records(Channel)[0]
 
 
-def test_rows_and_chunks_come_out_together(bench: Workbench, channel: Channel) -> None:
+def test_rows_and_chunks_come_out_together(desk: Desk, channel: Channel) -> None:
     times = np.arange(10_000, dtype=np.int64) * 60_000
     shown = np.round(np.random.default_rng(0).normal(37.5, 0.2, times.size), 2)
-    readings.store_import(bench.logbook, "a.csv", 0, {channel.id: Series(times, shown)}, 0, 0)
-    readings.log_readings(bench.logbook, [NewReading(channel.id, 90_000, 99.5, "°F", "99.5F")], 0)
-    found = readings.series(bench.logbook, channel, 0, 10**12)
+    logger_import.keep_series(desk, "a.csv", {channel.id: Series(times, shown)})
+    making.typed_in(desk, [(channel.id, 90_000, 99.5, "°F", "99.5F")])
+    found = readings.series(desk.book.snapshot, channel, 0, 10**12)
     assert found.times_ms.size == 10_001
     assert found.shown[2] == 37.5  # typed in °F, given in the channel's unit
     np.testing.assert_array_equal(np.delete(found.shown, 2), shown)
-    part = readings.series(bench.logbook, channel, 60_000, 120_000)
+    part = readings.series(desk.book.snapshot, channel, 60_000, 120_000)
     assert part.times_ms.tolist() == [60_000, 90_000, 120_000]
 
 
-def test_raw_stays_as_typed(bench: Workbench, channel: Channel) -> None:
-    ids = readings.log_readings(bench.logbook, [NewReading(channel.id, 5, 37.5, "°C", "37,5")], 9)
-    assert readings.hand_readings(bench.logbook, channel.id, 0, 10)[0].typed == "37,5"
-    readings.strike(bench.logbook, ids, 11, "wrong display")
-    assert readings.hand_readings(bench.logbook, channel.id, 0, 10) == []
-    with bench.logbook.reading() as connection:
-        row = connection.exec_driver_sql("SELECT typed, value, withdrawn_why FROM reading").one()
-    assert tuple(row) == ("37,5", 37.5, "wrong display")
-    readings.strike(bench.logbook, ids, None, None)
-    assert len(readings.hand_readings(bench.logbook, channel.id, 0, 10)) == 1
+def test_raw_stays_as_typed(desk: Desk, channel: Channel) -> None:
+    ids = making.typed_in(desk, [(channel.id, 5, 37.5, "°C", "37,5")])
+    assert readings.hand_readings(desk.book.snapshot, channel.id, 0, 10)[0].typed == "37,5"
+    desk.strike("struck", Reading, ids, "wrong display")
+    assert readings.hand_readings(desk.book.snapshot, channel.id, 0, 10) == []
+    with desk.logbook.reading() as connection:
+        row = connection.execute("SELECT typed, value, withdrawn_why FROM reading").fetchone()
+    assert row == ("37,5", 37.5, "wrong display")
+    desk.undo()
+    assert len(readings.hand_readings(desk.book.snapshot, channel.id, 0, 10)) == 1
 
 
-def test_a_withdrawn_import_is_not_seen(bench: Workbench, channel: Channel) -> None:
-    made = readings.store_import(
-        bench.logbook, "a.csv", 0, {channel.id: Series(np.array([1, 2]), np.array([37.0, 37.1]))}, 0, 0
-    )
-    keeping.withdraw(bench.logbook, LoggerImport, [made], 5)
-    assert readings.series(bench.logbook, channel, 0, 10).times_ms.size == 0
-    keeping.withdraw(bench.logbook, LoggerImport, [made], None)
-    assert readings.series(bench.logbook, channel, 0, 10).times_ms.size == 2
+def test_a_withdrawn_import_is_not_seen(desk: Desk, channel: Channel) -> None:
+    made = logger_import.keep_series(desk, "a.csv", {channel.id: Series(np.array([1, 2]), np.array([37.0, 37.1]))})
+    desk.strike("struck", LoggerImport, [made])
+    assert readings.series(desk.book.snapshot, channel, 0, 10).times_ms.size == 0
+    desk.undo()
+    assert readings.series(desk.book.snapshot, channel, 0, 10).times_ms.size == 2
 
 
-def test_one_faulty_reading_keeps_the_whole_round_out(bench: Workbench, channel: Channel) -> None:
-    bad = [NewReading(channel.id, 1, 37.5, "°C", "37.5"), NewReading(999, 1, 37.5, "°C", "37.5")]
-    with pytest.raises(IntegrityError):
-        readings.log_readings(bench.logbook, bad, 0)
-    assert readings.hand_readings(bench.logbook, channel.id, 0, 10) == []
+def test_one_faulty_reading_keeps_the_whole_round_out(desk: Desk, channel: Channel) -> None:
+    bad = [(channel.id, 1, 37.5, "°C", "37.5"), (999, 1, 37.5, "°C", "37.5")]
+    with pytest.raises(sqlite3.IntegrityError):
+        making.typed_in(desk, bad)
+    assert readings.hand_readings(desk.book.snapshot, channel.id, 0, 10) == []
 
 
 @settings(max_examples=25)
@@ -84,8 +84,8 @@ def test_overlapping_imports_come_out_in_order(data: st.DataObject) -> None:
         def __init__(self) -> None:
             self.rows: list[dict] = []  # type: ignore[type-arg]
 
-        def execute(self, _statement: object, rows: list[dict]) -> None:  # type: ignore[type-arg]
-            self.rows += rows
+        def executemany(self, _statement: object, rows: list[tuple[object, ...]]) -> None:
+            self.rows += [dict(zip(CHUNK.names[1:], row, strict=True)) for row in rows]
 
     sink = Sink()
     for i, part in enumerate(stretches):
@@ -98,7 +98,7 @@ def test_overlapping_imports_come_out_in_order(data: st.DataObject) -> None:
         assert (r["first_ms"], r["last_ms"], r["count"]) == (times[0], times[-1], times.size)
         assert (r["least"], r["most"]) == (shown.min(), shown.max())
         assert r["total"] == pytest.approx(shown.sum())
-        assert times.size <= readings.CHUNK
+        assert times.size <= readings.CHUNK_OF
 
 
 hour = st.integers(0, 100).map(lambda h: h * 3_600_000)
@@ -125,24 +125,24 @@ def test_the_newest_reading_is_the_last_of_all(
     (tmp_path / "l").mkdir()
     logbook = create_logbook(tmp_path / "l" / "l.stathmis", {})
     try:
-        own = Workbench(logbook, FixedClock(0))
+        own = Desk(logbook, FixedClock(0))
         kinds = [NewChannel("temperature", "°C", 0.1, 0.5), NewChannel("temperature", "°F", 0.1, 0.5)]
         setting_up.add_instrument(own, "Two", "probe", kinds)
-        channels = keeping.all_of(logbook, Channel)
+        channels = logbook.snapshot.records(Channel)
         for i, (which, at, struck) in enumerate(typed):
-            ids = readings.log_readings(logbook, [NewReading(channels[which].id, at, 37.0 + i, "°C", "x")], 0)
+            ids = making.typed_in(own, [(channels[which].id, at, 37.0 + i, "°C", "x")])
             if struck:
-                readings.strike(logbook, ids, 1, "wrong")
+                own.strike("struck", Reading, ids, "wrong")
         for i, (which, at, n, withdrawn) in enumerate(imports):
             series = Series(at + np.arange(n, dtype=np.int64) * 600_000, 20.0 + i + np.arange(n) / 100.0)
-            made = readings.store_import(logbook, f"{i}.csv", 0, {channels[which].id: series}, 0, 0)
+            made = logger_import.keep_series(own, f"{i}.csv", {channels[which].id: series})
             if withdrawn:
-                keeping.withdraw(logbook, LoggerImport, [made], 1)
+                own.strike("struck", LoggerImport, [made])
         for i, (which, at) in enumerate(live_rows):
             live.store_live(logbook, [live.LiveReading(channels[which].id, at, 50.0 + i)])
-        found = readings.newest(logbook, channels, start, start + length)
+        found = readings.newest(logbook.snapshot, channels, start, start + length)
         for channel in channels:
-            whole = readings.series(logbook, channel, start, start + length)
+            whole = readings.series(logbook.snapshot, channel, start, start + length)
             if not whole.times_ms.size:
                 assert channel.id not in found
                 continue

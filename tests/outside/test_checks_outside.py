@@ -9,6 +9,7 @@ from math import inf, sqrt
 import numpy as np
 import pytest
 
+import making
 from making import checked, instrument, reference
 from stathmis.core import fixed_points
 from stathmis.core.calibration import fit
@@ -16,8 +17,8 @@ from stathmis.core.influences import Influence
 from stathmis.core.psychrometrics import boiling_point, relative_humidity_from_wet_bulb, ventilated_wick_coefficient
 from stathmis.core.psychrometrics import saturation_vapor_pressure as ps
 from stathmis.core.uncertainty import type_b_resolution
+from stathmis.services.desk import Desk
 from stathmis.services.instruments.checking import STEPS_IN_USE, Check, evaluate
-from stathmis.services.workbench import Workbench
 
 # L. Greenspan, J. Res. NBS 81A (1977), table 2 (from memory): salt, °C, % RH, its uncertainty
 GREENSPAN = [
@@ -80,17 +81,17 @@ def test_a_whole_line_budget_against_gtc() -> None:
     assert found.correction.apply(37.2)[1] ** 2 + u_step**2 == pytest.approx(GTC.uncertainty(result) ** 2, rel=1e-9)
 
 
-def test_wet_bulb_budget_against_gtc(bench: Workbench) -> None:
+def test_wet_bulb_budget_against_gtc(desk: Desk) -> None:
     """One certified thermometer read dry and wet: its certificate's error is the same twice; GTC agrees."""
     import GTC
 
-    lab = reference(bench)
-    hygrometer = instrument(bench, "Card", "humidity")
+    lab = reference(desk)
+    hygrometer = instrument(desk, "Card", "humidity")
     cells = {"reference": "37.40", "wet": "28.90"}
-    draft, _ = checked(bench, hygrometer, [("50", cells)], method="wet_dry", against=lab)
+    draft, _ = checked(desk, hygrometer, [("50", cells)], method="wet_dry", against=lab)
     draft.sets[0].second_id = lab.id
     draft.sets[0].settings["altitude"] = "0"
-    check = evaluate(bench, draft)
+    check = evaluate(desk.book, draft)
     p = check.points[0]
     # the certificate adds 0.10 to both; ventilated wick, WMO-No. 8
     coefficient = float(ventilated_wick_coefficient(29.0))
@@ -158,11 +159,11 @@ def test_an_infrared_gun_there_and_back(emissivity: float, walls: float) -> None
     assert fixed_points.shell_temperature(walls, walls, emissivity, 0.95) == pytest.approx(walls, abs=1e-9)
 
 
-def _by_method(bench: Workbench, method: str) -> Check:
+def _by_method(desk: Desk, method: str) -> Check:
     """A typical check by each method, all reading true."""
-    lab = reference(bench, drift=0.05, days=200)
-    hot = instrument(bench, "Probe")
-    card = instrument(bench, "Card", "humidity")
+    lab = reference(desk, drift=0.05, days=200)
+    hot = instrument(desk, "Probe")
+    card = instrument(desk, "Card", "humidity")
     bath = [("37.0 37.1 37.2", "37.00 37.02 36.98"), ("39.1 39.0 39.2", "39.01 38.99 39.02")]
     jars = [("33 34 33", "MgCl2"), ("53 54 53", "Mg(NO3)2"), ("75 76 75", "NaCl")]
     cases: dict[str, tuple[object, list[tuple[str, object]], str]] = {
@@ -176,22 +177,22 @@ def _by_method(bench: Workbench, method: str) -> Check:
         "wet_dry": (card, [("53 54 53", {"reference": "37.40 37.42", "wet": "28.90 28.91"})], "wet_dry"),
     }
     channel, points, key = cases[method]
-    bench.altitude_m = 900.0
-    draft, check = checked(bench, channel, points, method=key, against=lab)  # type: ignore[arg-type]
+    making.put_setting(desk, "altitude_m", f"{900.0:g}")
+    draft, check = checked(desk, channel, points, method=key, against=lab)  # type: ignore[arg-type]
     if key == "wet_dry":
         draft.sets[0].second_id = lab.id
-        check = evaluate(bench, draft)
+        check = evaluate(desk.book, draft)
     assert check.fitted is not None, (check.problems, check.trouble)
     return check
 
 
 @pytest.mark.parametrize("method", ["side", "bath", "ice", "steam", "infrared", "salt", "one salt", "wet_dry"])
-def test_coverage_by_method(bench: Workbench, method: str) -> None:
+def test_coverage_by_method(desk: Desk, method: str) -> None:
     """10,000 calibrations simulated with every influence drawn as its budget line says: U holds the truth in 94-96 %.
 
     What all points share (certificate, pressure, hysteresis) is drawn once; scatter is estimated anew each time.
     """
-    check = _by_method(bench, method)
+    check = _by_method(desk, method)
     fitted = check.fitted
     assert fitted is not None
     rng = np.random.default_rng(1)

@@ -8,14 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import making
 from stathmis.core.errors import UserError
 from stathmis.core.profile import Band, OwnProfile, Stage, phase_at
 from stathmis.exchange import profile_file
 from stathmis.logbook.records import Batch
 from stathmis.services import batches, company, knowledge, profiles, rounds, setting_up
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.profile_draft import draft_of, interpret, with_stage_after, without_stage
-from stathmis.services.workbench import Workbench
 
 SPECIES = knowledge.species()
 
@@ -78,12 +79,12 @@ humidity = [30, 40]
         (GOOD.split("[[")[0], "no stage"),
     ],
 )
-def test_a_faulty_file_is_refused_with_the_place(text: str, says: str, tmp_path: Path, bench: Workbench) -> None:
+def test_a_faulty_file_is_refused_with_the_place(text: str, says: str, tmp_path: Path, desk: Desk) -> None:
     path = tmp_path / "p.toml"
     path.write_text(text, encoding="utf-8")
     with pytest.raises(UserError, match=says):
-        profiles.bring_in(bench, path)
-    assert profiles.own_profiles(bench) == {}
+        profiles.bring_in(desk, path)
+    assert profiles.own_profiles(desk.book) == {}
 
 
 def test_every_fault_of_a_file_is_told_at_once() -> None:
@@ -93,54 +94,54 @@ def test_every_fault_of_a_file_is_told_at_once() -> None:
     assert all(part in str(told.value) for part in ("name is missing", "griffin", "stage 1: humidity"))
 
 
-def test_files_that_are_none_and_folders_that_cannot_be_written(tmp_path: Path, bench: Workbench) -> None:
+def test_files_that_are_none_and_folders_that_cannot_be_written(tmp_path: Path, desk: Desk) -> None:
     (tmp_path / "b.toml").write_bytes(b"\xff\xfe\x00")
     (tmp_path / "l.toml").write_bytes(b" " * 300_000)
     for name, says in (("b.toml", "no text file"), ("l.toml", "too large"), ("gone.toml", "cannot be read")):
         with pytest.raises(UserError, match=says):
-            profiles.bring_in(bench, tmp_path / name)
+            profiles.bring_in(desk, tmp_path / name)
     with pytest.raises(UserError, match="cannot be written"):
         profiles.write_out(profile_file.parse_profile(GOOD, SPECIES), tmp_path / "nowhere" / "x.toml")
 
 
-def test_a_batch_follows_an_own_profile_and_its_changes(bench: Workbench, tmp_path: Path) -> None:
-    made = setting_up.add_incubator(bench, "Cabinet", "still", 38.6)
-    incubator = next(i for i in bench.incubators() if i.id == made)
+def test_a_batch_follows_an_own_profile_and_its_changes(desk: Desk, tmp_path: Path) -> None:
+    made = setting_up.add_incubator(desk, "Cabinet", "still", 38.6)
+    incubator = next(i for i in desk.book.incubators() if i.id == made)
     (tmp_path / "dry.toml").write_text(GOOD, encoding="utf-8")
-    first = profiles.bring_in(bench, tmp_path / "dry.toml")
-    assert profiles.bring_in(bench, tmp_path / "dry.toml").name == "Dry 2"
-    bench.undo()
-    setting_up.set_batch(bench, incubator, "", "chicken", "own 1", 12, bench.now_ms - 5 * DAY_MS, "from 1")
-    course = batches.running(bench, incubator)
+    first = profiles.bring_in(desk, tmp_path / "dry.toml")
+    assert profiles.bring_in(desk, tmp_path / "dry.toml").name == "Dry 2"
+    desk.undo()
+    setting_up.set_batch(desk, incubator, "", "chicken", "own 1", 12, desk.now_ms - 5 * DAY_MS, "from 1")
+    course = batches.running(desk.book, incubator)
     assert course is not None and course.regime_name == "Dry"
     # a still-air machine is run 1.1 K warmer at the egg tops, also by an own profile
-    heat = course.band("temperature", bench.now_ms)
+    heat = course.band("temperature", desk.now_ms)
     assert heat is not None and (heat.low, heat.high) == pytest.approx((38.3, 38.9))
-    assert course.band("humidity", bench.now_ms) == Band(30, 40)
-    assert course.day_text(bench.now_ms) == "day 6 of 22"
+    assert course.band("humidity", desk.now_ms) == Band(30, 40)
+    assert course.day_text(desk.now_ms) == "day 6 of 22"
     draft = with_stage_after(draft_of(first, "°C", 1), 0)
     assert interpret(draft, "°C").problems == {1: "From which day? Write a number such as 7."}
     rows = [draft.rows[0], type(draft.rows[0])("setting", "drier", "4", "37,2", "100.0F", "25", "30")]
     changed = interpret(type(draft)("Dry", "chicken", "", "23", tuple(rows), 1), "°C").profile
     assert changed is not None
-    profiles.keep_profile(bench, changed, 1)
-    again = batches.running(bench, incubator)
-    assert again is not None and again.band("humidity", bench.now_ms) == Band(25, 30)
+    profiles.keep_profile(desk, changed, 1)
+    again = batches.running(desk.book, incubator)
+    assert again is not None and again.band("humidity", desk.now_ms) == Band(25, 30)
     phase = phase_at(again.phases, 5.0)
     assert phase is not None and phase.words == "drier"
     assert interpret(without_stage(draft, 0), "°C").problems == {}
     with pytest.raises(UserError, match="follows this profile"):
-        profiles.remove_profile(bench, 1)
+        profiles.remove_profile(desk, 1)
     with pytest.raises(UserError, match="needs a name"):
-        profiles.keep_profile(bench, OwnProfile(" ", "chicken", "", first.stages, 23.0))
-    bench.undo()
-    assert batches.running(bench, incubator).band("humidity", bench.now_ms) == Band(30, 40)  # type: ignore[union-attr]
-    profiles.follow(bench, bench.records(Batch)[0], "lean", "down")
-    assert batches.running(bench, incubator).day_text(bench.now_ms) == "16 days to go"  # type: ignore[union-attr]
-    profiles.remove_profile(bench, 1)
+        profiles.keep_profile(desk, OwnProfile(" ", "chicken", "", first.stages, 23.0))
+    desk.undo()
+    assert batches.running(desk.book, incubator).band("humidity", desk.now_ms) == Band(30, 40)  # type: ignore[union-attr]
+    profiles.follow(desk, desk.book.records(Batch)[0], "lean", "down")
+    assert batches.running(desk.book, incubator).day_text(desk.now_ms) == "16 days to go"  # type: ignore[union-attr]
+    profiles.remove_profile(desk, 1)
     for _ in range(5):
-        bench.undo()
-    assert profiles.own_profiles(bench) == {}
+        desk.undo()
+    assert profiles.own_profiles(desk.book) == {}
 
 
 @pytest.mark.parametrize(
@@ -151,45 +152,45 @@ def test_a_batch_follows_an_own_profile_and_its_changes(bench: Workbench, tmp_pa
         ("down", {0.0: "21 to go", 5.9: "16 to go", 20.5: "1 to go", 21.0: "0 to go"}),
     ],
 )
-def test_days_are_numbered_as_the_keeper_counts(bench: Workbench, count: str, said: dict[float, str]) -> None:
-    made = setting_up.add_incubator(bench, "Cabinet", "forced")
-    incubator = next(i for i in bench.incubators() if i.id == made)
-    setting_up.set_batch(bench, incubator, "", "chicken", "steady", 12, bench.now_ms, count)  # type: ignore[arg-type]
-    course = batches.running(bench, incubator)
+def test_days_are_numbered_as_the_keeper_counts(desk: Desk, count: str, said: dict[float, str]) -> None:
+    made = setting_up.add_incubator(desk, "Cabinet", "forced")
+    incubator = next(i for i in desk.book.incubators() if i.id == made)
+    setting_up.set_batch(desk, incubator, "", "chicken", "steady", 12, desk.now_ms, count)  # type: ignore[arg-type]
+    course = batches.running(desk.book, incubator)
     assert course is not None
     assert {day: course.day_words(day) for day in said} == said
     assert course.phase(course.at_ms(18.0)).name == "lockdown", "the count never moves the course"  # type: ignore[union-attr]
 
 
-def test_batches_that_share_a_machine(bench: Workbench) -> None:
-    made = setting_up.add_incubator(bench, "Cabinet", "forced")
-    incubator = next(i for i in bench.incubators() if i.id == made)
+def test_batches_that_share_a_machine(desk: Desk) -> None:
+    made = setting_up.add_incubator(desk, "Cabinet", "forced")
+    incubator = next(i for i in desk.book.incubators() if i.id == made)
 
     def add(species: str, days_ago: float) -> int:
-        at = bench.now_ms - round(days_ago * DAY_MS)
-        return setting_up.set_batch(bench, incubator, "", species, "steady", 6, at)
+        at = desk.now_ms - round(days_ago * DAY_MS)
+        return setting_up.set_batch(desk, incubator, "", species, "steady", 6, at)
 
     chicken = add("chicken", 10)
     add("duck", 10)
-    said = " ".join(company.warnings(bench, incubator))
+    said = " ".join(company.warnings(desk.book, incubator))
     assert "6 chicken is in lockdown" in said and "6 duck" in said and "needs turning and drier air" in said
-    bench.undo()
+    desk.undo()
     add("duck", 10 + 7)
-    assert company.warnings(bench, incubator) == [], "both come to lockdown on one day"
-    bench.undo()
+    assert company.warnings(desk.book, incubator) == [], "both come to lockdown on one day"
+    desk.undo()
     add("coturnix", 10 - 3)
-    sheet = rounds.sheet(bench, incubator, batch_id=chicken)
+    sheet = rounds.sheet(desk.book, incubator, batch_id=chicken)
     assert sheet.course is not None and sheet.course.species.key == "chicken"
     band = sheet.band("temperature")
     assert band is not None and (round(band.low, 2), round(band.high, 2)) == (37.3, 37.8)
-    assert "suits both" in " ".join(company.warnings(bench, incubator))
-    bench.undo()
+    assert "suits both" in " ".join(company.warnings(desk.book, incubator))
+    desk.undo()
     add("leopard_gecko", 1)
-    said = " ".join(company.warnings(bench, incubator))
+    said = " ".join(company.warnings(desk.book, incubator))
     assert "do not meet" in said and "must not be" in said
 
 
-def test_thin_air_is_told_of_where_it_is(bench: Workbench) -> None:
+def test_thin_air_is_told_of_where_it_is(desk: Desk) -> None:
     for metres, told in ((None, False), (900.0, False), (2400.0, True)):
-        bench.altitude_m = metres
-        assert bool(profiles.thin_air(bench)) == told
+        making.put_setting(desk, "altitude_m", "" if metres is None else f"{metres:g}")
+        assert bool(profiles.thin_air(desk.book)) == told

@@ -8,7 +8,7 @@ from stathmis.logbook.records import Channel
 from stathmis.services import clock
 from stathmis.services.clock import TimeError, parse_moment
 from stathmis.services.reading_field import interpret
-from stathmis.services.wording import band_text, count, signed, typed_text, u_text, value_text, with_u
+from stathmis.words.numbers import band_text, count, signed, typed_text, u_text, value_text, with_u
 
 CELSIUS = Channel(1, 1, "temperature", "°C", 0.1, 0.5, -10.0, 60.0)
 FAHRENHEIT = Channel(2, 1, "temperature", "°F", 0.1, 1.0, 14.0, 140.0)

@@ -9,13 +9,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Channel, Event
 from stathmis.services import batches, trace
 from stathmis.services.clock import FixedClock
-from stathmis.services.workbench import Workbench
-from stathmis.ui import background
+from stathmis.services.desk import Desk
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
@@ -44,8 +44,8 @@ def type_at(window: Window, qtbot: QtBot, name: str, text: str) -> None:
 
 def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     path = tmp_path / "mine.stathmis"
-    bench = Workbench(create_logbook(path, {"name": "", "time_zone": "UTC", "altitude_m": "0"}), FixedClock(NOW_MS))
-    window = Window(bench, Theme(qapp, "light"))
+    desk = Desk(create_logbook(path, {"name": "", "time_zone": "UTC", "altitude_m": "0"}), FixedClock(NOW_MS))
+    window = Window(desk, Theme(qapp, "light"))
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()
@@ -96,7 +96,7 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     type_at(window, qtbot, "Details of what you did", "both cups")
     qtbot.keyClick(window.focusWidget(), Qt.Key.Key_W, ALT)
     settle(0.3)
-    assert [e.note for e in keeping.all_of(bench.logbook, Event)] == ["both cups"]
+    assert [e.note for e in desk.book.records(Event)] == ["both cups"]
 
     # a logger's file for the dial's humidity, by way of the preview
     log = tmp_path / "log.csv"
@@ -109,31 +109,31 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     qtbot.keyClicks(window.focusWidget(), str(log))
     qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Return)
     view = window.stack.currentWidget()
-    qtbot.waitUntil(lambda: view.examined is not None and not background.busy(), timeout=20_000)  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)  # type: ignore[union-attr]
     qtbot.keyClick(window, Qt.Key.Key_T, ALT)
     qtbot.waitUntil(lambda: "360 rows taken in" in window.messages.text.text(), timeout=20_000)
 
     # the trace counts the time, and undo and redo go through everything
     qtbot.keyClick(window, Qt.Key.Key_2, CONTROL)
-    qtbot.waitUntil(lambda: window.pages.trace.traced is not None and not background.busy(), timeout=10_000)
+    qtbot.waitUntil(lambda: window.pages.trace.traced is not None and not work.busy(), timeout=10_000)
     for _ in range(3):
         qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
-    assert keeping.all_of(bench.logbook, Event) == []
+    assert desk.book.records(Event) == ()
     for _ in range(3):
         qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL | Qt.KeyboardModifier.ShiftModifier)
-    assert len(keeping.all_of(bench.logbook, Event)) == 1
-    qtbot.waitUntil(lambda: not background.busy(), timeout=10_000)
+    assert len(desk.book.records(Event)) == 1
+    qtbot.waitUntil(lambda: not work.busy(), timeout=10_000)
     window.close()
 
-    again = Workbench(open_logbook(path), FixedClock(NOW_MS))
-    course = batches.running(again, again.incubators()[0])
+    again = Desk(open_logbook(path), FixedClock(NOW_MS))
+    course = batches.running(again.book, again.book.incubators()[0])
     assert course is not None and (course.batch.eggs, course.day(NOW_MS)) == (14, pytest.approx(5.0))
-    traced = trace.trace(again, course)
+    traced = trace.trace(again.book, course)
     assert traced.temperature.runs[0].corrected.tolist() == [pytest.approx(37.5, abs=0.01)]
     assert traced.temperature.runs[0].shown.tolist() == [36.9]
     assert traced.humidity.runs[0].times_ms.size == 360
-    dial = next(c for c in keeping.all_of(again.logbook, Channel) if c.quantity == "temperature")
-    assert readings.hand_readings(again.logbook, dial.id, 0, NOW_MS)[0].typed == "36,9"
+    dial = next(c for c in again.book.records(Channel) if c.quantity == "temperature")
+    assert readings.hand_readings(again.book.snapshot, dial.id, 0, NOW_MS)[0].typed == "36,9"
     assert len(traced.events) == 1
     again.logbook.close()
     window.deleteLater()

@@ -70,13 +70,13 @@ def test_the_first_paint_loads_nothing_heavy(demo_file: Path, tmp_path: Path) ->
         "from PySide6.QtWidgets import QApplication\n"
         "app = QApplication([])\n"
         "from stathmis.logbook.opening import open_logbook\n"
-        "from stathmis.services.workbench import Workbench\n"
+        "from stathmis.services.desk import Desk\n"
         "from stathmis.services.clock import FixedClock\n"
         "from stathmis.ui.theme import Theme\n"
         "from stathmis.ui.window import Window\n"
-        f"window = Window(Workbench(open_logbook(Path({str(path)!r})), FixedClock(1_779_093_600_000)), Theme(app))\n"
+        f"window = Window(Desk(open_logbook(Path({str(path)!r})), FixedClock(1_779_093_600_000)), Theme(app))\n"
         "window.show(); app.processEvents()\n"
-        "print([m for m in ('pandas', 'scipy', 'pyqtgraph') if m in sys.modules])\n"
+        "print([m for m in ('pandas', 'scipy', 'pyqtgraph', 'sqlalchemy') if m in sys.modules])\n"
         "window.close()"
     )
     assert done.stdout.strip() == "[]", done.stdout + done.stderr[-400:]
@@ -162,12 +162,11 @@ def test_killed_while_open_it_opens_again(demo_file: Path, tmp_path: Path) -> No
     assert _wait_for(lambda: list((tmp_path / "d backups").glob("*.stathmis")))
     process.kill()
     process.communicate()
-    from stathmis.logbook import keeping
     from stathmis.logbook.opening import open_logbook
     from stathmis.logbook.records import Incubator
 
     logbook = open_logbook(path)
-    assert len(keeping.all_of(logbook, Incubator)) == 4
+    assert len(logbook.snapshot.records(Incubator)) == 4
     logbook.close()
 
 

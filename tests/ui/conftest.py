@@ -8,8 +8,8 @@ import pytest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from stathmis.services.workbench import Workbench
-from stathmis.ui import background
+from stathmis.services.desk import Desk
+from stathmis.ui import work
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
@@ -21,8 +21,8 @@ def theme(qapp: QApplication) -> Theme:
     return Theme(qapp, "light")
 
 
-def _open(qtbot: QtBot, bench: Workbench, theme: Theme) -> Window:
-    window = Window(bench, theme)
+def _open(qtbot: QtBot, desk: Desk, theme: Theme) -> Window:
+    window = Window(desk, theme)
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()
@@ -31,19 +31,19 @@ def _open(qtbot: QtBot, bench: Workbench, theme: Theme) -> Window:
 
 
 @pytest.fixture
-def window(qtbot: QtBot, demo: Workbench, theme: Theme) -> Iterator[Window]:
+def window(qtbot: QtBot, demo: Desk, theme: Theme) -> Iterator[Window]:
     """The window on the demo logbook."""
     made = _open(qtbot, demo, theme)
     yield made
     made.close()
     made.deleteLater()
-    assert not background.busy()
+    assert not work.busy()
 
 
 @pytest.fixture
-def empty_window(qtbot: QtBot, bench: Workbench, theme: Theme) -> Iterator[Window]:
+def empty_window(qtbot: QtBot, desk: Desk, theme: Theme) -> Iterator[Window]:
     """The window on an empty logbook."""
-    made = _open(qtbot, bench, theme)
+    made = _open(qtbot, desk, theme)
     yield made
     made.close()
     made.deleteLater()

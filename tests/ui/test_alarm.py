@@ -7,34 +7,34 @@ import pytest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel, Event
+from stathmis.logbook.snapshot import Series
+from stathmis.services import logger_import
 from stathmis.services.clock import FixedClock
-from stathmis.ui import background, reminder
+from stathmis.ui import reminder, work
 from stathmis.ui.window import Window
 
 
 def look(window: Window, qtbot: QtBot) -> None:
     window.alarm.look()
-    qtbot.waitUntil(lambda: window.alarm._task is None and not background.busy(), timeout=10_000)
+    qtbot.waitUntil(lambda: window.alarm._task is None and not work.busy(), timeout=10_000)
 
 
 def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     told: list[str] = []
     monkeypatch.setattr(reminder, "tell_desktop", lambda title, text, urgent: told.append(title))
     monkeypatch.setattr(QApplication, "beep", lambda: told.append("beep"))
-    bench = window.bench
+    desk = window.desk
     look(window, qtbot)
     assert not window.alarm.isVisible() and told == []
     channel = next(
         c
-        for c in bench.records(Channel)
-        if bench.instrument(c.instrument_id).name == "Shelf logger" and c.quantity == "temperature"
+        for c in desk.book.records(Channel)
+        if desk.book.instrument(c.instrument_id).name == "Shelf logger" and c.quantity == "temperature"
     )
-    times = bench.now_ms - np.arange(12, 0, -1, dtype=np.int64) * 60_000
+    times = desk.now_ms - np.arange(12, 0, -1, dtype=np.int64) * 60_000
     hot = Series(times, np.full(12, 41.0))
-    readings.store_import(bench.logbook, "hot.csv", bench.now_ms, {channel.id: hot}, 0, 0)
+    logger_import.keep_series(desk, "hot.csv", {channel.id: hot})
     look(window, qtbot)
     assert window.alarm.isVisible()
     assert window.alarm.words.text().startswith("Danger: North cabinet: the air is at 41.2 °C. Cool it now.")
@@ -44,11 +44,10 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     assert len(told) == 2, "told once"
     window.alarm.seen.setFocus()
     window.alarm.seen.click()
-    qtbot.waitUntil(lambda: window.alarm._task is None and not background.busy(), timeout=10_000)
+    qtbot.waitUntil(lambda: window.alarm._task is None and not work.busy(), timeout=10_000)
     assert not window.alarm.isVisible()
-    notes = [e.note for e in keeping.all_of(bench.logbook, Event) if e.kind == "alarm"]
-    assert len(notes) == 2 and notes[1].startswith("seen: ")
-    clock = bench.clock
+    assert [e.detail for e in desk.book.records(Event) if e.kind == "alarm"] == ["", "seen"]
+    clock = desk.clock
     assert isinstance(clock, FixedClock)
     clock.at_ms += 5 * 60_000
     look(window, qtbot)

@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.services.eggs import tray
 from stathmis.services.plan import planning
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import DIM
 from stathmis.ui.window import Window
@@ -42,26 +42,26 @@ def test_candling_in_the_dark_by_keyboard(window: Window, qtbot: QtBot) -> None:
     assert view.picture.mark == "10", "an egg that is out is passed over"
     qtbot.keyClick(view.picture, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
     assert view.course is not None
-    egg = tray.tray(window.bench, view.course.batch).egg("10")
+    egg = tray.tray(window.desk.book, view.course.batch).egg("10")
     assert egg is not None and egg.out and egg.state == "late dead"
     qtbot.keyClick(view.picture, Qt.Key.Key_M)
     assert "M stands for nothing" in view.problem.text()
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert not window.theme.dim and window.pages.page == "eggs"
     window.undo()
-    egg = tray.tray(window.bench, view.course.batch).egg("10")
+    egg = tray.tray(window.desk.book, view.course.batch).egg("10")
     assert egg is not None and not egg.out
     view.toggle_dark()
     window.show_page("trace")
     assert not window.theme.dim, "elsewhere the lights are on"
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_hatch_by_counts(window: Window, qtbot: QtBot) -> None:
     window.step_incubator(1)
     qtbot.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.hatch.now
-    qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
     assert "Yes." in said(view) and "not yet" in said(view)
     view.count.setFocus()
     qtbot.keyClicks(view.count, "40")
@@ -70,16 +70,16 @@ def test_a_hatch_by_counts(window: Window, qtbot: QtBot) -> None:
     view.count.setText("5")
     qtbot.keyClick(view.count, Qt.Key.Key_Return)
     assert "5 out: logged" in window.messages.text.text()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert "5 of 18, 28 % (12 to 51 %)" in said(view)
     view.kind.setCurrentIndex(view.kind.findData("external pip"))
     view.count.setText("6")
     view.log_count()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert "Keep it shut." in said(view) and "1 egg pipped and not out" in said(view)
     window.undo()
     window.undo()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert "not yet" in said(view)
 
 
@@ -92,16 +92,16 @@ def test_eggs_get_their_places_in_one_go(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClicks(view.laying.columns, "6")
     qtbot.keyClick(view.laying.columns, Qt.Key.Key_Return)
     assert "18 eggs laid out" in window.messages.text.text() and view.picture.isVisible()
-    assert view.course is not None and tray.tray(window.bench, view.course.batch).size == (3, 6)
+    assert view.course is not None and tray.tray(window.desk.book, view.course.batch).size == (3, 6)
     window.undo()
     assert "have no places yet" in said(view)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
     view = window.stack.currentWidget()
-    qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
     shown = said(view)
     assert "Review: 26 rock partridge, autumn set" in shown and "15 of 26, 58 % (39 to 74 %)" in shown
     assert "Most likely: the temperature was low" in shown and "Next time: Raise the set point" in shown
@@ -110,7 +110,7 @@ def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     view._compare()
     assert "steady, 2 batches" in said(view)
     view.choose(view.rows[0].course.batch.id)
-    qtbot.waitUntil(lambda: view.found is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
     assert "when the hatch is over" in said(view)
 
 
@@ -118,17 +118,17 @@ def test_the_whole_logbook_goes_out_and_comes_back(window: Window, qtbot: QtBot,
     window.show_place("records")
     view = window.stack.currentWidget()
     view.write_archive(tmp_path / "all.zip")
-    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
     assert "rows of" in window.messages.text.text() and not view.stop.isVisible()
     view.restore(tmp_path / "all.zip", tmp_path / "again.stathmis")
-    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
     assert "again.stathmis holds what was in all.zip" in window.messages.text.text()
     view.restore(tmp_path / "nothing.zip", tmp_path / "third.stathmis")
-    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
     assert "is no archive" in window.messages.text.text()
     view.write_archive(tmp_path / "stopped.zip")
     view._stop()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
     assert not (tmp_path / "stopped.zip").exists() or "rows of" in window.messages.text.text()
     assert not list(tmp_path.glob("*.part"))
 
@@ -144,7 +144,7 @@ def test_eggs_change_places_with_space_or_the_pointer(window: Window, qtbot: QtB
     qtbot.keyClick(view.picture, Qt.Key.Key_Down)
     qtbot.keyClick(view.picture, Qt.Key.Key_Space)
     assert "Eggs 1 and 7 changed places" in window.messages.text.text() and view.course is not None
-    sheet = tray.tray(window.bench, view.course.batch)
+    sheet = tray.tray(window.desk.book, view.course.batch)
     assert sheet.egg("1").place == (2, 1) and sheet.egg("7").place == (1, 1)  # type: ignore[union-attr]
     window.undo()
     two, nine = (view.picture._area(sheet.egg(m)).center().toPoint() for m in ("2", "9"))  # type: ignore[arg-type]
@@ -159,7 +159,7 @@ def test_eggs_change_places_with_space_or_the_pointer(window: Window, qtbot: QtB
     assert "rings" in window.messages.text.text() and "ring 1, place" in said(view)
     window.undo()
     assert "row 1, place" in said(view)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_eggs_go_to_another_machine(window: Window, qtbot: QtBot) -> None:
@@ -177,12 +177,12 @@ def test_eggs_go_to_another_machine(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(card.marks, Qt.Key.Key_Return)
     assert "6 eggs lie in Spare cabinet now" in window.messages.text.text()
     assert "22 eggs in" in said(view)
-    window.show_incubator(next(i.id for i in window.bench.incubators() if i.name == "Spare cabinet"))
+    window.show_incubator(next(i.id for i in window.desk.book.incubators() if i.name == "Spare cabinet"))
     window.show_page("eggs")
     assert "6 eggs in: 6 alive" in said(view)
     window.undo()
     assert "No batch is set here" in said(view)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -193,12 +193,12 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     assert "1. Old still box, 1 batch" in said(records) and "1. North cabinet, 1 batch" in said(records)
     ended = next(r.course.batch for r in records.rows if "autumn" in r.course.batch.name)
     records.batch_wanted.emit(ended.id)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert window.pages.page == "hatch" and "Looking back at 26 rock partridge, autumn set" in said(window.pages)
     assert "ended, day" not in window.pages.course.accessibleName()
     assert "Course: ended on day 2" in window.pages.course.accessibleName()
     window.show_page("trace")
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert window.pages.trace._course is not None and window.pages.trace._course.batch.id == ended.id
     window.show_page("round")
     window.show_page("eggs")
@@ -207,11 +207,11 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     assert view is window.pages
     window.show_place("records")
     records.write_season(2025, tmp_path / "season.html")
-    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
     assert "Season 2025: written to season.html" in window.messages.text.text()
     records.write_season(2025, tmp_path / "stopped.html")
     records._stop()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=60_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
     assert not (tmp_path / "stopped.html").exists() or "written" in window.messages.text.text()
     assert not list(tmp_path.glob("*.part"))
 
@@ -224,10 +224,10 @@ def test_the_plan_card_says_what_own_hatches_teach(window: Window, qtbot: QtBot)
     card.day.setText("in 60 days")
     card.add()
     assert not card.day.text() or card._waiting, "planned once the earlier hatch is read"
-    qtbot.waitUntil(lambda: not background.busy(), timeout=30_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=30_000)
     assert "1 own hatch of rock or grey partridge, chukar: expect 24." in card.taught.text()
     assert "planned. Ctrl+Z" in window.messages.text.text()
-    plan = max(planning.plans(window.bench), key=lambda p: p.set_ms)
+    plan = max(planning.plans(window.desk.book), key=lambda p: p.set_ms)
     assert plan.species.key == "partridge" and plan.term_days != 24.0
     card.species.setCurrentIndex(card.species.findData("chicken"))
     card._offer_regimes()

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook.records import Batch, BreakOut, Event
 from stathmis.services import batches
 from stathmis.services.eggs import findings, moving, tray
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
@@ -28,7 +28,7 @@ def said(widget: object) -> str:
 
 
 def wait(qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: not background.busy(), timeout=30_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=30_000)
     settle(0.05)
 
 
@@ -43,14 +43,14 @@ def guinea(window: Window, part: str) -> int:
 
 
 def test_taking_off_by_count(window: Window, qtbot: QtBot) -> None:
-    bench = window.bench
+    desk = window.desk
     batch_id = guinea(window, "take-off")
     view = window.pages.hatch.take_off
     assert "Nothing is out of its shell yet." in said(view) and "Wash hands" in said(view)
     assert "Stragglers may still come" in said(view) and "Heat lamps start fires" in said(view)
-    course = batches.course_by_id(bench, batch_id)
+    course = batches.course_by_id(desk.book, batch_id)
     assert course is not None
-    findings.log_count(bench, course, "out", 6, bench.now_ms - 14 * HOUR_MS)
+    findings.log_count(desk, course, "out", 6, desk.now_ms - 14 * HOUR_MS)
     assert view.count.text() == "6" and "6 chicks: 6 dry and ready." in said(view)
     for text, weak, says in (("9", "", "9 to take off, and 6 chicks are out"), ("2", "3", "More weak ones")):
         view.count.setText(text)
@@ -82,11 +82,11 @@ def test_taking_off_by_count(window: Window, qtbot: QtBot) -> None:
 
 
 def test_opening_eggs_without_marks(window: Window, qtbot: QtBot) -> None:
-    bench = window.bench
+    desk = window.desk
     batch_id = guinea(window, "opened")
     view = window.pages.hatch.opened
     assert "The hatch is still to come" in said(view)
-    ended = next(b for b in bench.records(Batch) if "autumn" in b.name)
+    ended = next(b for b in desk.book.records(Batch) if "autumn" in b.name)
     window.show_batch(ended.id)
     window.pages.hatch.show_part("opened")
     assert "1 egg did not hatch and is not opened." in said(view) and "3 of 5 yolk not drawn in" in said(view)
@@ -105,7 +105,7 @@ def test_opening_eggs_without_marks(window: Window, qtbot: QtBot) -> None:
     strike = next(b for b in view.findChildren(QPushButton) if b.isVisible() and b.text() == "strike")
     assert strike.accessibleName().startswith("Strike 1 egg: died in the middle")
     strike.click()
-    assert "1 egg did not hatch" in said(view) and len(bench.records(BreakOut)) == 3
+    assert "1 egg did not hatch" in said(view) and len(desk.book.records(BreakOut)) == 3
     assert batch_id
     wait(qtbot)
 
@@ -138,7 +138,7 @@ def test_a_finished_batch_may_be_mended_and_it_is_marked(window: Window, qtbot: 
 
 
 def test_a_report_that_cannot_be_written_says_so(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    ended = next(b for b in window.bench.records(Batch) if "autumn" in b.name)
+    ended = next(b for b in window.desk.book.records(Batch) if "autumn" in b.name)
     window.show_batch(ended.id)
     window.pages.hatch.show_part("review")
     panel = window.pages.hatch.review
@@ -153,7 +153,7 @@ def test_a_report_that_cannot_be_written_says_so(window: Window, qtbot: QtBot, t
 
 def test_a_batch_that_moved_is_seen_where_it_went(window: Window, qtbot: QtBot) -> None:
     """Round, Trace and the column follow the eggs; the old machine is free, and both logs tell of it."""
-    bench = window.bench
+    desk = window.desk
     window.show_page("eggs")
     card = window.pages.eggs.moving
     card.machine.setCurrentIndex(card.machine.findText("Spare cabinet"))
@@ -163,16 +163,16 @@ def test_a_batch_that_moved_is_seen_where_it_went(window: Window, qtbot: QtBot) 
     assert "No batch is set here." in said(window.pages.eggs)
     window.show_page("round")
     assert "Eggs moved: 30 rock partridge, spring set A to Spare cabinet" in said(window.pages.round)
-    spare = next(i for i in bench.incubators() if i.name == "Spare cabinet")
+    spare = next(i for i in desk.book.incubators() if i.name == "Spare cabinet")
     window.show_incubator(spare.id)
     assert "Eggs moved: 30 rock partridge, spring set A from North cabinet" in said(window.pages.round)
     window.show_page("trace")
     wait(qtbot)
     assert "Heat, setting" in said(window.pages.trace), "the run before the move is still its own"
-    assert len([e for e in bench.records(Event) if e.kind == "moved"]) == 2
+    assert len([e for e in desk.book.records(Event) if e.kind == "moved"]) == 2
     window.undo()
     wait(qtbot)
-    assert not [e for e in bench.records(Event) if e.kind == "moved"]
+    assert not [e for e in desk.book.records(Event) if e.kind == "moved"]
 
 
 @pytest.mark.parametrize("shape", ["rows", "ring"])
@@ -200,7 +200,7 @@ def test_parts_and_trays_fit_a_small_window_with_large_text(
                     needed = QFontMetrics(made.font()).horizontalAdvance(made.text())
                     assert made.width() + 2 >= needed, f"cut off in {part or shape}: {made.text()}"
         course = window.pages.hatch.course
-        assert course is not None and tray.tray(window.bench, course.batch).batch.tray == shape
+        assert course is not None and tray.tray(window.desk.book, course.batch).batch.tray == shape
         assert moving.marks_in("1-3") == ["1", "2", "3"]
     finally:
         theme.scale = 1.0

@@ -10,8 +10,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import calibrations, keeping, readings
+from stathmis.logbook import calibrations, readings
 from stathmis.logbook.records import CertificatePoint, Channel, Survey
+from stathmis.services import logger_import
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.ui.instruments.drawer_view import InstrumentsView
 from stathmis.ui.instruments.history_view import HistoryView
@@ -39,9 +40,11 @@ def instruments(window: Window) -> InstrumentsView:
 
 
 def named(window: Window, name: str, quantity: str) -> Channel:
-    bench = window.bench
+    desk = window.desk
     return next(
-        c for c in bench.records(Channel) if bench.instrument(c.instrument_id).name == name and c.quantity == quantity
+        c
+        for c in desk.book.records(Channel)
+        if desk.book.instrument(c.instrument_id).name == name and c.quantity == quantity
     )
 
 
@@ -105,8 +108,8 @@ def test_every_way_by_keyboard_alone(
 ) -> None:
     name, quantity, way, fields, shown, true = case
     channel = named(window, name.split(",")[0], quantity)
-    now = window.bench.now_ms
-    before = window.bench.corrections.correct(channel, shown, now)
+    now = window.desk.now_ms
+    before = window.desk.book.corrections.correct(channel, shown, now)
     open_check(window, qtbot, f"Check {name}", way)
     view = instruments.check
     assert view.draft is not None and view.draft.sets[0].method.name.startswith(way)
@@ -123,13 +126,13 @@ def test_every_way_by_keyboard_alone(
     qtbot.waitUntil(lambda: instruments.currentIndex() > 1, timeout=3000)
     assert instruments.currentWidget() is instruments.history
     assert "In force for readings from now on" in window.messages.text.text()
-    after = window.bench.corrections.correct(channel, shown, now)
+    after = window.desk.book.corrections.correct(channel, shown, now)
     assert after.value == pytest.approx(true, abs=0.03 if quantity == "temperature" else 0.3)
     assert after.U < before.U
     # readings before the check keep what was in force then
-    assert window.bench.corrections.correct(channel, shown, now - 1) == before
+    assert window.desk.book.corrections.correct(channel, shown, now - 1) == before
     press(window, qtbot, Qt.Key.Key_Z, CONTROL)
-    assert window.bench.corrections.correct(channel, shown, now) == before
+    assert window.desk.book.corrections.correct(channel, shown, now) == before
 
 
 def test_two_ways_in_one_check(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
@@ -161,11 +164,11 @@ def test_points_from_the_logs(window: Window, instruments: InstrumentsView, qtbo
     press(window, qtbot, Qt.Key.Key_Return)
     assert "readings of the reference" in texts(window)
     # a copy of the logger's own log, 0.2 higher, is a reference it can be held against
-    bench, channel = window.bench, named(window, "Shelf logger", "temperature")
+    desk, channel = window.desk, named(window, "Shelf logger", "temperature")
     lab = named(window, "Certified probe", "temperature")
-    run = readings.series(bench.logbook, channel, bench.now_ms - DAY_MS, bench.now_ms)
+    run = readings.series(desk.book.snapshot, channel, desk.now_ms - DAY_MS, desk.now_ms)
     true = readings.Series(run.times_ms, run.shown + 0.2)
-    readings.store_import(bench.logbook, "lab.csv", bench.now_ms, {lab.id: true}, 0, 0)
+    logger_import.keep_series(desk, "lab.csv", {lab.id: true})
     press(window, qtbot, Qt.Key.Key_Return)
     assert "blocks from" in texts(window)
     check = instruments.check.check
@@ -175,14 +178,14 @@ def test_points_from_the_logs(window: Window, instruments: InstrumentsView, qtbo
 
 def test_for_the_past_too_judges_history_anew(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
     channel = named(window, "Long stick", "temperature")
-    raw = readings.series(window.bench.logbook, channel, 0, window.bench.now_ms).shown.copy()
+    raw = readings.series(window.desk.book.snapshot, channel, 0, window.desk.now_ms).shown.copy()
     open_check(window, qtbot, "Check Long stick, °C", "beside")
     type_points(window, qtbot, ["38.0 38.0", "37.50 37.52"])
     press(window, qtbot, Qt.Key.Key_P, ALT)
     settle(0.3)
-    run = readings.series(window.bench.logbook, channel, 0, window.bench.now_ms)
+    run = readings.series(window.desk.book.snapshot, channel, 0, window.desk.now_ms)
     np.testing.assert_array_equal(run.shown, raw)
-    corrected, _ = window.bench.corrections.correct_series(channel, run)
+    corrected, _ = window.desk.book.corrections.correct_series(channel, run)
     assert (raw - corrected).mean() == pytest.approx(0.44, abs=0.03)
 
 
@@ -220,7 +223,7 @@ def test_faults_are_marked_at_their_field(window: Window, instruments: Instrumen
 
 
 def test_readings_settle_as_they_come(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
-    clock = window.bench.clock
+    clock = window.desk.clock
     assert isinstance(clock, FixedClock)
     open_check(window, qtbot, "Check Blue probe, °C", "beside")
     tab_to(window, qtbot, "Point 1, this one shows")
@@ -257,12 +260,12 @@ def test_histories_drift_and_paper(window: Window, instruments: InstrumentsView,
     assert "Against nature itself: magnesium chloride at 21.5 °C" in shown
     tab_to(window, qtbot, "between two checks, go straight from one to the next")
     channel = named(window, "Round hygrometer", "humidity")
-    midway = window.bench.now_ms - 120 * DAY_MS
-    held = window.bench.corrections.correct(channel, 50.0, midway).value
+    midway = window.desk.now_ms - 120 * DAY_MS
+    held = window.desk.book.corrections.correct(channel, 50.0, midway).value
     press(window, qtbot, Qt.Key.Key_Space)
-    between = window.bench.corrections.correct(window.bench.channel(channel.id), 50.0, midway).value
+    between = window.desk.book.corrections.correct(window.desk.book.channel(channel.id), 50.0, midway).value
     assert between < held - 0.3
-    one = calibrations.calibrations(window.bench.logbook)[-1]
+    one = calibrations.calibrations(window.desk.book.snapshot)[-1]
     view.write_sheet(one, tmp_path / "sheet.pdf")
     assert "Sheet written" in window.messages.text.text()
     from pypdf import PdfReader
@@ -310,9 +313,9 @@ def test_details_and_certificates(window: Window, instruments: InstrumentsView, 
     press(window, qtbot, Qt.Key.Key_Return)
     assert "Certificate entered" in window.messages.text.text()
     assert "10 May 2026" in texts(window)
-    assert window.bench.corrections.correct(probe, 37.5, window.bench.now_ms).value == pytest.approx(37.58)
+    assert window.desk.book.corrections.correct(probe, 37.5, window.desk.now_ms).value == pytest.approx(37.58)
     press(window, qtbot, Qt.Key.Key_Z, CONTROL)
-    assert len(keeping.all_of(window.bench.logbook, CertificatePoint, channel_id=probe.id)) == 4
+    assert len(window.desk.book.records(CertificatePoint, channel_id=probe.id)) == 4
 
 
 def test_side_by_side(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
@@ -337,13 +340,13 @@ def test_a_map_by_keyboard(window: Window, instruments: InstrumentsView, qtbot: 
         qtbot.keyClicks(window.focusWidget(), text)
         press(window, qtbot, Qt.Key.Key_Return)
     assert "Back is 1.00 ± " in texts(window)
-    before = len(keeping.all_of(window.bench.logbook, Survey))
+    before = len(window.desk.book.records(Survey))
     press(window, qtbot, Qt.Key.Key_K, ALT)
     settle(0.3)
-    assert len(keeping.all_of(window.bench.logbook, Survey)) == before + 1
+    assert len(window.desk.book.records(Survey)) == before + 1
     assert view.cells["back"].text() == "" and "Map of 18 May 2026" in texts(window)
     window.undo()
-    assert len(keeping.all_of(window.bench.logbook, Survey)) == before
+    assert len(window.desk.book.records(Survey)) == before
     qtbot.keyClicks(view.cells["front"], "cold")
     assert "front: Type a number" in texts(window)
 
@@ -362,4 +365,4 @@ def test_layers_in_the_still_box(window: Window, instruments: InstrumentsView, q
     assert "At the egg tops 38." in texts(window) and "for each cm up" in texts(window)
     press(window, qtbot, Qt.Key.Key_H, ALT)
     settle(0.3)
-    assert keeping.all_of(window.bench.logbook, Survey)[-1].kind == "heights"
+    assert window.desk.book.records(Survey)[-1].kind == "heights"

@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import readings
 from stathmis.logbook.records import Probe
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.live_view import LiveView
 from stathmis.ui.window import Window
 
@@ -34,16 +34,16 @@ def test_a_simulated_probe_from_start_to_log(window: Window, qtbot: QtBot) -> No
     qtbot.keyClick(window, Qt.Key.Key_K, ALT)
     qtbot.waitUntil(lambda: "unit does not fit" in texts(window), timeout=3000)
     view._targets["rh"][0].setCurrentIndex(0)
-    channel = window.bench.channel(target.currentData())
-    before = readings.series(window.bench.logbook, channel, 0, 2**62).times_ms.size
+    channel = window.desk.book.channel(target.currentData())
+    before = readings.series(window.desk.book.snapshot, channel, 0, 2**62).times_ms.size
     qtbot.keyClick(window, Qt.Key.Key_K, ALT)
     qtbot.waitUntil(lambda: "is read from now on" in window.messages.text.text(), timeout=3000)
-    assert len(keeping.all_of(window.bench.logbook, Probe)) == 1
+    assert len(window.desk.book.records(Probe)) == 1
     qtbot.waitUntil(lambda: window.live.stored >= 2, timeout=20_000)
     qtbot.waitUntil(lambda: "reading · " in texts(window), timeout=5000)
-    assert readings.series(window.bench.logbook, channel, 0, 2**62).times_ms.size >= before + 2
+    assert readings.series(window.desk.book.snapshot, channel, 0, 2**62).times_ms.size >= before + 2
     window.undo()
-    assert keeping.all_of(window.bench.logbook, Probe) == []
+    assert window.desk.book.records(Probe) == ()
     qtbot.waitUntil(lambda: "None yet." in texts(window), timeout=3000)
 
 
@@ -57,4 +57,4 @@ def test_a_device_that_is_not_there(window: Window, qtbot: QtBot) -> None:
     view.baud.setText("fast")
     qtbot.keyClick(window, Qt.Key.Key_L, ALT)
     qtbot.waitUntil(lambda: "not a number" in texts(window), timeout=3000)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=5000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=5000)

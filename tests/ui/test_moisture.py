@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from stathmis.services.moisture import weights
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
@@ -15,7 +15,7 @@ from stathmis.ui.window import Window
 def opened(window: Window, qtbot: QtBot):  # type: ignore[no-untyped-def]
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.moisture.eggs
-    qtbot.waitUntil(lambda: view.sheet is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
     settle(0.1)
     return view
 
@@ -24,7 +24,7 @@ def test_down_the_tray_by_keyboard(window: Window, qtbot: QtBot) -> None:
     view = opened(window, qtbot)
     shown = " ".join(label.text() for label in view.findChildren(QLabel) if label.isVisible())
     assert "to lockdown, to lose 13 %" in shown and "Egg 4 loses" in shown
-    before = len(weights.weighings(window.bench, view.batch_id))
+    before = len(weights.weighings(window.desk.book, view.batch_id))
     first, second = view.rows[0], view.rows[1]
     first.edit.setFocus()
     qtbot.keyClicks(first.edit, "584,6")
@@ -41,10 +41,10 @@ def test_down_the_tray_by_keyboard(window: Window, qtbot: QtBot) -> None:
     last.edit.setFocus()
     qtbot.keyClick(last.edit, Qt.Key.Key_Return)
     assert "2 weighings logged" in window.messages.text.text()
-    assert len(weights.weighings(window.bench, view.batch_id)) == before + 2
+    assert len(weights.weighings(window.desk.book, view.batch_id)) == before + 2
     window.undo()
-    assert len(weights.weighings(window.bench, view.batch_id)) == before
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert len(weights.weighings(window.desk.book, view.batch_id)) == before
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_pasted_column_and_new_marks(window: Window, qtbot: QtBot) -> None:
@@ -59,13 +59,13 @@ def test_a_pasted_column_and_new_marks(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(view.rows[-3].edit, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert [r.edit.text() for r in view.rows[-3:]] == ["21.0", "21,5", "20.9"]
     assert "1 line of what was pasted" in view.problem.text()
-    window.bench.changed()
+    window.refresh()
     settle(0.1)
     assert [r.edit.text() for r in view.rows[-3:]] == ["21.0", "21,5", "20.9"], "what is typed stays"
     view.rows[-1].edit.setFocus()
     qtbot.keyClick(view.rows[-1].edit, Qt.Key.Key_Return)
     assert "3 weighings logged" in window.messages.text.text()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_doubt_is_overruled_by_who_knows(window: Window, qtbot: QtBot) -> None:
@@ -82,4 +82,4 @@ def test_a_doubt_is_overruled_by_who_knows(window: Window, qtbot: QtBot) -> None
     qtbot.keyClick(row.sure, Qt.Key.Key_Space)
     view.log()
     assert "1 weighing logged" in window.messages.text.text()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)

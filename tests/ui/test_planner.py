@@ -13,7 +13,7 @@ from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning, tasks
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.planner.planner_view import PlannerView
 from stathmis.ui.window import Window
@@ -36,24 +36,24 @@ def said(widget: object) -> str:
 
 
 def go_to(window: Window, at_ms: int) -> None:
-    window.bench.clock.at_ms = at_ms  # type: ignore[attr-defined]
-    window.bench.changed()
+    window.desk.clock.at_ms = at_ms  # type: ignore[attr-defined]
+    window.refresh()
     settle(0.1)
 
 
 def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtBot) -> None:
     """Wish for a hatch day; warm up, set, candle, weigh, lock down: every step from the keyboard, and undone."""
-    window, bench = empty_window, empty_window.bench
-    setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
+    window, desk = empty_window, empty_window.desk
+    setting_up.add_incubator(desk, "Cabinet", "forced", 37.5)
     view = opened(window, qtbot)
     assert "Nothing is planned yet" in said(view) and view.new.species.hasFocus()
     view.new.day.setFocus()
     qtbot.keyClicks(view.new.day, "in 25 days")
     assert "set " in view.new.preview.text() and "lockdown" in view.new.preview.text()
     qtbot.keyClick(view.new.day, Qt.Key.Key_Return)
-    (plan,) = planning.plans(bench)
+    (plan,) = planning.plans(desk.book)
     hatch = plan.step("hatch")
-    assert hatch is not None and abs(hatch.at_ms - bench.now_ms - 25 * DAY_MS) < DAY_MS
+    assert hatch is not None and abs(hatch.at_ms - desk.now_ms - 25 * DAY_MS) < DAY_MS
     assert "12 chicken planned" in window.messages.text.text()
     # along the calendar, and lockdown a day later with Ctrl
     view.calendar.setFocus()
@@ -61,29 +61,29 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
         if view.calendar.task is not None and view.calendar.task.step == "lockdown":
             break
         qtbot.keyClick(view.calendar, Qt.Key.Key_Right)
-    before = planning.plans(bench)[0].step("lockdown")
+    before = planning.plans(desk.book)[0].step("lockdown")
     qtbot.keyClick(view.calendar, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
-    after = planning.plans(bench)[0].step("lockdown")
+    after = planning.plans(desk.book)[0].step("lockdown")
     assert before is not None and after is not None and after.at_ms == before.at_ms + DAY_MS
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert planning.plans(bench)[0].step("lockdown") == before
+    assert planning.plans(desk.book)[0].step("lockdown") == before
     # warming up is ticked on the round with one key
     go_to(window, plan.set_ms - 40 * HOUR_MS)
     window.show_page("round")
     settle(0.1)
-    open_before = [t.step for t in tasks.today(bench) if t.state == "open"]
+    open_before = [t.step for t in tasks.today(desk.book) if t.state == "open"]
     assert "warm dry" in open_before
     qtbot.keyClick(window, Qt.Key.Key_F4)
-    assert len(bench.records(TaskMark)) == 1
+    assert len(desk.book.records(TaskMark)) == 1
     # the eggs go in
     go_to(window, plan.set_ms + HOUR_MS)
     view = opened(window, qtbot)
     view.calendar.look_at(plan.subject, "set")
     assert "Not known yet whether it is ready" in said(view.step)
     view.step.set_eggs()
-    assert [b.name for b in bench.records(Batch)] == ["12 chicken"]
+    assert [b.name for b in desk.book.records(Batch)] == ["12 chicken"]
     # candling on its day, left out with a reason
-    candle = planning.plans(bench)[0].step("candle 1")
+    candle = planning.plans(desk.book)[0].step("candle 1")
     assert candle is not None
     go_to(window, candle.at_ms)
     view.calendar.look_at(plan.subject, "candle 1")
@@ -93,10 +93,10 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     view.step.why.setFocus()
     qtbot.keyClicks(view.step.why, "dark shells")
     qtbot.keyClick(view.step.why, Qt.Key.Key_Return)
-    skipped = next(t for t in tasks.tasks_of(bench, planning.plans(bench)[0]) if t.step == "candle 1")
+    skipped = next(t for t in tasks.tasks_of(desk.book, planning.plans(desk.book)[0]) if t.step == "candle 1")
     assert (skipped.state, skipped.note) == ("skipped", "dark shells")
     # lockdown: the list is there, the lid is watched
-    lockdown = planning.plans(bench)[0].step("lockdown")
+    lockdown = planning.plans(desk.book)[0].step("lockdown")
     assert lockdown is not None
     go_to(window, lockdown.at_ms)
     window.show_page("round")
@@ -112,8 +112,8 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
         tick.setFocus()
         qtbot.keyClick(tick, Qt.Key.Key_Space)
     assert not panel.isVisible(), "all is done"
-    assert [e.kind for e in bench.records(Event)] == ["lid"]
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert [e.kind for e in desk.book.records(Event)] == ["lid"]
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
@@ -126,10 +126,10 @@ def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
     view.new.day.setText("1 Jan 2020")
     view.new.add()
     assert "which is over" in view.new.problem.text() and view.new.day.text() == "1 Jan 2020"
-    assert len(window.bench.records(StoredPlan)) == 1
-    view.away._remove(window.bench.incubators()[0])
+    assert len(window.desk.book.records(StoredPlan)) == 1
+    view.away._remove(window.desk.book.incubators()[0])
     assert "is set in North cabinet" in view.away.problem.text()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
@@ -144,8 +144,8 @@ def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(today.ticks[key], Qt.Key.Key_Space)
     assert "Have the brooder ready: done" in window.messages.text.text()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert window.bench.records(TaskMark) == []
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert window.desk.book.records(TaskMark) == ()
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_the_phones_file_from_the_window(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -163,21 +163,21 @@ def test_a_cooling_counts_down_and_a_tray_is_offered(window: Window, qtbot: QtBo
     round_view.log_event("cool")
     settle(0.1)
     assert "Cooling: 15:00 min left" in said(round_view.today)
-    go_to(window, window.bench.now_ms + 15 * 60_000 + 5_000)
+    go_to(window, window.desk.now_ms + 15 * 60_000 + 5_000)
     assert "Cooling is over: mist the eggs" in said(round_view.today)
-    go_to(window, window.bench.now_ms + 30 * 60_000)
+    go_to(window, window.desk.now_ms + 30 * 60_000)
     assert "Cooling" not in said(round_view.today)
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     assert "tray" in window.messages.text.text()
     window.tray.take_away()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     view = opened(window, qtbot)
-    subject = next(p.subject for p in planning.plans(window.bench) if "partridge" in p.name)
+    subject = next(p.subject for p in planning.plans(window.desk.book) if "partridge" in p.name)
     view.calendar.look_at(subject, "lockdown")
-    plan = next(p for p in planning.plans(window.bench) if p.subject == subject)
+    plan = next(p for p in planning.plans(window.desk.book) if p.subject == subject)
     view.step._habits(plan, "once", "by hand")
     window.show_page("round")
     settle(0.2)
@@ -189,4 +189,4 @@ def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     assert "Turned: X is up" in window.messages.text.text()
     settle(0.1)
     assert "show O next" in said(window.pages.round)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)

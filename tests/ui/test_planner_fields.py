@@ -11,7 +11,7 @@ from stathmis.logbook.records import Away, Batch, Incubator, StoredPlan
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.planner.planner_view import PlannerView
 from stathmis.ui.window import Window
@@ -47,7 +47,7 @@ def test_a_plan_that_cannot_be_is_refused_at_its_field(
     window: Window, qtbot: QtBot, fields: dict[str, str], says: str
 ) -> None:
     view = opened(window)
-    before = len(window.bench.records(StoredPlan))
+    before = len(window.desk.book.records(StoredPlan))
     for name, text in fields.items():
         edit: QLineEdit = getattr(view.new, name)
         edit.setText(text)
@@ -55,24 +55,24 @@ def test_a_plan_that_cannot_be_is_refused_at_its_field(
     assert says in view.new.problem.text() and view.new.problem.isVisibleTo(view)
     for name, text in fields.items():
         assert getattr(view.new, name).text() == text, "what was typed is still there"
-    assert len(window.bench.records(StoredPlan)) == before
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert len(window.desk.book.records(StoredPlan)) == before
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_step_is_moved_by_typing_and_refused_in_words(window: Window, qtbot: QtBot) -> None:
     view = opened(window)
-    subject = next(p.subject for p in planning.plans(window.bench) if "bobwhite" in p.name)
+    subject = next(p.subject for p in planning.plans(window.desk.book) if "bobwhite" in p.name)
     view.calendar.look_at(subject, "candle 1")
-    plan = next(p for p in planning.plans(window.bench) if p.subject == subject)
+    plan = next(p for p in planning.plans(window.desk.book) if p.subject == subject)
     step = plan.step("candle 1")
     assert step is not None and view.step.on is not None
     view.step.on.setText("whenever")
     qtbot.keyClick(view.step.on, Qt.Key.Key_Return)
     assert "Type a day" in view.step.problem.text() and view.step.on.text() == "whenever"
-    later = window.bench.local(step.at_ms + DAY_MS)
+    later = window.desk.book.local(step.at_ms + DAY_MS)
     view.step.on.setText(f"{later:%Y-%m-%d}")
     qtbot.keyClick(view.step.on, Qt.Key.Key_Return)
-    moved = next(p for p in planning.plans(window.bench) if p.subject == subject).step("candle 1")
+    moved = next(p for p in planning.plans(window.desk.book) if p.subject == subject).step("candle 1")
     assert moved is not None and moved.moved and abs(moved.at_ms - step.at_ms - DAY_MS) <= 60_000
     view.calendar.look_at(subject, "hatch")
     view.step.on.setText("in 3 days")
@@ -80,10 +80,10 @@ def test_a_step_is_moved_by_typing_and_refused_in_words(window: Window, qtbot: Q
     assert "choose their day" in view.step.problem.text()
     view.calendar.look_at(subject, "set")
     view.step.set_eggs()
-    assert len(window.bench.records(Batch)) == 5, "the eggs may go in earlier than planned"
+    assert len(window.desk.book.records(Batch)) == 5, "the eggs may go in earlier than planned"
     window.undo()
-    assert len(window.bench.records(Batch)) == 4
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert len(window.desk.book.records(Batch)) == 4
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_days_away_and_room_in_the_machines(window: Window, qtbot: QtBot) -> None:
@@ -95,11 +95,11 @@ def test_days_away_and_room_in_the_machines(window: Window, qtbot: QtBot) -> Non
     view.away.away_to.setText("26 Jun")
     view.away.away_note.setText("fair")
     qtbot.keyClick(view.away.away_note, Qt.Key.Key_Return)
-    assert [a.note for a in window.bench.records(Away)] == ["market", "fair"]
+    assert [a.note for a in window.desk.book.records(Away)] == ["market", "fair"]
     assert view.away.away_from.text() == "" and "fair" in said(view.away)
     window.undo()
-    assert [a.note for a in window.bench.records(Away)] == ["market"]
-    spare = window.bench.incubators()[2]
+    assert [a.note for a in window.desk.book.records(Away)] == ["market"]
+    spare = window.desk.book.incubators()[2]
     field = next(
         e for e in view.away.findChildren(QLineEdit) if e.accessibleName() == f"How many eggs {spare.name} holds"
     )
@@ -109,15 +109,15 @@ def test_days_away_and_room_in_the_machines(window: Window, qtbot: QtBot) -> Non
     field = next(e for e in view.away.findChildren(QLineEdit) if e.text() == "many")
     field.setText("20")
     field.editingFinished.emit()
-    assert next(i for i in window.bench.records(Incubator) if i.id == spare.id).capacity == 20
+    assert next(i for i in window.desk.book.records(Incubator) if i.id == spare.id).capacity == 20
     assert "would hold 32 eggs, and has room for 20" in said(view)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot) -> None:
     """A gecko's two eggs: mother and day laid, no turning and no lockdown, its box on the scale."""
-    window, bench = empty_window, empty_window.bench
-    setting_up.add_incubator(bench, "Small box", "still", 28.5)
+    window, desk = empty_window, empty_window.desk
+    setting_up.add_incubator(desk, "Small box", "still", 28.5)
     view = opened(window)
     view.new.species.setCurrentIndex(view.new.species.findData("leopard_gecko"))
     view.new.species.activated.emit(view.new.species.currentIndex())
@@ -127,7 +127,7 @@ def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot)
     for edit, text in ((view.new.eggs, "2"), (view.new.mother, "Saffron"), (view.new.day, "today 08:00")):
         edit.setText(text)
     view.new.add()
-    (plan,) = planning.plans(bench)
+    (plan,) = planning.plans(desk.book)
     assert (plan.mother, plan.eggs) == ("Saffron", 2) and plan.step("lockdown") is None
     hatch = plan.step("hatch")
     # 28.5 °C: about 55 days (common practice, by temperature)
@@ -145,12 +145,12 @@ def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot)
     window.show_page("round")
     settle(0.1)
     assert "never turned" not in said(window.pages.round.lockdown) and not window.pages.round.lockdown.isVisible()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_another_species_from_the_panel(window: Window, qtbot: QtBot) -> None:
     view = opened(window)
-    plan = next(p for p in planning.plans(window.bench) if "bobwhite" in p.name)
+    plan = next(p for p in planning.plans(window.desk.book) if "bobwhite" in p.name)
     view.calendar.look_at(plan.subject, "lockdown")
     settle(0.1)
     chooser = next(
@@ -161,9 +161,9 @@ def test_another_species_from_the_panel(window: Window, qtbot: QtBot) -> None:
     chooser.setCurrentIndex(chooser.findData("coturnix"))
     chooser.activated.emit(chooser.currentIndex())
     assert "Coturnix quail: lockdown" in window.messages.text.text()
-    now = next(p for p in planning.plans(window.bench) if p.subject == plan.subject)
+    now = next(p for p in planning.plans(window.desk.book) if p.subject == plan.subject)
     assert now.species.key == "coturnix"
     window.undo()
-    again = next(p for p in planning.plans(window.bench) if p.subject == plan.subject)
+    again = next(p for p in planning.plans(window.desk.book) if p.subject == plan.subject)
     assert again.species.key == "bobwhite"
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)

@@ -58,8 +58,8 @@ def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_p
     qtbot.keyClick(editor.keep, Qt.Key.Key_Space)
     settle(0.1)
     assert not editor.isVisible() and "Dry from nine is kept" in window.messages.text.text()
-    (key,) = profiles.own_profiles(window.bench)
-    course = batches.running(window.bench, window.bench.incubators()[0])
+    (key,) = profiles.own_profiles(window.desk.book)
+    course = batches.running(window.desk.book, window.desk.book.incubators()[0])
     assert course is not None
     name = f"What {course.batch.name} follows"
     regime = next(b for b in view.findChildren(QComboBox) if b.accessibleName() == name and b.isVisible())
@@ -70,19 +70,19 @@ def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_p
     assert regime.currentData() == key
     regime.activated.emit(regime.currentIndex())
     settle(0.1)
-    again = batches.running(window.bench, window.bench.incubators()[0])
+    again = batches.running(window.desk.book, window.desk.book.incubators()[0])
     assert again is not None and again.regime_name == "Dry from nine"
     band = again.band("temperature", again.at_ms(1.0))
     assert band is not None and round(band.low, 2) == 37.28
     window.undo()
-    assert window.bench.records(Batch)[-2].regime == "steady"
+    assert window.desk.book.records(Batch)[-2].regime == "steady"
     path = tmp_path / "dry.stathmis-profile.toml"
-    view.write_to(profiles.own_profiles(window.bench)[key], path)
+    view.write_to(profiles.own_profiles(window.desk.book)[key], path)
     view.bring_in(path)
     assert "Dry from nine 2 is among your profiles" in window.messages.text.text()
     path.write_text("stathmis_profile = 1\nname = 'x'\n", encoding="utf-8")
     view.bring_in(path)
-    assert "species is missing" in window.messages.text.text() and len(profiles.own_profiles(window.bench)) == 2
+    assert "species is missing" in window.messages.text.text() and len(profiles.own_profiles(window.desk.book)) == 2
 
 
 def test_leaving_the_editor_leaves_everything_as_it_was(window: Window, qtbot: QtBot) -> None:
@@ -98,16 +98,16 @@ def test_leaving_the_editor_leaves_everything_as_it_was(window: Window, qtbot: Q
     window.switch_unit()
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert not view.editor.isVisible() and window.stack.currentWidget() is view
-    assert profiles.own_profiles(window.bench) == {}
+    assert profiles.own_profiles(window.desk.book) == {}
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert window.stack.currentWidget() is window.pages
 
 
 def test_days_counted_down_show_everywhere(window: Window, qtbot: QtBot) -> None:
     view = opened(window, qtbot)
-    course = batches.running(window.bench, window.bench.incubators()[0])
+    course = batches.running(window.desk.book, window.desk.book.incubators()[0])
     assert course is not None
-    profiles.follow(window.bench, course.batch, course.batch.regime, "down")
+    profiles.follow(window.desk, course.batch, course.batch.regime, "down")
     window.show_page("trace")
     qtbot.waitUntil(lambda: window.pages.trace.eggs is not None, timeout=20_000)
     settle(0.2)

@@ -7,9 +7,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QPushButton, QScrollArea
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import keeping, readings
+from stathmis.logbook import readings
 from stathmis.logbook.records import Event
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
@@ -34,18 +34,18 @@ def test_typing_shows_corrected_value_level_and_verdict(window: Window, qtbot: Q
 
 
 def test_enter_logs_all_and_undo_takes_them_back(window: Window, qtbot: QtBot) -> None:
-    before = len(readings.hand_readings(window.bench.logbook, 3, 0, window.bench.now_ms))
+    before = len(readings.hand_readings(window.desk.book.snapshot, 3, 0, window.desk.now_ms))
     rows = window.pages.round.rows
     for row, text in zip(rows, ("37.0", "37.7", "38.0", "45", "48"), strict=True):
         row.edit.setFocus()
         qtbot.keyClicks(row.edit, text)
     assert window.pages.round.log_button.text() == "Log 5 readings"
     qtbot.keyClick(rows[-1].edit, Qt.Key.Key_Return)
-    assert len(readings.hand_readings(window.bench.logbook, 3, 0, window.bench.now_ms)) == before + 1
+    assert len(readings.hand_readings(window.desk.book.snapshot, 3, 0, window.desk.now_ms)) == before + 1
     assert all(row.edit.text() == "" for row in window.pages.round.rows)
     assert window.messages.text.text() == "5 readings logged. Ctrl+Z takes it back."
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert len(readings.hand_readings(window.bench.logbook, 3, 0, window.bench.now_ms)) == before
+    assert len(readings.hand_readings(window.desk.book.snapshot, 3, 0, window.desk.now_ms)) == before
     assert "Undone: 5 readings logged" in window.messages.text.text()
 
 
@@ -83,19 +83,19 @@ def test_a_time_in_the_future_is_refused_at_its_field(window: Window, qtbot: QtB
     qtbot.keyClicks(page.time, "yesterday 23:50")
     qtbot.keyClick(page.rows[0].edit, Qt.Key.Key_Return)
     assert any(
-        f"{window.bench.local(r.time_ms):%d %H:%M}" == "17 23:50"
-        for r in readings.hand_readings(window.bench.logbook, page.rows[0].line.channel.id, 0, window.bench.now_ms)
+        f"{window.desk.book.local(r.time_ms):%d %H:%M}" == "17 23:50"
+        for r in readings.hand_readings(window.desk.book.snapshot, page.rows[0].line.channel.id, 0, window.desk.now_ms)
     )
 
 
 def test_events_by_key_with_details(window: Window, qtbot: QtBot) -> None:
     page = window.pages.round
-    count = len(keeping.all_of(window.bench.logbook, Event))
+    count = len(window.desk.book.records(Event))
     page.note.setFocus()
     qtbot.keyClicks(page.note, "short trough")
     qtbot.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
     settle(0.3)  # a button pressed by its shortcut shows so before it acts
-    newest = keeping.all_of(window.bench.logbook, Event)[-1]
+    newest = window.desk.book.records(Event)[-1]
     assert (newest.kind, newest.note) == ("water", "short trough")
     assert "Unplug before filling" in window.messages.text.text()
     assert "short trough" in words(window)
@@ -103,7 +103,7 @@ def test_events_by_key_with_details(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClicks(page.rows[-1].edit, "48")
     assert "Water went in 0 min ago" in words(window)
     window.undo()
-    assert len(keeping.all_of(window.bench.logbook, Event)) == count
+    assert len(window.desk.book.records(Event)) == count
 
 
 def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot) -> None:
@@ -114,7 +114,7 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
         assert says in page.event_problem.text()
     page.note.setText("99.7F")
     page.log_event("set_point")
-    assert keeping.all_of(window.bench.logbook, Event)[-1].set_point_c == pytest.approx(37.611, abs=0.001)
+    assert window.desk.book.records(Event)[-1].set_point_c == pytest.approx(37.611, abs=0.001)
     page.log_event("note")
     qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.AltModifier)
     settle(0.3)
@@ -124,9 +124,9 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
 def test_the_first_field_keeps_the_focus_while_the_page_fills(window: Window, qtbot: QtBot) -> None:
     """What arrives later (tasks, what the box gives) takes neither the focus nor the page's place."""
     window.show_page("round")
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     for _ in range(3):
-        window.bench.changed()
+        window.refresh()
         settle(0.1)
     assert window.pages.round.rows[0].edit.hasFocus()
     area = window.pages.round.findChild(QScrollArea)
@@ -141,13 +141,13 @@ def test_why_shows_readings_rule_and_source(window: Window, qtbot: QtBot) -> Non
     )
     why.click()
     assert "Round hygrometer shows 48 % RH; corrected" in words(window)
-    assert "own settled states" in words(window) and "vapor balance" in words(window)
+    assert "settled states of this box" in words(window) and "vapor from the water" in words(window)
 
 
 def test_typed_readings_survive_a_change_elsewhere(window: Window, qtbot: QtBot) -> None:
     row = window.pages.round.rows[0]
     qtbot.keyClicks(row.edit, "37.0")
-    window.bench.changed()
+    window.refresh()
     assert window.pages.round.rows[0].edit.text() == "37.0"
     window.switch_unit()
     assert window.pages.round.rows[0].value.text() == "99.50"
@@ -157,7 +157,7 @@ def test_typed_readings_survive_a_change_elsewhere(window: Window, qtbot: QtBot)
 def test_a_logbook_that_cannot_be_written_keeps_what_was_typed(window: Window, qtbot: QtBot) -> None:
     row = window.pages.round.rows[0]
     qtbot.keyClicks(row.edit, "37.0")
-    window.bench.logbook.read_only = True
+    window.desk.logbook.read_only = True
     qtbot.keyClick(row.edit, Qt.Key.Key_Return)
     assert window.messages.text.text().startswith("Problem: This logbook is read-only; nothing was logged.")
     assert row.edit.text() == "37.0"
@@ -186,13 +186,13 @@ def test_a_wrong_reading_is_struck_and_stays_in_the_file(window: Window, qtbot: 
     )
     strike.click()
     assert "Struck: Lid display 31.0 °C" in window.messages.text.text()
-    typed = [r.typed for r in readings.hand_readings(window.bench.logbook, lid.id, 0, window.bench.now_ms)]
+    typed = [r.typed for r in readings.hand_readings(window.desk.book.snapshot, lid.id, 0, window.desk.now_ms)]
     assert "31.0" not in typed
-    with window.bench.logbook.reading() as connection:
-        why = connection.exec_driver_sql("SELECT withdrawn_why FROM reading WHERE typed = '31.0'").scalar()
+    with window.desk.logbook.reading() as connection:
+        why = connection.execute("SELECT withdrawn_why FROM reading WHERE typed = '31.0'").fetchone()[0]
     assert why == "struck by the keeper"
     window.undo()
-    typed = [r.typed for r in readings.hand_readings(window.bench.logbook, lid.id, 0, window.bench.now_ms)]
+    typed = [r.typed for r in readings.hand_readings(window.desk.book.snapshot, lid.id, 0, window.desk.now_ms)]
     assert "31.0" in typed
 
 
@@ -200,7 +200,7 @@ def test_a_power_cut_on_the_round(window: Window, qtbot: QtBot) -> None:
     view = window.pages.round
 
     def cuts() -> list[Event]:
-        return [e for e in keeping.all_of(window.bench.logbook, Event) if e.kind == "power"]
+        return [e for e in window.desk.book.records(Event) if e.kind == "power"]
 
     view.toggle_power_cut()
     settle(0.1)
@@ -216,6 +216,6 @@ def test_a_power_cut_on_the_round(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClicks(panel.room, "68F")
     panel.log.click()
     assert "Power cut logged" in window.messages.text.text() and not panel.isVisible()
-    assert keeping.all_of(window.bench.logbook, Event)[-1].note == "power off for 3 h, room 20.0 °C"
+    assert (window.desk.book.records(Event)[-1].minutes, window.desk.book.records(Event)[-1].room_c) == (180.0, 20.0)
     window.undo()
     assert len(cuts()) == 1, "the one of the demo's story"

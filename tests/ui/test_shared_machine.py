@@ -6,11 +6,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QLabel
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Event
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
@@ -22,9 +21,9 @@ def shown(window: Window) -> str:
 
 
 def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> None:
-    bench = window.bench
-    at = bench.now_ms - 6 * DAY_MS
-    setting_up.set_batch(bench, bench.incubators()[0], "12 quail", "coturnix", "lean", 12, at)
+    desk = window.desk
+    at = desk.now_ms - 6 * DAY_MS
+    setting_up.set_batch(desk, desk.book.incubators()[0], "12 quail", "coturnix", "lean", 12, at)
     settle(0.2)
     text = shown(window)
     assert "2 batches together" in text and "is in lockdown" in text and "inside 37.3" in text
@@ -41,7 +40,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     settle(0.2)
     assert "day 13 of 24" in window.pages.course.accessibleName()
     window.show_page("trace")
-    qtbot.waitUntil(lambda: window.pages.trace.eggs is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: window.pages.trace.eggs is not None and not work.busy(), timeout=20_000)
     assert window.pages.trace.traced is not None
     assert window.pages.trace.traced.course.batch.name == "30 rock partridge, spring set A"
     card = next(c for c in window.column.findChildren(Card) if c.incubator.name == "North cabinet" and c.isVisible())
@@ -49,11 +48,11 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     window.undo()
     settle(0.2)
     assert "2 batches together" not in shown(window)
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_the_room_is_read_like_a_machine(window: Window, qtbot: QtBot) -> None:
-    room = window.bench.room()
+    room = window.desk.book.room()
     assert room is not None
     window.show_page("trace")
     settle(0.2)
@@ -73,8 +72,8 @@ def test_the_room_is_read_like_a_machine(window: Window, qtbot: QtBot) -> None:
     assert "21.4" in shown(window)
     view.note.setText("window was open")
     view.log_event("note")
-    assert keeping.all_of(window.bench.logbook, Event, incubator_id=room.id)[-1].note == "window was open"
+    assert window.desk.book.records(Event, incubator_id=room.id)[-1].note == "window was open"
     qtbot.keyClick(window, Qt.Key.Key_PageDown, Qt.KeyboardModifier.ControlModifier)
     assert window.pages.incubator is not None and window.pages.incubator.name == "North cabinet"
     assert window.pages.page == "trace", "where the keeper was before the room"
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)

@@ -9,7 +9,7 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook.records import DroppedState
 from stathmis.services import setting_up
 from stathmis.services.moisture import water
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.moisture.water_view import WaterView
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
@@ -19,7 +19,7 @@ def opened(window: Window, qtbot: QtBot) -> WaterView:
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     qtbot.keyClick(window, Qt.Key.Key_Y, Qt.KeyboardModifier.AltModifier)
     view = window.pages.moisture.water
-    qtbot.waitUntil(lambda: view.sheet is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
     settle(0.1)
     return view
 
@@ -40,14 +40,14 @@ def test_a_mix_is_found_taken_over_and_logged(window: Window, qtbot: QtBot) -> N
     assert f"{cell.rh:.0f} ±" in view.looked_at.text() and cell.combination.words in view.grid.accessibleName()
     qtbot.keyClick(view.grid, Qt.Key.Key_Return)
     assert view.log_button.hasFocus() and view.vent.text() == "3/4"
-    before = len(water.events_of(window.bench, view.incubator))  # type: ignore[arg-type]
+    before = len(water.events_of(window.desk.book, view.incubator))  # type: ignore[arg-type]
     qtbot.keyClick(view.log_button, Qt.Key.Key_Space)
     assert "logged" in window.messages.text.text() and "Unplug" in window.messages.text.text()
-    now = water.setting_at(water.events_of(window.bench, view.incubator), window.bench.now_ms)  # type: ignore[arg-type]
+    now = water.setting_at(water.events_of(window.desk.book, view.incubator), window.desk.now_ms)  # type: ignore[arg-type]
     assert now.opening == 0.75 and now.surface_cm2 == cell.combination.surface_cm2
     window.undo()
-    assert len(water.events_of(window.bench, view.incubator)) == before  # type: ignore[arg-type]
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert len(water.events_of(window.desk.book, view.incubator)) == before  # type: ignore[arg-type]
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_lockdown_has_its_own_picture_and_school(window: Window, qtbot: QtBot) -> None:
@@ -58,7 +58,7 @@ def test_lockdown_has_its_own_picture_and_school(window: Window, qtbot: QtBot) -
     assert band is not None and (band.low, band.high) == (65.0, 75.0)
     assert "The way to lockdown" in said(view) and "1 h" in said(view).replace("\u00a0", " ")
     assert view.choices["lockdown"].isChecked() and not view.choices["now"].isChecked()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_what_is_no_trough_or_opening_is_said_at_its_field(window: Window, qtbot: QtBot) -> None:
@@ -72,12 +72,12 @@ def test_what_is_no_trough_or_opening_is_said_at_its_field(window: Window, qtbot
     assert view.name.text() == "cup" and view.area.text() == "0", "nothing typed is lost"
     view.area.setText("8 x 8")
     qtbot.keyClick(view.area, Qt.Key.Key_Return)
-    assert [s.name for s in water.surfaces(window.bench, view.incubator)][-1] == "cup"  # type: ignore[arg-type]
+    assert [s.name for s in water.surfaces(window.desk.book, view.incubator)][-1] == "cup"  # type: ignore[arg-type]
     view.vent.setText("sideways")
     qtbot.keyClick(view.vent, Qt.Key.Key_Return)
     assert "is no opening" in view.problem.text() and view.vent.text() == "sideways"
     window.undo()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_a_settled_state_is_left_out_by_its_tick(window: Window, qtbot: QtBot) -> None:
@@ -85,17 +85,17 @@ def test_a_settled_state_is_left_out_by_its_tick(window: Window, qtbot: QtBot) -
     boxes = [b for b in view.findChildren(QCheckBox) if b.isVisible() and b.isChecked()]
     boxes[0].setFocus()
     qtbot.keyClick(boxes[0], Qt.Key.Key_Space)
-    assert len(window.bench.records(DroppedState)) == 1
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert len(window.desk.book.records(DroppedState)) == 1
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     window.undo()
-    assert window.bench.records(DroppedState) == []
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    assert window.desk.book.records(DroppedState) == ()
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
 
 def test_an_egg_by_caliper(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.moisture.eggs
-    qtbot.waitUntil(lambda: view.sheet is not None and not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
     for key, text in (("mark", "2"), ("length", "41"), ("breadth", "")):
         view.sizes[key].setText(text)
     qtbot.keyClick(view.sizes["length"], Qt.Key.Key_Return)
@@ -103,14 +103,14 @@ def test_an_egg_by_caliper(window: Window, qtbot: QtBot) -> None:
     view.sizes["breadth"].setText("31.5")
     qtbot.keyClick(view.sizes["breadth"], Qt.Key.Key_Return)
     assert "Egg 2 weighed 22.3" in window.messages.text.text() and view.sizes["mark"].hasFocus()
-    qtbot.waitUntil(lambda: not background.busy(), timeout=20_000)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     settle(0.1)
     assert "when laid" in " ".join(label.text() for label in view.findChildren(QLabel) if label.isVisible())
 
 
 def test_an_empty_box_asks_for_its_water(empty_window: Window, qtbot: QtBot) -> None:
-    setting_up.add_incubator(empty_window.bench, "Box", "forced")
-    empty_window.show_incubator(empty_window.bench.incubators()[0].id)
+    setting_up.add_incubator(empty_window.desk, "Box", "forced")
+    empty_window.show_incubator(empty_window.desk.book.incubators()[0].id)
     view = opened(empty_window, qtbot)
     assert "Enter what holds water" in said(view) and not view.grid.isVisible()
     assert "Nothing yet" in said(view)

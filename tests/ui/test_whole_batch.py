@@ -10,14 +10,13 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from making import instrument
-from stathmis.logbook import readings
-from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, BreakOut
-from stathmis.services import setting_up
+from stathmis.logbook.snapshot import Series
+from stathmis.services import logger_import, setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.eggs import tray
 from stathmis.services.plan import planning, tasks
-from stathmis.ui import background
+from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
@@ -55,12 +54,12 @@ class Keeper:
         return found[0]
 
     def wait(self) -> None:
-        self.bot.waitUntil(lambda: not background.busy(), timeout=30_000)
+        self.bot.waitUntil(lambda: not work.busy(), timeout=30_000)
         settle(0.05)
 
     def until(self, at_ms: int) -> None:
-        self.window.bench.clock.at_ms = at_ms  # type: ignore[attr-defined]
-        self.window.bench.changed()
+        self.window.desk.clock.at_ms = at_ms  # type: ignore[attr-defined]
+        self.window.refresh()
         settle(0.05)
 
     def said(self) -> str:
@@ -71,18 +70,17 @@ class Keeper:
 
 def logger(window: Window) -> int:
     """A cabinet whose logger shows 37.2 °C (0.3 low) for the whole time to come."""
-    bench = window.bench
-    made = setting_up.add_incubator(bench, "Cabinet", "forced", 37.5)
-    probe = instrument(bench, "Logger", step=0.01, accuracy=0.1, incubator_id=made)
-    times = np.arange(bench.now_ms, bench.now_ms + 32 * DAY_MS, 5 * 60_000, dtype=np.int64)
+    desk = window.desk
+    made = setting_up.add_incubator(desk, "Cabinet", "forced", 37.5)
+    probe = instrument(desk, "Logger", step=0.01, accuracy=0.1, incubator_id=made)
+    times = np.arange(desk.now_ms, desk.now_ms + 32 * DAY_MS, 5 * 60_000, dtype=np.int64)
     shown = Series(times, np.full(times.size, 37.2))
-    readings.store_import(bench.logbook, "l.csv", bench.now_ms, {probe.id: shown}, 0, 0)
-    bench.changed()
+    logger_import.keep_series(desk, "l.csv", {probe.id: shown})
     return made
 
 
 def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    window, bench = empty_window, empty_window.bench
+    window, desk = empty_window, empty_window.desk
     logger(window)
     keeper = Keeper(window, qtbot)
     # the plan: a hatch in 25 days
@@ -91,7 +89,7 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     keeper.tab_to(planner.new.day)  # type: ignore[union-attr]
     keeper.write("in 25 days")
     keeper.press(Qt.Key.Key_Return)
-    (plan,) = planning.plans(bench)
+    (plan,) = planning.plans(desk.book)
     # the eggs go in
     keeper.until(plan.set_ms + HOUR_MS)
     keeper.press(Qt.Key.Key_D, CTRL)
@@ -102,7 +100,7 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
         keeper.press(Qt.Key.Key_Right)
     keeper.tab_to(keeper.button("The eggs are in"))
     keeper.press(Qt.Key.Key_Space)
-    (batch,) = bench.records(Batch)
+    (batch,) = desk.book.records(Batch)
     # their places, and where they are from
     keeper.press(Qt.Key.Key_4, CTRL)
     eggs = window.pages.eggs
@@ -111,9 +109,9 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     keeper.tab_to(eggs.laying.columns)
     keeper.write("4")
     keeper.press(Qt.Key.Key_Return)
-    assert tray.tray(bench, batch).size == (3, 4)
+    assert tray.tray(desk.book, batch).size == (3, 4)
     # candled in the dark on its day: two clear ones out
-    candle = planning.plans(bench)[0].step("candle 1")
+    candle = planning.plans(desk.book)[0].step("candle 1")
     assert candle is not None
     keeper.until(candle.at_ms)
     keeper.press(Qt.Key.Key_K, ALT)
@@ -124,15 +122,15 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     for letter in "aaaaaa":
         keeper.write(letter)
     keeper.press(Qt.Key.Key_Escape)
-    assert tray.tray(bench, batch).tally.clear == 2 and tray.tray(bench, batch).tally.alive == 10
+    assert tray.tray(desk.book, batch).tally.clear == 2 and tray.tray(desk.book, batch).tally.alive == 10
     # lockdown: every task of the round with one key
-    lockdown = planning.plans(bench)[0].step("lockdown")
+    lockdown = planning.plans(desk.book)[0].step("lockdown")
     assert lockdown is not None
     keeper.until(lockdown.at_ms + HOUR_MS)
     keeper.press(Qt.Key.Key_1, CTRL)
     for _ in range(12):
         keeper.press(Qt.Key.Key_F4)
-    kept = {t.step: t.state for t in tasks.tasks_of(bench, planning.plans(bench)[0])}
+    kept = {t.step: t.state for t in tasks.tasks_of(desk.book, planning.plans(desk.book)[0])}
     assert kept["candle 1"] == "done", "what was candled is ticked by itself"
     # the hatch, half a day late: six pip, five come out
     keeper.until(batch.set_ms + round(21.3 * DAY_MS))
@@ -162,13 +160,13 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     keeper.tab_to(off.bands)
     keeper.write("red")
     keeper.press(Qt.Key.Key_Return)
-    assert "5 taken off" in window.messages.text.text() and tray.tray(bench, batch).tally.hatched == 5
+    assert "5 taken off" in window.messages.text.text() and tray.tray(desk.book, batch).tally.hatched == 5
     # over; what is left is opened, one key a fact
     keeper.until(batch.set_ms + round(24.5 * DAY_MS))
     keeper.tab_to(off.end)
     keeper.press(Qt.Key.Key_Space)
     keeper.wait()
-    assert bench.records(Batch)[0].ended_ms is not None and "Looking back at 12 chicken" in keeper.said()
+    assert desk.book.records(Batch)[0].ended_ms is not None and "Looking back at 12 chicken" in keeper.said()
     opened = window.pages.hatch.opened
     assert "5 eggs did not hatch and are not opened." in keeper.said()
     keeper.tab_to(opened.eggs)
@@ -181,11 +179,11 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     assert "X stands for nothing" in opened.problem.text()
     keeper.write("r")
     keeper.press(Qt.Key.Key_Return)
-    assert [b.stage for b in bench.records(BreakOut)] == ["external", "late", "late", "middle", "rotten"]
+    assert [b.stage for b in desk.book.records(BreakOut)] == ["external", "late", "late", "middle", "rotten"]
     # the review, and its report
     keeper.press(Qt.Key.Key_J, ALT)
     review = window.pages.hatch.review
-    qtbot.waitUntil(lambda: review.found is not None and not background.busy(), timeout=30_000)
+    qtbot.waitUntil(lambda: review.found is not None and not work.busy(), timeout=30_000)
     said = keeper.said()
     assert (
         "hatched" in said
@@ -201,8 +199,7 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     # back to now, and undone to the first wish
     keeper.press(Qt.Key.Key_Escape)
     assert "Looking back" not in keeper.said()
-    while bench.history.undo() is not None:
+    while desk.undo() is not None:
         pass
-    bench.changed()
-    assert not bench.records(Batch) and not planning.plans(bench)
+    assert not desk.book.records(Batch) and not planning.plans(desk.book)
     keeper.wait()

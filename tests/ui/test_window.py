@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton, QScrollArea,
 from pytestqt.qtbot import QtBot
 
 from stathmis.services import batches, notify
-from stathmis.services.workbench import Workbench
-from stathmis.ui import background, chart_library
+from stathmis.services.desk import Desk
+from stathmis.ui import chart_library, work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.instruments.places_view import PlacesView
@@ -59,7 +59,7 @@ def test_every_key_of_the_map_does_something(window: Window, qtbot: QtBot) -> No
     qtbot.keyClick(window, Qt.Key.Key_PageUp, CONTROL)
     assert window.pages.incubator.name == "North cabinet"
     qtbot.keyClick(window, Qt.Key.Key_F2)
-    assert window.bench.temperature_unit == "°F"
+    assert window.desk.book.temperature_unit == "°F"
     qtbot.keyClick(window, Qt.Key.Key_F2)
     for key, name in ((Qt.Key.Key_I, "InstrumentsView"), (Qt.Key.Key_B, "BringInView"), (Qt.Key.Key_N, "EnterView")):
         qtbot.keyClick(window, key, CONTROL)
@@ -88,7 +88,8 @@ def test_an_incubator_without_a_batch_says_so_on_every_page(window: Window) -> N
     assert "no band to hold" in shown
 
 
-def test_undo_with_nothing_to_undo_says_so(window: Window) -> None:
+def test_undo_with_nothing_to_undo_says_so(empty_window: Window) -> None:
+    window = empty_window
     window.undo()
     assert window.messages.text.text() == "Nothing to undo."
     window.redo()
@@ -186,8 +187,8 @@ def test_three_questions_lead_to_the_first_round(empty_window: Window, qtbot: Qt
     row = window.pages.round.rows[0]
     qtbot.keyClicks(row.edit, "37.5")
     qtbot.keyClick(row.edit, Qt.Key.Key_Return)
-    incubator = window.bench.incubators()[0]
-    course = batches.running(window.bench, incubator)
+    incubator = window.desk.book.incubators()[0]
+    course = batches.running(window.desk.book, incubator)
     assert course is not None and course.batch.eggs == 7
     assert "1 reading logged" in window.messages.text.text()
 
@@ -199,17 +200,17 @@ def test_a_faulty_answer_enters_nothing(empty_window: Window) -> None:
     start.batch.when.setText("23:59")  # type: ignore[attr-defined]
     start.start()  # type: ignore[attr-defined]
     assert "has not come yet" in start.problem.text()  # type: ignore[attr-defined]
-    assert empty_window.bench.incubators() == []
+    assert empty_window.desk.book.incubators() == []
     start.batch.when.setText("")  # type: ignore[attr-defined]
     start.instrument.steps["temperature"].setText("small")  # type: ignore[attr-defined]
     start.start()  # type: ignore[attr-defined]
     assert "is a number" in start.problem.text()  # type: ignore[attr-defined]
-    assert empty_window.bench.incubators() == []
+    assert empty_window.desk.book.incubators() == []
     assert start.incubator.name.text() == "Box", "what was typed stays"  # type: ignore[attr-defined]
     assert start.instrument.name.text() == "Dial"  # type: ignore[attr-defined]
 
 
-def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Workbench, theme: Theme, tmp_path) -> None:  # type: ignore[no-untyped-def]
+def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Desk, theme: Theme, tmp_path) -> None:  # type: ignore[no-untyped-def]
     settings = QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat)
     first = Window(demo, theme, settings)
     first.show_incubator(3)
@@ -218,7 +219,7 @@ def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Workbench, theme
     first.close()
     from stathmis.logbook.opening import open_logbook
 
-    again = Workbench(open_logbook(demo.logbook.path), demo.clock)
+    again = Desk(open_logbook(demo.logbook.path), demo.clock)
     second = Window(again, theme, settings)
     assert second.pages.page == "trace"
     assert second.pages.incubator is not None and second.pages.incubator.id == 3
@@ -238,10 +239,10 @@ def test_a_failing_task_tells_its_error(window: Window, qtbot: QtBot) -> None:
         progress(0.5)
         raise ValueError("inside")
 
-    task = background.Task(job)
+    task = work.Task(job)
     with qtbot.waitSignals([task.progressed, task.failed], timeout=5000):
         task.start()
-    qtbot.waitUntil(lambda: not background.busy())
+    qtbot.waitUntil(lambda: not work.busy())
 
 
 def test_the_level_tells_decisions_apart_without_color(window: Window, theme: Theme) -> None:
@@ -270,7 +271,7 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     window.show_place("enter")
     view = window.stack.currentWidget()
     assert isinstance(view, EnterView)
-    bench = window.bench
+    desk = window.desk
     view.moving.setCurrentText("Long stick")
     view.moving_to.setCurrentText("into North cabinet")
     view.move_instrument()
@@ -278,13 +279,15 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     view.moving.setCurrentText("Long stick")
     view.moving_to.setCurrentText("into Spare cabinet")
     view.move_instrument()
-    spare = bench.incubators()[2]
-    assert [i.name for i, _, _ in bench.hanging_in(spare.id, bench.now_ms)] == ["Long stick"]
-    assert "Long stick" not in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms)]
-    assert "Long stick" in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms - 1)], "its past stays where it was"
+    spare = desk.book.incubators()[2]
+    assert [i.name for i, _, _ in desk.book.hanging_in(spare.id, desk.now_ms)] == ["Long stick"]
+    assert "Long stick" not in [i.name for i, _, _ in desk.book.hanging_in(1, desk.now_ms)]
+    assert "Long stick" in [i.name for i, _, _ in desk.book.hanging_in(1, desk.now_ms - 1)], (
+        "its past stays where it was"
+    )
     window.undo()
-    assert bench.hanging_in(spare.id, bench.now_ms) == []
-    assert "Long stick" in [i.name for i, _, _ in bench.hanging_in(1, bench.now_ms)]
+    assert desk.book.hanging_in(spare.id, desk.now_ms) == []
+    assert "Long stick" in [i.name for i, _, _ in desk.book.hanging_in(1, desk.now_ms)]
 
     view.place.altitude.setText("high")
     view.set_place()
@@ -295,9 +298,9 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     view.place.name.setText("Lower Terrace")
     view.place.altitude.setText("400")
     view.set_place()
-    assert (bench.name, bench.altitude_m) == ("Lower Terrace", 400.0)
+    assert (desk.book.name, desk.book.altitude_m) == ("Lower Terrace", 400.0)
     window.undo()
-    assert (bench.name, bench.altitude_m) == ("Upper Terrace", 900.0)
+    assert (desk.book.name, desk.book.altitude_m) == ("Upper Terrace", 900.0)
 
     view.batch.eggs.setText("a dozen")
     view.set_batch()
@@ -306,7 +309,7 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     view.batch.species.setCurrentText("corn snake")
     assert view.batch.regime.count() == 1, "a clutch is not offered the schools of birds"
     view.set_batch()
-    assert batches.running(bench, spare) is not None
+    assert batches.running(desk.book, spare) is not None
     assert "Wash hands" in window.messages.text.text()
     view.batch.species.setCurrentText("chicken")
     view.machine.setCurrentIndex(view.machine.findText("Spare", Qt.MatchFlag.MatchStartsWith))
@@ -316,7 +319,7 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     window.undo()
     view.ending.setCurrentIndex(view.ending.count() - 1)
     view.end_batch()
-    assert batches.running(bench, spare) is None
+    assert batches.running(desk.book, spare) is None
     view.add_incubator()
     assert "needs a name" in view.incubator_problem.text()
     view.instrument.name.setText("New probe")
@@ -329,7 +332,7 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
 
 def test_the_chart_library_is_loaded_by_the_window_alone(window: Window, qtbot: QtBot) -> None:
     failed: list[object] = []
-    task = background.Task(lambda progress, cancelled: chart_library.load())
+    task = work.Task(lambda progress, cancelled: chart_library.load())
     task.failed.connect(failed.append)
     task.start()
     qtbot.waitUntil(lambda: bool(failed), timeout=10_000)

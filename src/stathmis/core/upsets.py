@@ -117,3 +117,52 @@ def cycling(times_s: ArrayLike, values: ArrayLike, noise: float = 0.02) -> Cycli
         return None
     swings = [0.5 * float(np.ptp(off[a:b])) for a, b in pairwise(turns.tolist())]
     return Cycling(usual, float(np.median(swings)), int(turns.size - 1))
+
+
+@dataclass(frozen=True)
+class CycleMean:
+    """A mean over whole cycles of a thermostat: value and its own standard uncertainty (the values' unit), how many
+    cycles were seen, and the stretch it is of, s."""
+
+    value: float
+    u: float
+    cycles: int
+    span_s: float
+
+
+def cycle_mean(times_s: ArrayLike, values: ArrayLike, noise: float = 0.02) -> CycleMean:
+    """Mean of the air over whole cycles, so that where in a swing it begins and ends does not matter.
+
+    times_s, values: as for openings; noise: as for cycling. With fewer than two whole cycles the whole stretch is
+    taken, as unsure as half a swing leaves it. A mean that moves from the first half to the second is as unsure as
+    that. Raises ValueError for fewer than two values or shapes that differ. Source: our own; the mean of a function
+    over whole periods does not depend on the phase.
+
+    >>> t = np.arange(0.0, 10800.0, 60.0)
+    >>> found = cycle_mean(t, 37.5 + 0.6 * np.sin(2 * np.pi * t / 1500.0))
+    >>> round(found.value, 2), found.cycles
+    (37.5, 6)
+    """
+    t, v = np.asarray(times_s, dtype=np.float64), np.asarray(values, dtype=np.float64)
+    if t.shape != v.shape or t.ndim != 1 or t.size < 2:
+        raise ValueError("two values or more are needed, one for each time")
+    off = v - float(np.median(v))
+    limit = max(noise, 0.25 * float(np.std(off)))
+    side = np.where(off > limit, 1, np.where(off < -limit, -1, 0))
+    seen = np.flatnonzero(side)
+    turns = seen[1:][(side[seen[1:]] == 1) & (side[seen[:-1]] == -1)]
+    cycles = max(0, int(turns.size) - 1)
+    first, last = (int(turns[0]), int(turns[-1])) if cycles >= 2 else (0, t.size - 1)
+    t, v = t[first : last + 1], v[first : last + 1]
+    span = float(t[-1] - t[0])
+    mean = float(np.trapezoid(v, t) / span)
+    if cycles >= 2:
+        parts = [
+            float(np.trapezoid(v[a:b], t[a:b]) / (t[b - 1] - t[a])) for a, b in pairwise(turns - first) if b - a > 2
+        ]
+        own = float(np.std(parts)) / np.sqrt(len(parts)) if parts else float(np.std(v))
+    else:
+        own = float(np.std(v)) / np.sqrt(2.0)
+    half = max(2, t.size // 2)
+    moved = abs(float(v[:half].mean() - v[-half:].mean())) / np.sqrt(12.0) if cycles < 4 else 0.0
+    return CycleMean(mean, float(np.hypot(own, moved)), cycles, span)

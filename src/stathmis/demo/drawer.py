@@ -8,14 +8,13 @@ import numpy as np
 
 from stathmis.core.fixed_points import salt_humidity
 from stathmis.devices.simulated_incubator import SimulatedSensor
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Channel, Incubator, Quantity
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import checking, draft, places
 from stathmis.services.setting_up import NewChannel
-from stathmis.services.wording import typed_text
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import typed_text
 
 
 def sensor(offset: float, slope: float, noise: float, resolution: float, lag_min: float = 0.0) -> SimulatedSensor:
@@ -88,28 +87,28 @@ ROOM = (
 )
 
 
-def references(bench: Workbench, clock: FixedClock, now_ms: int) -> None:
+def references(desk: Desk, clock: FixedClock, now_ms: int) -> None:
     clock.at_ms = now_ms - 250 * DAY_MS
     setting_up.add_instrument(
-        bench, "Certified probe", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
+        desk, "Certified probe", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
     )
     setting_up.add_instrument(
-        bench, "Bench hygrometer", "hygrometer", [NewChannel("humidity", "%", 0.1, 2.0)], reference=True
+        desk, "Bench hygrometer", "hygrometer", [NewChannel("humidity", "%", 0.1, 2.0)], reference=True
     )
     certificates = (
         [(0.0, 0.02, 0.04), (20.0, 0.03, 0.04), (37.5, 0.05, 0.04), (45.0, 0.05, 0.05)],
         [(33.0, 0.6, 1.2), (53.0, 0.4, 1.2), (75.0, -0.3, 1.4)],
     )
     drifts = (0.02, 0.5)
-    for channel, points, drift in zip(bench.records(Channel), certificates, drifts, strict=True):
-        setting_up.add_certificate(bench, channel.id, clock.at_ms, points, drift_per_year=drift)
+    for channel, points, drift in zip(desk.book.records(Channel), certificates, drifts, strict=True):
+        setting_up.add_certificate(desk, channel.id, clock.at_ms, points, drift_per_year=drift)
 
 
-def hang(bench: Workbench, faces: tuple[Face, ...], incubator_id: int, from_ms: int) -> Channels:
+def hang(desk: Desk, faces: tuple[Face, ...], incubator_id: int, from_ms: int) -> Channels:
     found: Channels = {}
     for face in faces:
         made = setting_up.add_instrument(
-            bench,
+            desk,
             face.name,
             face.kind,
             [
@@ -121,18 +120,18 @@ def hang(bench: Workbench, faces: tuple[Face, ...], incubator_id: int, from_ms: 
             at_egg_top=face.at_egg_top,
             from_ms=from_ms,
         )
-        for channel in keeping.all_of(bench.logbook, Channel, instrument_id=made):
+        for channel in desk.book.records(Channel, instrument_id=made):
             found[face.name, channel.quantity] = channel
     return found
 
 
 def check(
-    bench: Workbench, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator, at: tuple[float, ...]
+    desk: Desk, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator, at: tuple[float, ...]
 ) -> None:
     """Compare with the reference at true values, two readings each, and put the correction to use from then on."""
-    reference = checking.references(bench, channel)[0][1]
-    points = bench.corrections.certificate_of(reference.id)
-    taken = draft.new_draft(channel, bench.altitude_m, "side")
+    reference = checking.references(desk.book, channel)[0][1]
+    points = desk.book.corrections.certificate_of(reference.id)
+    taken = draft.new_draft(channel, desk.book.altitude_m, "side")
     taken.sets[0].reference_id = reference.id
     taken.sets[0].rows = []
     for true in at:
@@ -144,27 +143,27 @@ def check(
         row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown))
         row.cells["reference"] = " ".join(typed_text(v, step) for v in ref)
         taken.sets[0].rows.append(row)
-    checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
+    checking.put_to_use(desk, taken, checking.evaluate(desk.book, taken), desk.now_ms)
 
 
-def salt_jars(bench: Workbench, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator) -> None:
+def salt_jars(desk: Desk, channel: Channel, sensor: SimulatedSensor, rng: np.random.Generator) -> None:
     """Three jars at room temperature, and the correction put to use from then on."""
-    taken = draft.new_draft(channel, bench.altitude_m, "salt")
+    taken = draft.new_draft(channel, desk.book.altitude_m, "salt")
     taken.sets[0].rows = []
     for salt in ("MgCl2", "Mg(NO3)2", "NaCl"):
         true = salt_humidity(salt, 21.5)[0] + rng.normal(0.0, 0.3)
         shown = sensor.series(np.full(3, true), 60.0, rng)
         row = draft.Row(" ".join(typed_text(v, channel.resolution) for v in shown), {"salt": salt, "jar": "21.5C"})
         taken.sets[0].rows.append(row)
-    checking.put_to_use(bench, taken, checking.evaluate(bench, taken), bench.now_ms)
+    checking.put_to_use(desk, taken, checking.evaluate(desk.book, taken), desk.now_ms)
 
 
-def survey_places(bench: Workbench, incubator: Incubator, rng: np.random.Generator) -> None:
+def survey_places(desk: Desk, incubator: Incubator, rng: np.random.Generator) -> None:
     """The certified probe moved through nine places of the empty cabinet."""
-    probe = bench.records(Channel)[0]
+    probe = desk.book.records(Channel)[0]
     off = {"back left": 0.14, "back": 0.22, "back right": 0.17, "front left": -0.24, "front": -0.12}
     cells = []
     for name in (n for row in places.PLACES for n in row):
         true = 37.55 + off.get(name, -0.16 if name == "front right" else 0.0) + rng.normal(0.0, 0.03, 3)
         cells.append(places.Cell(name, probe.id, " ".join(f"{v:.2f}" for v in true)))
-    places.keep_survey(bench, incubator, places.compare_places(bench, cells, "0.1"), None)
+    places.keep_survey(desk, incubator, places.compare_places(desk.book, cells, "0.1"), None)

@@ -29,16 +29,16 @@ from stathmis.demo.drawer import (
 )
 from stathmis.demo.eggs_told import autumn_hatch, last_summer, tray_half_way
 from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedIncubator, record
-from stathmis.logbook import keeping, readings
 from stathmis.logbook.opening import create_logbook
-from stathmis.logbook.readings import Series
-from stathmis.logbook.records import Batch, Incubator, NewReading
-from stathmis.services import batches, rounds, setting_up
+from stathmis.logbook.records import Batch, Incubator
+from stathmis.logbook.snapshot import Series
+from stathmis.services import batches, logger_import, rounds, setting_up
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
-from stathmis.services.wording import typed_text
-from stathmis.services.workbench import Workbench
+from stathmis.services.reading_field import interpret
+from stathmis.words.numbers import typed_text
 
 MINUTE_MS = 60_000
 SEED = 20240518
@@ -56,49 +56,49 @@ def build(path: Path, now_ms: int, zone: str) -> None:
     logbook = create_logbook(path, settings)
     try:
         clock = FixedClock(now_ms)
-        bench = Workbench(logbook, clock)
+        desk = Desk(logbook, clock)
         rng = np.random.default_rng(SEED)
-        references(bench, clock, now_ms)
-        made = _cabinet(bench, clock, rng, now_ms)
-        _room(bench, clock, rng, *made, now_ms)
-        _still_box(bench, clock, rng, now_ms)
+        references(desk, clock, now_ms)
+        made = _cabinet(desk, clock, rng, now_ms)
+        _room(desk, clock, rng, *made, now_ms)
+        _still_box(desk, clock, rng, now_ms)
         clock.at_ms = now_ms
-        setting_up.add_incubator(bench, "Spare cabinet", "forced", 37.5)
-        _to_come(bench, now_ms)
+        setting_up.add_incubator(desk, "Spare cabinet", "forced", 37.5)
+        _to_come(desk, now_ms)
     finally:
         logbook.close()
 
 
-def _to_come(bench: Workbench, now_ms: int) -> None:
+def _to_come(desk: Desk, now_ms: int) -> None:
     """A batch planned for the spare cabinet, and a market the keeper goes to."""
-    spare = bench.incubators()[-1]
-    conflicts.set_capacity(bench, spare, 40)
-    set_ms = _morning(now_ms, bench.zone, 0, 10, 0) + 9 * DAY_MS
+    spare = desk.book.incubators()[-1]
+    conflicts.set_capacity(desk, spare, 40)
+    set_ms = _morning(now_ms, desk.book.zone, 0, 10, 0) + 9 * DAY_MS
     planning.add_plan(
-        bench, spare, "bobwhite", "lean", 32, set_ms, "32 bobwhite quail, first set", set_ms - 8 * DAY_MS, "", Habits()
+        desk, spare, "bobwhite", "lean", 32, set_ms, "32 bobwhite quail, first set", set_ms - 8 * DAY_MS, "", Habits()
     )
-    market = _morning(now_ms, bench.zone, 0, 0, 0) + 28 * DAY_MS
-    conflicts.add_away(bench, market, market + 3 * DAY_MS, "market")
+    market = _morning(now_ms, desk.book.zone, 0, 0, 0) + 28 * DAY_MS
+    conflicts.add_away(desk, market, market + 3 * DAY_MS, "market")
 
 
-def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> tuple[int, Recorded]:
+def _cabinet(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> tuple[int, Recorded]:
     """Three checks of a hygrometer, the earlier set, then the one under way; returns its start and what it was like."""
-    set_ms = _morning(now_ms, bench.zone, 13, 9, 40)
+    set_ms = _morning(now_ms, desk.book.zone, 13, 9, 40)
     start = set_ms - 2 * DAY_MS
     clock.at_ms = now_ms - 240 * DAY_MS
-    incubator_id = setting_up.add_incubator(bench, "North cabinet", "forced", 37.6)
-    incubator = keeping.one(bench.logbook, Incubator, incubator_id)
-    channels = hang(bench, CABINET, incubator_id, clock.at_ms)
+    incubator_id = setting_up.add_incubator(desk, "North cabinet", "forced", 37.6)
+    incubator = desk.book.one(Incubator, incubator_id)
+    channels = hang(desk, CABINET, incubator_id, clock.at_ms)
     for days, offset in ((560, 9.3), (385, 10.4), (205, 11.9)):
         clock.at_ms = now_ms - days * DAY_MS
-        salt_jars(bench, channels["Round hygrometer", "humidity"], replace(ROUND, offset=offset), rng)
+        salt_jars(desk, channels["Round hygrometer", "humidity"], replace(ROUND, offset=offset), rng)
     points: dict[str, tuple[float, ...]] = {"temperature": (36.6, 37.6, 38.7), "humidity": (33.0, 53.0, 75.0)}
     for quantity, at in points.items():
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
         clock.at_ms = now_ms - 238 * DAY_MS
-        check(bench, channels["Shelf logger", quantity], sensor, rng, at)
+        check(desk, channels["Shelf logger", quantity], sensor, rng, at)
     clock.at_ms = now_ms - 230 * DAY_MS
-    _earlier_set(bench, clock, rng, incubator, channels)
+    _earlier_set(desk, clock, rng, incubator, channels)
     clock.at_ms = start - 21 * DAY_MS
     warm, moist = (36.6, 37.6, 38.7), (33.0, 53.0, 75.0)
     for name, quantity, at in (
@@ -109,13 +109,13 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
     ):
         sensor = next(s for f in CABINET if f.name == name for q, s, _ in f.channels if q == quantity)
         clock.at_ms += 3_600_000
-        check(bench, channels[name, quantity], sensor, rng, at)
+        check(desk, channels[name, quantity], sensor, rng, at)
     clock.at_ms += 3_600_000
-    salt_jars(bench, channels["Round hygrometer", "humidity"], ROUND, rng)
+    salt_jars(desk, channels["Round hygrometer", "humidity"], ROUND, rng)
     clock.at_ms += 3_600_000
-    survey_places(bench, incubator, rng)
+    survey_places(desk, incubator, rng)
     clock.at_ms = set_ms
-    setting_up.set_batch(bench, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
+    setting_up.set_batch(desk, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
 
     at_minute = (set_ms - start) / MINUTE_MS
     refills = [at_minute + 1440.0 * d + 20 for d in (2.0, 4.0, 6.1, 8.0, 10.0)]
@@ -132,28 +132,26 @@ def _cabinet(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_
         (cut, _power_cut(80 * 60.0)),
         *((r, _filled) for r in refills),
     ]
-    hour = local(start, bench.zone).hour + local(start, bench.zone).minute / 60.0
+    hour = local(start, desk.book.zone).hour + local(start, desk.book.zone).minute / 60.0
     box = SimulatedIncubator(replace(_partridge_machine(37.53), water_cm2=0.0), hour, STEP_S)
     truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
-    _logger_file(bench, clock, rng, incubator, start, truth, channels, now_ms)
-    _troughs(bench, clock, incubator, start, long_only, both)
+    _logger_file(desk, clock, rng, incubator, start, truth, channels, now_ms)
+    _troughs(desk, clock, incubator, start, long_only, both)
     events = [("water", r, "both troughs filled, warm water, 330 ml") for r in refills]
     events += [("lid", at_minute + 7 * 1440.0, "candled: 2 clears out"), ("power", cut, "power off for 80 min")]
     events += [("vent", at_minute + 3 * 1440.0 + 90, "from a third to half open")]
-    _events(bench, clock, incubator, start, events)
-    _rounds(bench, clock, rng, start, truth, CABINET[:4], channels, now_ms)
-    _weights(bench, clock, rng, incubator, set_ms, start, truth)
-    tray_half_way(bench, clock, incubator, set_ms)
+    _events(desk, clock, incubator, start, events)
+    _rounds(desk, clock, rng, start, truth, CABINET[:4], channels, now_ms)
+    _weights(desk, clock, rng, incubator, set_ms, start, truth)
+    tray_half_way(desk, clock, incubator, set_ms)
     return start, truth
 
 
-def _troughs(
-    bench: Workbench, clock: FixedClock, incubator: Incubator, start: int, long_only: float, both: float
-) -> None:
+def _troughs(desk: Desk, clock: FixedClock, incubator: Incubator, start: int, long_only: float, both: float) -> None:
     """The cabinet's water: dry at first, then one trough, then two; the vent a third open."""
     clock.at_ms = start
     ids = [
-        water.add_surface(bench, incubator, name, area, volume)
+        water.add_surface(desk, incubator, name, area, volume)
         for name, area, volume in (
             ("long trough", "26 x 10", "240"),
             ("short trough", "17 x 10", "155"),
@@ -162,11 +160,11 @@ def _troughs(
     ]
     for minute, wet, opening in ((0.0, 0, 1 / 3), (long_only, 1, None), (both, 2, None)):
         clock.at_ms = at = start + round(minute * MINUTE_MS)
-        water.log_change(bench, incubator, dict.fromkeys(ids[:wet], 1.0), opening, at)
+        water.log_change(desk, incubator, dict.fromkeys(ids[:wet], 1.0), opening, at)
 
 
 def _weights(
-    bench: Workbench,
+    desk: Desk,
     clock: FixedClock,
     rng: np.random.Generator,
     incubator: Incubator,
@@ -175,7 +173,7 @@ def _weights(
     truth: Recorded,
 ) -> None:
     """The whole tray and eight marked eggs on a kitchen scale of 0.1 g, days 0, 4, 7 and 11; one shell is thin."""
-    course = batches.running(bench, incubator)
+    course = batches.running(desk.book, incubator)
     assert course is not None
     masses = rng.normal(22.4, 1.1, 30)
     shells = 4.3 * masses / 22.4 * (1.0 + rng.normal(0.0, 0.1, 30))
@@ -191,8 +189,8 @@ def _weights(
         rows = [weights.Row("", eggs, f"{now_g[:eggs].sum():.1f}", sure=True)]
         rows += [weights.Row(str(i + 1), 1, f"{now_g[i]:.1f}", sure=True) for i in range(8)]
         clock.at_ms = at
-        found = [w for row in rows if (w := weights.interpret(bench, course, row, at)) is not None]
-        weights.log_weighings(bench, course, found, at, 0.1)
+        found = [w for row in rows if (w := weights.interpret(desk.book, course, row, at)) is not None]
+        weights.log_weighings(desk, course, found, at, 0.1)
 
 
 def _partridge_machine(set_point_c: float) -> Machine:
@@ -251,20 +249,18 @@ def _filled(box: SimulatedIncubator) -> None:
 
 
 def _earlier_set(
-    bench: Workbench, clock: FixedClock, rng: np.random.Generator, incubator: Incubator, channels: Channels
+    desk: Desk, clock: FixedClock, rng: np.random.Generator, incubator: Incubator, channels: Channels
 ) -> None:
     """A set of last autumn in the same machine, a little cooler, read by the logger every five minutes."""
-    set_ms = _morning(clock.at_ms, bench.zone, 0, 10, 5)
+    set_ms = _morning(clock.at_ms, desk.book.zone, 0, 10, 5)
     start, days = set_ms - DAY_MS // 2, 25.5
-    hour = local(start, bench.zone).hour
+    hour = local(start, desk.book.zone).hour
     box = SimulatedIncubator(_partridge_machine(37.3), hour, STEP_S)
     happenings = [(720.0, _eggs_in(26, 240.0)), *((720.0 + 1440.0 * d, _filled) for d in np.arange(0, 25, 2.0))]
     happenings.append((720.0 + 1440.0 * 21, _changed(water_cm2=620.0)))
     truth = record(box, int(days * 1440), sorted(happenings, key=lambda h: h[0]))
     clock.at_ms = set_ms
-    batch_id = setting_up.set_batch(
-        bench, incubator, "26 rock partridge, autumn set", "partridge", "steady", 26, set_ms
-    )
+    batch_id = setting_up.set_batch(desk, incubator, "26 rock partridge, autumn set", "partridge", "steady", 26, set_ms)
     columns = {}
     for quantity, row in (("temperature", truth.air_c), ("humidity", truth.rh)):
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
@@ -272,36 +268,34 @@ def _earlier_set(
         times = start + (truth.seconds[::5] * 1000.0).astype(np.int64)
         columns[channels["Shelf logger", quantity].id] = Series(times, shown)
     clock.at_ms = start + round(days * DAY_MS)
-    readings.store_import(bench.logbook, "shelf-logger-autumn.csv", clock.at_ms, columns, 0, 0)
-    _events(bench, clock, incubator, start, [("water", 720.0 + 1440.0 * d, "long trough") for d in range(0, 25, 2)])
+    logger_import.keep_series(desk, "shelf-logger-autumn.csv", columns)
+    _events(desk, clock, incubator, start, [("water", 720.0 + 1440.0 * d, "long trough") for d in range(0, 25, 2)])
     clock.at_ms = start + round(days * DAY_MS)
-    course = batches.course_of(bench, keeping.one(bench.logbook, Batch, batch_id), incubator)
-    autumn_hatch(bench, clock, course, start + round(days * DAY_MS) + DAY_MS)
+    course = batches.course_of(desk.book, desk.book.one(Batch, batch_id), incubator)
+    autumn_hatch(desk, clock, course, start + round(days * DAY_MS) + DAY_MS)
 
 
-def _room(
-    bench: Workbench, clock: FixedClock, rng: np.random.Generator, start_ms: int, truth: Recorded, now_ms: int
-) -> None:
+def _room(desk: Desk, clock: FixedClock, rng: np.random.Generator, start_ms: int, truth: Recorded, now_ms: int) -> None:
     """The room both machines stand in, read on the rounds."""
     clock.at_ms = start_ms - DAY_MS
-    room_id = setting_up.add_incubator(bench, "Egg room", "room")
-    channels = hang(bench, ROOM, room_id, start_ms - DAY_MS)
+    room_id = setting_up.add_incubator(desk, "Egg room", "room")
+    channels = hang(desk, ROOM, room_id, start_ms - DAY_MS)
     there = truth._replace(air_c=truth.room_c, rh=truth.room_rh)
-    _rounds(bench, clock, rng, start_ms, there, ROOM, channels, now_ms)
+    _rounds(desk, clock, rng, start_ms, there, ROOM, channels, now_ms)
 
 
-def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> None:
-    set_ms = _morning(now_ms, bench.zone, 23, 17, 0)
+def _still_box(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> None:
+    set_ms = _morning(now_ms, desk.book.zone, 23, 17, 0)
     start = set_ms - DAY_MS
     clock.at_ms = start - 4 * DAY_MS
-    incubator_id = setting_up.add_incubator(bench, "Old still box", "still", 38.6)
-    incubator = keeping.one(bench.logbook, Incubator, incubator_id)
-    last_summer(bench, clock, incubator, set_ms - 290 * DAY_MS)
+    incubator_id = setting_up.add_incubator(desk, "Old still box", "still", 38.6)
+    incubator = desk.book.one(Incubator, incubator_id)
+    last_summer(desk, clock, incubator, set_ms - 290 * DAY_MS)
     clock.at_ms = start - 4 * DAY_MS
-    channels = hang(bench, STILL_BOX, incubator_id, clock.at_ms)
-    check(bench, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
+    channels = hang(desk, STILL_BOX, incubator_id, clock.at_ms)
+    check(desk, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
     clock.at_ms = set_ms
-    setting_up.set_batch(bench, incubator, "18 guinea fowl", "guinea_fowl", "steady", 18, set_ms)
+    setting_up.set_batch(desk, incubator, "18 guinea fowl", "guinea_fowl", "steady", 18, set_ms)
     at_minute = (set_ms - start) / MINUTE_MS
     refills = [at_minute + 1440.0 * d for d in range(0, 23, 3)]
     machine = Machine(
@@ -319,17 +313,17 @@ def _still_box(bench: Workbench, clock: FixedClock, rng: np.random.Generator, no
         room_rh=48.0,
         layers_k_per_cm=LAYERS_K_PER_CM,
     )
-    box = SimulatedIncubator(machine, local(start, bench.zone).hour, STEP_S)
+    box = SimulatedIncubator(machine, local(start, desk.book.zone).hour, STEP_S)
     happenings = [(at_minute, _eggs_in(18, 300.0)), *((r, _filled) for r in refills)]
     truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
     clock.at_ms = start
     cups = [
-        water.add_surface(bench, incubator, name, area, "150")
+        water.add_surface(desk, incubator, name, area, "150")
         for name, area in (("left cup", "105"), ("right cup", "110"))
     ]
-    water.log_change(bench, incubator, dict.fromkeys(cups, 1.0), 0.2, start)
-    _events(bench, clock, incubator, start, [("water", r, "both cups filled") for r in refills])
-    _rounds(bench, clock, rng, start, truth, STILL_BOX, channels, now_ms)
+    water.log_change(desk, incubator, dict.fromkeys(cups, 1.0), 0.2, start)
+    _events(desk, clock, incubator, start, [("water", r, "both cups filled") for r in refills])
+    _rounds(desk, clock, rng, start, truth, STILL_BOX, channels, now_ms)
 
 
 def _morning(now_ms: int, zone: str, days_ago: int, hour: int, minute: int) -> int:
@@ -340,7 +334,7 @@ def _morning(now_ms: int, zone: str, days_ago: int, hour: int, minute: int) -> i
 
 
 def _logger_file(
-    bench: Workbench,
+    desk: Desk,
     clock: FixedClock,
     rng: np.random.Generator,
     incubator: Incubator,
@@ -358,20 +352,21 @@ def _logger_file(
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
         shown = sensor.series(row, 60.0, rng)
         columns[channels["Shelf logger", quantity].id] = Series(times[keep], shown[keep])
-    readings.store_import(bench.logbook, "shelf-logger.csv", now_ms - 12 * MINUTE_MS, columns, 0, 0)
+    clock.at_ms = now_ms - 12 * MINUTE_MS
+    logger_import.keep_series(desk, "shelf-logger.csv", columns)
 
 
 def _events(
-    bench: Workbench, clock: FixedClock, incubator: Incubator, start_ms: int, events: list[tuple[str, float, str]]
+    desk: Desk, clock: FixedClock, incubator: Incubator, start_ms: int, events: list[tuple[str, float, str]]
 ) -> None:
     for kind, minute, note in events:
         at = start_ms + round(minute * MINUTE_MS)
         clock.at_ms = at
-        rounds.log_event(bench, incubator, kind, note, at)
+        rounds.log_event(desk, incubator, kind, note, at)
 
 
 def _rounds(
-    bench: Workbench,
+    desk: Desk,
     clock: FixedClock,
     rng: np.random.Generator,
     start_ms: int,
@@ -392,15 +387,15 @@ def _rounds(
     moments = []
     for back in range(days, -1, -1):
         for hour, minute in ((7, 40), (19, 10)):
-            at = _morning(now_ms, bench.zone, back, hour, minute) + int(rng.integers(-25, 25)) * MINUTE_MS
+            at = _morning(now_ms, desk.book.zone, back, hour, minute) + int(rng.integers(-25, 25)) * MINUTE_MS
             if start_ms + 3 * 3_600_000 <= at < now_ms - 20 * MINUTE_MS and back != 8:
                 moments.append(at)
-    new = []
     for at in sorted(set(moments)):
         i = int((at - start_ms) // MINUTE_MS)
+        clock.at_ms = at
+        fields = {}
         for (name, quantity), series in shown.items():
             channel = channels[name, quantity]
-            text = typed_text(float(series[i]), channel.resolution)
-            new.append(NewReading(channel.id, at, float(text), channel.unit, text))
+            fields[channel.id] = interpret(typed_text(float(series[i]), channel.resolution), channel)
+        rounds.log_round(desk, fields, at)
     clock.at_ms = now_ms
-    readings.log_readings(bench.logbook, new, now_ms)

@@ -5,13 +5,17 @@ The reader hands on what it read with the time it came; it knows nothing of logb
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Protocol
 
 from stathmis.devices.line_protocol import Layout, LineSplitter, values_in
+
+log = logging.getLogger(__name__)
 
 RETRY_S = 1.0
 """How long to wait before a lost port is tried again."""
@@ -86,6 +90,10 @@ class ProbeReader:
         self._thread.start()
         return self
 
+    def ask_to_stop(self) -> None:
+        """Stop reading soon, without waiting for it."""
+        self._stop.set()
+
     def stop(self) -> None:
         """Stop reading and let go of the port."""
         self._stop.set()
@@ -97,7 +105,7 @@ class ProbeReader:
         while not self._stop.is_set():
             try:
                 port = self._open()
-            except OSError as error:
+            except Exception as error:  # noqa: BLE001  a thread that ends quietly would lose what comes after
                 self._status = replace(self._status, connected=False, trouble=str(error))
                 self._stop.wait(self._retry_s)
                 continue
@@ -106,15 +114,22 @@ class ProbeReader:
             try:
                 while not self._stop.is_set():
                     self._take(splitter.feed(port.read(4096)))
-            except OSError as error:
+            except Exception as error:  # noqa: BLE001  a thread that ends quietly would lose what comes after
+                # a lost lead, or a driver's own fault: either way it is tried again
                 self._status = replace(self._status, connected=False, trouble=str(error))
             finally:
-                port.close()
+                with suppress(Exception):
+                    port.close()
             self._stop.wait(self._retry_s)
 
     def _take(self, lines: list[str]) -> None:
         for text in lines:
-            values = values_in(text, self._layout)
+            try:
+                values = values_in(text, self._layout)
+            except Exception:  # noqa: BLE001  a thread that ends quietly would lose what comes after
+                # whatever a line can do to its reading, it costs that line only
+                log.warning("a line of a probe could not be read: %r", text[:80])
+                values = {}
             status = self._status
             if not values:
                 dropped = status.dropped + bool(text.strip())

@@ -6,16 +6,14 @@ import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from math import inf, isinf
-from typing import Any
 
 import numpy as np
-from sqlalchemy import select, update
 
 from stathmis.core.calibration import Correction
 from stathmis.core.uncertainty import Component
-from stathmis.logbook import schema
-from stathmis.logbook.opening import Logbook
-from stathmis.logbook.records import CalibrationPoint
+from stathmis.logbook.edits import Edit
+from stathmis.logbook.records import BudgetLine, CalibrationPoint, StoredCalibration
+from stathmis.logbook.snapshot import Snapshot
 
 
 @dataclass(frozen=True)
@@ -45,7 +43,7 @@ class Calibration:
 
 
 def add_calibration(
-    logbook: Logbook,
+    edit: Edit,
     channel_id: int,
     reference_channel_id: int | None,
     done_ms: int,
@@ -55,63 +53,48 @@ def add_calibration(
     points: Sequence[CalibrationPoint],
     budget: Sequence[Component],
 ) -> int:
-    """Store a calibration with its points and budget in one transaction and return its id."""
-    with logbook.writing() as connection:
-        calibration_id = int(
-            connection.execute(
-                schema.calibration.insert().values(
-                    channel_id=channel_id,
-                    reference_channel_id=reference_channel_id,
-                    done_ms=done_ms,
-                    valid_from_ms=valid_from_ms,
-                    model=correction.model,
-                    coefficients=json.dumps(correction.coefficients.tolist()),
-                    covariance=json.dumps(correction.covariance.tolist()),
-                    pivot=correction.pivot,
-                    domain_low=correction.domain[0],
-                    domain_high=correction.domain[1],
-                    chi_square=correction.chi_square,
-                    degrees_of_freedom=correction.degrees_of_freedom,
-                    coverage_factor=correction.coverage_factor,
-                    slope_allowance=correction.slope_allowance,
-                    widened=correction.widened,
-                    method=conditions.method,
-                    state=conditions.state,
-                    conditions=conditions.notes,
-                    reference_calibration_id=conditions.reference_calibration_id,
-                )
-            ).inserted_primary_key[0]  # type: ignore[index]
-        )
-        connection.execute(
-            schema.calibration_point.insert(), [{"calibration_id": calibration_id, **asdict(p)} for p in points]
-        )
-        if budget:
-            connection.execute(schema.budget_line.insert(), [_line(calibration_id, c) for c in budget])
-    return calibration_id
-
-
-def _line(calibration_id: int, component: Component) -> dict[str, Any]:
-    fields = asdict(component)
-    # a database has no infinity: no number means as good as certain
-    fields["degrees_of_freedom"] = None if isinf(component.degrees_of_freedom) else component.degrees_of_freedom
-    return {"calibration_id": calibration_id, **fields}
-
-
-def calibrations(logbook: Logbook) -> list[Calibration]:
-    """All calibrations that stand, by channel and time from which they are valid."""
-    table = schema.calibration
-    query = (
-        select(table)
-        .where(table.c.withdrawn_ms.is_(None))
-        .order_by(table.c.channel_id, table.c.valid_from_ms, table.c.id)
+    """Store a calibration with its points and budget and return its id; ids in the points are not looked at."""
+    made = edit.add(
+        StoredCalibration,
+        channel_id=channel_id,
+        reference_channel_id=reference_channel_id,
+        done_ms=done_ms,
+        valid_from_ms=valid_from_ms,
+        model=correction.model,
+        coefficients=json.dumps(correction.coefficients.tolist()),
+        covariance=json.dumps(correction.covariance.tolist()),
+        pivot=correction.pivot,
+        domain_low=correction.domain[0],
+        domain_high=correction.domain[1],
+        chi_square=correction.chi_square,
+        degrees_of_freedom=correction.degrees_of_freedom,
+        coverage_factor=correction.coverage_factor,
+        slope_allowance=correction.slope_allowance,
+        widened=correction.widened,
+        method=conditions.method,
+        state=conditions.state,
+        conditions=conditions.notes,
+        reference_calibration_id=conditions.reference_calibration_id,
     )
-    with logbook.reading() as connection:
-        return [_calibration(row) for row in connection.execute(query)]
+    for point in points:
+        fields = {name: value for name, value in asdict(point).items() if name != "id"}
+        edit.add(CalibrationPoint, **{**fields, "calibration_id": made})
+    for line in budget:
+        # a database has no infinity: no number means as good as certain
+        freedom = None if isinf(line.degrees_of_freedom) else line.degrees_of_freedom
+        edit.add(BudgetLine, calibration_id=made, **{**asdict(line), "degrees_of_freedom": freedom})
+    return made
 
 
-def _calibration(row: Any) -> Calibration:
+def calibrations(snapshot: Snapshot) -> list[Calibration]:
+    """All calibrations that stand, by channel and time from which they are valid."""
+    stored = sorted(snapshot.records(StoredCalibration), key=lambda c: (c.channel_id, c.valid_from_ms, c.id))
+    return [_calibration(row) for row in stored]
+
+
+def _calibration(row: StoredCalibration) -> Calibration:
     correction = Correction(
-        model=row.model,
+        model=row.model,  # type: ignore[arg-type]
         coefficients=np.array(json.loads(row.coefficients)),
         covariance=np.array(json.loads(row.covariance)),
         pivot=row.pivot,
@@ -128,30 +111,21 @@ def _calibration(row: Any) -> Calibration:
     )
 
 
-def points_of(logbook: Logbook, calibration_id: int) -> list[CalibrationPoint]:
+def points_of(snapshot: Snapshot, calibration_id: int) -> list[CalibrationPoint]:
     """The points a calibration rests on, in the order they were taken."""
-    table = schema.calibration_point
-    query = (
-        select(*(table.c[name] for name in CalibrationPoint.__dataclass_fields__))
-        .where(table.c.calibration_id == calibration_id)
-        .order_by(table.c.id)
-    )
-    with logbook.reading() as connection:
-        return [CalibrationPoint(**row._mapping) for row in connection.execute(query)]
+    return list(snapshot.records(CalibrationPoint, calibration_id=calibration_id))
 
 
-def budget_of(logbook: Logbook, calibration_id: int) -> list[Component]:
+def budget_of(snapshot: Snapshot, calibration_id: int) -> list[Component]:
     """The budget a calibration was put to use with, at its working point; empty for ones made before it was kept."""
-    table = schema.budget_line
-    names = Component.__dataclass_fields__
-    query = select(*(table.c[n] for n in names)).where(table.c.calibration_id == calibration_id).order_by(table.c.id)
-    with logbook.reading() as connection:
-        rows = [dict(row._mapping) for row in connection.execute(query)]
-    return [Component(**{**r, "degrees_of_freedom": r["degrees_of_freedom"] or inf}) for r in rows]
-
-
-def withdraw_calibration(logbook: Logbook, calibration_id: int, at_ms: int | None) -> None:
-    """Withdraw a calibration at a time (UTC ms), or bring it back with None."""
-    table = schema.calibration
-    with logbook.writing() as connection:
-        connection.execute(update(table).where(table.c.id == calibration_id).values(withdrawn_ms=at_ms))
+    return [
+        Component(
+            line.label,
+            line.standard_uncertainty,
+            line.distribution,
+            line.degrees_of_freedom or inf,
+            line.sensitivity,
+            line.unit,
+        )
+        for line in snapshot.records(BudgetLine, calibration_id=calibration_id)
+    ]

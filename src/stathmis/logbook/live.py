@@ -1,4 +1,4 @@
-"""Live readings in and out: a tail of rows that is still growing, sealed into chunks when there are enough of them."""
+"""Live readings in: a tail of rows that is still growing, sealed into chunks when there are enough of them."""
 
 from __future__ import annotations
 
@@ -6,11 +6,16 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-from sqlalchemy import delete, func, select
 
-from stathmis.logbook import schema
+from stathmis.logbook import edits
 from stathmis.logbook.opening import Logbook
-from stathmis.logbook.readings import CHUNK, seal
+from stathmis.logbook.readings import CHUNK_OF
+from stathmis.logbook.records import LoggerImport
+from stathmis.logbook.snapshot import Series
+from stathmis.logbook.tables import LIVE
+
+LIVE_NAME = "live"
+"""Stands where an import has its file's name."""
 
 
 class LiveReading(NamedTuple):
@@ -23,35 +28,35 @@ class LiveReading(NamedTuple):
 
 def store_live(logbook: Logbook, found: Sequence[LiveReading]) -> None:
     """Write live readings in one transaction; when this returns they survive a pulled plug."""
-    if found:
-        with logbook.writing() as connection:
-            connection.execute(schema.live_reading.insert(), [r._asdict() for r in found])
+    if not found:
+        return
+    with logbook.writing() as work:
+        work.connection.executemany(LIVE.insert(LiveReading._fields), found)
+        for channel_id in dict.fromkeys(r.channel_id for r in found):
+            own = sorted((r.time_ms, r.shown) for r in found if r.channel_id == channel_id)
+            times = np.array([t for t, _ in own], dtype=np.int64)
+            work.arrived.append((channel_id, times, np.array([v for _, v in own], dtype=np.float64)))
 
 
-def seal_full(logbook: Logbook, sealed_ms: int, at_least: int = CHUNK) -> int:
+def seal_full(logbook: Logbook, sealed_ms: int, at_least: int = CHUNK_OF) -> int:
     """Seal the tails of channels that have enough rows, each in one transaction; returns how many readings.
 
     sealed_ms: UTC ms, for the record of the chunk's origin.
     """
-    table, total = schema.live_reading, 0
-    with logbook.reading() as connection:
-        counted = select(table.c.channel_id).group_by(table.c.channel_id).having(func.count() >= at_least)
-        channels = list(connection.execute(counted).scalars())
+    snapshot, total = logbook.snapshot, 0
+    channels = [c for c in snapshot.live_channels() if snapshot.tail(c).times_ms.size >= at_least]
     for channel_id in channels:
-        with logbook.writing() as connection:
-            rows = connection.execute(
-                select(table.c.id, table.c.time_ms, table.c.shown).where(table.c.channel_id == channel_id)
-            ).all()
-            times = np.array([r.time_ms for r in rows], dtype=np.int64)
-            shown = np.array([r.shown for r in rows])
+        with edits.edit(logbook, "live readings sealed", sealed_ms, undoable=False) as work:
+            run = work.work.connection.execute
+            rows = run("SELECT id, time_ms, shown FROM live_reading WHERE channel_id = ?", (channel_id,)).fetchall()
+            times = np.array([r[1] for r in rows], dtype=np.int64)
+            shown = np.array([r[2] for r in rows])
             order = np.argsort(times, kind="stable")
-            made = connection.execute(
-                schema.logger_import.insert().values(
-                    file_name="live", imported_ms=sealed_ms, good=len(rows), duplicate=0, bad=0
-                )
-            ).inserted_primary_key
-            seal(connection, channel_id, int(made[0]), times[order], shown[order])  # type: ignore[index]
-            last = max(r.id for r in rows)
-            connection.execute(delete(table).where(table.c.channel_id == channel_id, table.c.id <= last))
+            made = work.add(
+                LoggerImport, file_name=LIVE_NAME, imported_ms=sealed_ms, good=len(rows), duplicate=0, bad=0
+            )
+            work.seal(made, channel_id, Series(times[order], shown[order]))
+            last = max(r[0] for r in rows)
+            run("DELETE FROM live_reading WHERE channel_id = ? AND id <= ?", (channel_id, last))
             total += len(rows)
     return total

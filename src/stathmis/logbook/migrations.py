@@ -5,6 +5,7 @@ A step that fails leaves the file as it was. A new step goes into STEPS under th
 
 from __future__ import annotations
 
+import re
 import sqlite3
 from collections.abc import Callable
 from contextlib import closing, suppress
@@ -145,7 +146,60 @@ def _to_5(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4, 5: _to_5}
+def _to_6(connection: sqlite3.Connection) -> None:
+    """The journal of edits; details of events and moved eggs as fields; the stored loss target goes: it follows from
+    the weighings."""
+    for statement in (
+        "ALTER TABLE event ADD COLUMN detail VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE event ADD COLUMN minutes FLOAT",
+        "ALTER TABLE event ADD COLUMN room_c FLOAT",
+        "ALTER TABLE egg_finding ADD COLUMN from_place VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE egg_finding ADD COLUMN to_place VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE calibration_point ADD COLUMN withdrawn_ms INTEGER",
+        "ALTER TABLE budget_line ADD COLUMN withdrawn_ms INTEGER",
+        "DROP TABLE IF EXISTS loss_target",
+        """CREATE TABLE edit (id INTEGER NOT NULL PRIMARY KEY, at_ms INTEGER NOT NULL, label VARCHAR NOT NULL,
+            state VARCHAR NOT NULL CHECK (state IN ('done', 'undone', 'overtaken', 'noted')),
+            state_ms INTEGER NOT NULL)""",
+        """CREATE TABLE edit_row (id INTEGER NOT NULL PRIMARY KEY, edit_id INTEGER NOT NULL REFERENCES edit (id),
+            "of" VARCHAR NOT NULL, "row" VARCHAR NOT NULL, "before" VARCHAR, "after" VARCHAR)""",
+        "CREATE INDEX edit_row_by_edit ON edit_row (edit_id)",
+    ):
+        connection.execute(statement)
+    carry_details(connection)
+
+
+_POWER_OFF = re.compile(r"power off for (?P<hours>[\d.]+) h, room (?P<room>-?[\d.]+) °(?P<unit>[CF])")
+
+
+def carry_details(connection: sqlite3.Connection) -> None:
+    """What versions before 6 kept as sentences, as fields; the sentence goes where the field says it all."""
+    for statement in (
+        "UPDATE event SET detail = upper(substr(trim(note), 1, 1)), note = '' "
+        "WHERE kind = 'turn' AND upper(trim(note)) IN ('X UP', 'O UP')",
+        "UPDATE event SET detail = upper(substr(trim(note), 1, 1)) "
+        "WHERE kind = 'turn' AND detail = '' AND upper(substr(trim(note), 1, 1)) IN ('X', 'O')",
+        "UPDATE event SET detail = 'open', note = '' WHERE kind = 'lid' AND note = 'opened for lockdown'",
+        "UPDATE event SET detail = 'shut', minutes = CAST(substr(note, 12) AS REAL), note = '' "
+        "WHERE kind = 'lid' AND note LIKE 'shut after % min'",
+        "UPDATE event SET detail = 'seen', note = substr(note, 7) WHERE kind = 'alarm' AND note LIKE 'seen: %'",
+        "UPDATE egg_finding SET from_place = substr(note, 6, instr(note, ' to ') - 6), "
+        "to_place = substr(note, instr(note, ' to ') + 4), note = '' "
+        "WHERE kind = 'moved' AND note LIKE 'from % to %'",
+    ):
+        connection.execute(statement)
+    for row, note in connection.execute("SELECT id, note FROM event WHERE kind = 'power'").fetchall():
+        told = _POWER_OFF.fullmatch(note)
+        if told is not None:
+            room = float(told["room"])
+            celsius = room if told["unit"] == "C" else (room - 32.0) / 1.8
+            connection.execute(
+                "UPDATE event SET minutes = ?, room_c = ?, note = '' WHERE id = ?",
+                (float(told["hours"]) * 60.0, celsius, row),
+            )
+
+
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4, 5: _to_5, 6: _to_6}
 
 
 def migrate(path: Path, target: int) -> Path:

@@ -10,17 +10,16 @@ import fcntl
 import logging
 import os
 import sqlite3
+import threading
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 from urllib.parse import quote
 
-from sqlalchemy import URL, Connection, create_engine, event
-from sqlalchemy.exc import DatabaseError
-
 from stathmis.core.errors import UserError
-from stathmis.logbook import migrations, schema
+from stathmis.logbook import migrations, tables
+from stathmis.logbook.snapshot import Snapshot, Writing
 
 log = logging.getLogger(__name__)
 
@@ -33,56 +32,105 @@ class LogbookError(UserError):
 
 
 class Logbook:
-    """An open logbook. read_only is True where the file may not be changed."""
+    """An open logbook file. read_only is True where it may not be changed.
+
+    One connection writes, under a lock; whoever reads has one to himself meanwhile. What is written goes through
+    edits.py (and live.py for what comes by the thousand); snapshot is how the records stand after the last of it.
+    """
 
     def __init__(self, path: Path, *, read_only: bool, lock: IO[str] | None) -> None:
         self.path = path
         self.read_only = read_only
         self._lock = lock
+        self._writing = threading.RLock()
+        self._free: list[sqlite3.Connection] = []
+        self._all: list[sqlite3.Connection] = []
+        self._writer: sqlite3.Connection | None = None
+        self._snapshot: Snapshot | None = None
+        self._closed = False
+
+    @property
+    def snapshot(self) -> Snapshot:
+        """The records as they stand; read once, and kept up by what is written."""
+        found = self._snapshot
+        if found is None:
+            with self._writing:
+                found = self._snapshot = self._snapshot or Snapshot.read(self)
+        return found
+
+    def _connect(self) -> sqlite3.Connection:
+        if self._closed:
+            raise LogbookError("The logbook is closed.")
         # immutable: a read-only folder cannot hold the side files of a shared log
-        query = {"mode": "ro", "immutable": "1"} if read_only else {"mode": "rw"}
-        # quote() for SQLite, which reads its own escapes; URL.create because a URL written out would be unquoted once
-        database = URL.create("sqlite", database=f"file:{quote(str(path.absolute()))}", query={**query, "uri": "true"})
-        self._engine = create_engine(database, connect_args={"timeout": 15.0})
-        event.listen(self._engine, "connect", _prepare_connection)
+        how = "mode=ro&immutable=1" if self.read_only else "mode=rw"
+        made = sqlite3.connect(
+            f"file:{quote(str(self.path.absolute()))}?{how}",
+            timeout=15.0,
+            isolation_level=None,
+            check_same_thread=False,
+            uri=True,
+        )
+        made.execute("PRAGMA foreign_keys = ON")
+        made.execute("PRAGMA synchronous = FULL")
+        self._all.append(made)
+        return made
 
     @contextmanager
-    def writing(self) -> Iterator[Connection]:
-        """One transaction: all of it is kept, durably, or none. Raises LogbookError where nothing can be written."""
+    def writing(self) -> Iterator[Writing]:
+        """One transaction: all of it is kept, durably, or none; afterwards the snapshot shows it.
+
+        Raises LogbookError where nothing can be written.
+        """
         if self.read_only:
             raise LogbookError("This logbook is read-only; nothing was logged.", "Make the file writable, then reopen.")
-        try:
-            with self._engine.begin() as connection:
-                yield connection
-        except DatabaseError as error:
-            raise _in_keepers_words(error, self.path) from error
+        with self._writing:
+            before = self.snapshot
+            try:
+                if self._writer is None:
+                    self._writer = self._connect()
+                work = Writing(self._writer)
+                self._writer.execute("BEGIN IMMEDIATE")
+                try:
+                    yield work
+                    # read inside the transaction: what cannot be read back is not kept either
+                    after = before.after(work)
+                    self._writer.execute("COMMIT")
+                except BaseException:
+                    if self._writer.in_transaction:
+                        self._writer.execute("ROLLBACK")
+                    raise
+            except sqlite3.DatabaseError as error:
+                raise _in_keepers_words(error, self.path) from error
+            self._snapshot = after
 
     @contextmanager
-    def reading(self) -> Iterator[Connection]:
+    def reading(self) -> Iterator[sqlite3.Connection]:
         """A connection for queries. Raises LogbookError where the file cannot be read."""
         try:
-            with self._engine.connect() as connection:
-                yield connection
-        except DatabaseError as error:
+            with self._writing:
+                found = self._free.pop() if self._free else self._connect()
+            try:
+                yield found
+            finally:
+                if not self._closed:
+                    self._free.append(found)
+        except sqlite3.DatabaseError as error:
             raise _in_keepers_words(error, self.path) from error
 
     def close(self) -> None:
         """Let go of the file; safe to call twice."""
-        self._engine.dispose()
+        with self._writing:
+            self._closed = True
+            for connection in self._all:
+                connection.close()
+            self._all, self._free, self._writer = [], [], None
         if self._lock is not None:
             self._lock.close()
             self._lock = None
 
 
-def _prepare_connection(connection: Any, _record: Any) -> None:
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA foreign_keys = ON")
-    cursor.execute("PRAGMA synchronous = FULL")
-    cursor.close()
-
-
-def _in_keepers_words(error: DatabaseError, path: Path) -> Exception:
-    text = str(error.orig).lower()
+def _in_keepers_words(error: sqlite3.DatabaseError, path: Path) -> Exception:
+    text = str(error).lower()
     if "full" in text:
         return LogbookError("The disk is full; nothing was logged.", "Free some space and log it again.")
     if "readonly" in text or "read-only" in text:
@@ -91,6 +139,8 @@ def _in_keepers_words(error: DatabaseError, path: Path) -> Exception:
         return LogbookError(f"{path.name} is damaged.", "Open the newest file in its backups folder instead.")
     if "locked" in text:
         return LogbookError("Another program holds the logbook; nothing was logged.", "Close it and try again.")
+    if "closed database" in text:
+        return LogbookError("The logbook is closed.")
     return error
 
 
@@ -106,19 +156,17 @@ def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         partial.unlink(missing_ok=True)
-        with sqlite3.connect(partial) as raw:
-            raw.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
-            raw.execute(f"PRAGMA user_version = {schema.SCHEMA_VERSION}")
+        with closing(sqlite3.connect(partial, isolation_level=None)) as raw:
+            raw.execute(f"PRAGMA application_id = {tables.APPLICATION_ID}")
+            raw.execute(f"PRAGMA user_version = {tables.SCHEMA_VERSION}")
             raw.execute("PRAGMA journal_mode = WAL")
-        raw.close()
-        fresh = Logbook(partial, read_only=False, lock=None)
-        try:
-            with fresh.writing() as connection:
-                schema.metadata.create_all(connection)
-                for key, value in settings.items():
-                    connection.execute(schema.setting.insert().values(key=key, value=value))
-        finally:
-            fresh.close()
+            raw.execute("PRAGMA synchronous = FULL")
+            raw.execute("BEGIN")
+            for table in tables.tables():
+                for statement in table.create:
+                    raw.execute(statement)
+            raw.executemany(tables.SETTING.insert(("key", "value")), settings.items())
+            raw.execute("COMMIT")
         partial.replace(path)
     except (OSError, sqlite3.OperationalError) as error:
         with suppress(OSError):
@@ -139,23 +187,23 @@ def open_logbook(path: Path) -> Logbook:
         raise LogbookError(f"There is no file at {path}.", "Check the name.") from None
     except OSError as error:
         raise LogbookError(f"{path.name} cannot be read: {error.strerror}.", "Check its permissions.") from error
-    if head[:16] != _MAGIC or int.from_bytes(head[68:72], "big") != schema.APPLICATION_ID:
+    if head[:16] != _MAGIC or int.from_bytes(head[68:72], "big") != tables.APPLICATION_ID:
         raise LogbookError(f"{path.name} is not a Stathmis logbook.", "Choose a file that ends in .stathmis.")
     version = int.from_bytes(head[60:64], "big")
-    if version > schema.SCHEMA_VERSION:
+    if version > tables.SCHEMA_VERSION:
         raise LogbookError(
             f"{path.name} was written by a newer Stathmis (file version {version}, this one knows "
-            f"{schema.SCHEMA_VERSION}). It was not touched.",
+            f"{tables.SCHEMA_VERSION}). It was not touched.",
             "Update Stathmis, or open an older backup.",
         )
     read_only = not os.access(path, os.W_OK) or not path.stat().st_mode & 0o222
-    if version < schema.SCHEMA_VERSION and read_only:
+    if version < tables.SCHEMA_VERSION and read_only:
         raise LogbookError(
             f"{path.name} was written by an older Stathmis and is read-only, so it cannot be brought up to date.",
             "Make a copy you may write to, and open that.",
         )
     lock = None if read_only else _take_lock(path)
-    if version < schema.SCHEMA_VERSION:
+    if version < tables.SCHEMA_VERSION:
         _bring_up_to_date(path, version, lock)
     logbook = Logbook(path, read_only=read_only, lock=lock)
     try:
@@ -173,7 +221,7 @@ def _bring_up_to_date(path: Path, version: int, lock: IO[str] | None) -> None:
                 f"{path.name} is damaged or was never finished.",
                 "Open the newest file in its backups folder instead.",
             )
-        aside = migrations.migrate(path, schema.SCHEMA_VERSION)
+        aside = migrations.migrate(path, tables.SCHEMA_VERSION)
         log.info("brought up to date from version %d; the old file is %s", version, aside)
     except (OSError, sqlite3.Error) as error:
         if lock is not None:
@@ -192,13 +240,13 @@ def _bring_up_to_date(path: Path, version: int, lock: IO[str] | None) -> None:
 def _check(logbook: Logbook) -> None:
     with logbook.reading() as connection:
         try:
-            found = connection.exec_driver_sql("PRAGMA user_version").scalar()
-            answer = connection.exec_driver_sql("PRAGMA quick_check(1)").scalar()
-        except DatabaseError as error:
+            (found,) = connection.execute("PRAGMA user_version").fetchone()
+            (answer,) = connection.execute("PRAGMA quick_check(1)").fetchone()
+        except sqlite3.DatabaseError as error:
             raise LogbookError(
                 f"{logbook.path.name} is damaged.", "Open the newest file in its backups folder instead."
             ) from error
-    if answer != "ok" or found != schema.SCHEMA_VERSION:
+    if answer != "ok" or found != tables.SCHEMA_VERSION:
         raise LogbookError(
             f"{logbook.path.name} is damaged or was never finished.",
             "Open the newest file in its backups folder instead.",
@@ -233,13 +281,8 @@ def back_up_daily(logbook: Logbook, today: str) -> Path | None:
     partial = target.with_suffix(".part")
     try:
         folder.mkdir(exist_ok=True)
-        with logbook.reading() as connection:
-            raw: Any = connection.connection.driver_connection
-            copy = sqlite3.connect(partial)
-            try:
-                raw.backup(copy)
-            finally:
-                copy.close()
+        with logbook.reading() as connection, closing(sqlite3.connect(partial)) as copy:
+            connection.backup(copy)
         partial.replace(target)
     except (OSError, sqlite3.Error) as error:
         with suppress(OSError):

@@ -1,4 +1,7 @@
-"""Rows of the logbook as plain data. Times are UTC ms; values are as shown, in the unit named beside them."""
+"""Rows of the logbook as plain data, each kind declared once (see tables.py).
+
+Times are UTC ms; values are as shown, in the unit named beside them. Withdrawn rows are never handed out.
+"""
 
 from __future__ import annotations
 
@@ -7,11 +10,13 @@ from typing import Literal
 
 from stathmis.core.profile import Air, DayCount
 from stathmis.core.units import Unit
+from stathmis.logbook.tables import Positive, PositiveReal, record
 
 Quantity = Literal["temperature", "humidity"]
 TrayShape = Literal["grid", "rows", "ring"]
 
 
+@record("incubator")
 @dataclass(frozen=True)
 class Incubator:
     """A machine; set_point_c is what its controller was set to at the start, °C, None where unknown; capacity: how
@@ -27,6 +32,7 @@ class Incubator:
     capacity: int | None = None
 
 
+@record("instrument")
 @dataclass(frozen=True)
 class Instrument:
     """A thing that shows numbers; role is "working" or "reference", kind the keeper's word for it."""
@@ -37,6 +43,7 @@ class Instrument:
     kind: str
 
 
+@record("channel")
 @dataclass(frozen=True)
 class Channel:
     """One quantity an instrument shows, in its unit: resolution, stated accuracy (± this much), range.
@@ -57,6 +64,7 @@ class Channel:
     between_checks: str = "hold"
 
 
+@record("placement")
 @dataclass(frozen=True)
 class Placement:
     """Where an instrument hangs, from one time to another (None: still there)."""
@@ -70,6 +78,7 @@ class Placement:
     to_ms: int | None
 
 
+@record("batch")
 @dataclass(frozen=True)
 class Batch:
     """Eggs set together; species and regime are keys of the shipped lists, or regime is "own 3": a profile's id.
@@ -82,13 +91,14 @@ class Batch:
     name: str
     species: str
     regime: str
-    eggs: int
+    eggs: Positive
     set_ms: int
     ended_ms: int | None
     day_count: DayCount = "from 0"
     tray: TrayShape = "grid"
 
 
+@record("stay")
 @dataclass(frozen=True)
 class Stay:
     """A batch lay in this incubator until a time, before it went to the next one."""
@@ -99,6 +109,7 @@ class Stay:
     to_ms: int
 
 
+@record("profile")
 @dataclass(frozen=True)
 class StoredProfile:
     """A keeper's own profile, as the text of its file."""
@@ -107,6 +118,7 @@ class StoredProfile:
     text: str
 
 
+@record("weighing")
 @dataclass(frozen=True)
 class Weighing:
     """Eggs on the scale: mark "" for the whole tray, else the pencil mark of one egg; mass_g of all of them together;
@@ -116,24 +128,13 @@ class Weighing:
     batch_id: int
     time_ms: int
     mark: str
-    eggs: int
-    mass_g: float
+    eggs: Positive
+    mass_g: PositiveReal
     scale_g: float
     typed: str
 
 
-@dataclass(frozen=True)
-class LossTarget:
-    """The humidity the eggs' loss asked for when they were weighed: percent, from then on."""
-
-    id: int
-    batch_id: int
-    from_ms: int
-    rh: float
-    low: float
-    high: float
-
-
+@record("egg")
 @dataclass(frozen=True)
 class Egg:
     """An egg with its pencil mark and place in the tray ("2/5": row and column); about: anything else known of it."""
@@ -149,6 +150,7 @@ class Egg:
     source: str = ""
 
 
+@record("break_out")
 @dataclass(frozen=True)
 class BreakOut:
     """An egg opened after the hatch, or (mark "") so many alike: stage, position and signs (separated by commas) are
@@ -158,7 +160,7 @@ class BreakOut:
     batch_id: int
     time_ms: int
     mark: str
-    count: int
+    count: Positive
     stage: str
     position: str
     signs: str
@@ -166,11 +168,12 @@ class BreakOut:
     logged_ms: int
 
 
+@record("egg_finding")
 @dataclass(frozen=True)
 class EggFinding:
     """What was found at an egg, or (mark "") at so many of a batch: kind is a key of the list of findings.
 
-    logged_ms: when it was entered, which may be after the batch had ended.
+    logged_ms: when it was entered, which may be after the batch had ended; from_place, to_place: of one that moved.
     """
 
     id: int
@@ -178,11 +181,14 @@ class EggFinding:
     time_ms: int
     mark: str
     kind: str
-    count: int
+    count: Positive
     note: str
     logged_ms: int
+    from_place: str = ""
+    to_place: str = ""
 
 
+@record("egg_size")
 @dataclass(frozen=True)
 class EggSize:
     """An egg (mark "" for the mean egg) measured with a caliper or by candling, mm; None where not measured."""
@@ -196,6 +202,7 @@ class EggSize:
     air_cell_mm: float | None
 
 
+@record("plan")
 @dataclass(frozen=True)
 class StoredPlan:
     """A batch as it is planned; batch_id once it is set; laid_ms: when the first egg was laid; habits: as JSON."""
@@ -206,13 +213,14 @@ class StoredPlan:
     name: str
     species: str
     regime: str
-    eggs: int
+    eggs: Positive
     set_ms: int
     laid_ms: int | None
     mother: str
     habits: str
 
 
+@record("plan_move")
 @dataclass(frozen=True)
 class PlanMove:
     """A step of a plan put on another time; the newest of a step counts."""
@@ -223,6 +231,7 @@ class PlanMove:
     at_ms: int
 
 
+@record("task_mark")
 @dataclass(frozen=True)
 class TaskMark:
     """A task done or skipped; subject: "plan 3", "batch 5" or "incubator 1"; the newest of a step counts."""
@@ -235,6 +244,7 @@ class TaskMark:
     why: str
 
 
+@record("away")
 @dataclass(frozen=True)
 class Away:
     """Days the keeper is not there."""
@@ -245,6 +255,7 @@ class Away:
     note: str
 
 
+@record("water_surface")
 @dataclass(frozen=True)
 class WaterSurface:
     """A trough, cup, wick or sponge of an incubator: its wetted surface when full, cm², and what it holds, ml."""
@@ -252,10 +263,11 @@ class WaterSurface:
     id: int
     incubator_id: int
     name: str
-    surface_cm2: float
+    surface_cm2: PositiveReal
     volume_ml: float | None
 
 
+@record("dropped_state")
 @dataclass(frozen=True)
 class DroppedState:
     """A settled state the keeper does not want used; since_ms: what had been done before it."""
@@ -265,6 +277,7 @@ class DroppedState:
     since_ms: int
 
 
+@record("watched_folder")
 @dataclass(frozen=True)
 class WatchedFolder:
     """A folder whose new logger files are brought in; columns: their titles (JSON); plan: how they are read (JSON)."""
@@ -275,9 +288,10 @@ class WatchedFolder:
     plan: str
 
 
+@record("reading", index=("channel_id", "time_ms"))
 @dataclass(frozen=True)
 class Reading:
-    """A reading typed by hand; typed is what stood in the field."""
+    """A reading typed by hand; typed is what stood in the field, logged_ms when; withdrawn_why: of a struck one."""
 
     id: int
     channel_id: int
@@ -285,25 +299,18 @@ class Reading:
     value: float
     unit: Unit
     typed: str
+    logged_ms: int
+    withdrawn_why: str | None = None
 
 
-@dataclass(frozen=True)
-class NewReading:
-    """A reading about to be logged."""
-
-    channel_id: int
-    time_ms: int
-    value: float
-    unit: Unit
-    typed: str
-
-
+@record("event", index=("incubator_id", "time_ms"))
 @dataclass(frozen=True)
 class Event:
     """Something done to an incubator: water, vent, lid, set point, note.
 
     surface_cm2: wetted surface from then on; opening: of the vents from then on, 0 to 1; water_ml: what was poured;
-    None where it was not said.
+    detail: a key that belongs to the kind (the mark that shows after a turn, "open" or "shut" for a timed lid, "seen"
+    for an alarm); minutes: how long it lasted; room_c: how warm the room was; None or "" where it was not said.
     """
 
     id: int
@@ -311,12 +318,16 @@ class Event:
     time_ms: int
     kind: str
     note: str
-    set_point_c: float | None
+    set_point_c: float | None = None
     surface_cm2: float | None = None
     opening: float | None = None
     water_ml: float | None = None
+    detail: str = ""
+    minutes: float | None = None
+    room_c: float | None = None
 
 
+@record("certificate_point")
 @dataclass(frozen=True)
 class CertificatePoint:
     """A line of a reference's certificate, in the channel's unit; lines of one certificate share channel and date.
@@ -335,6 +346,37 @@ class CertificatePoint:
     expires_ms: int | None = None
 
 
+@record("calibration")
+@dataclass(frozen=True)
+class StoredCalibration:
+    """A check that was put to use, as it is kept: coefficients and covariance are JSON; in the channel's unit.
+
+    reference_channel_id: None where the reference is no instrument; reference_calibration_id: its own check then.
+    """
+
+    id: int
+    channel_id: int
+    reference_channel_id: int | None
+    done_ms: int
+    valid_from_ms: int
+    model: str
+    coefficients: str
+    covariance: str
+    pivot: float
+    domain_low: float
+    domain_high: float
+    chi_square: float
+    degrees_of_freedom: int
+    coverage_factor: float
+    slope_allowance: float
+    widened: float
+    method: str = "side"
+    state: str = "as found"
+    reference_calibration_id: int | None = None
+    conditions: str = ""
+
+
+@record("calibration_point")
 @dataclass(frozen=True)
 class CalibrationPoint:
     """A point of a check: what was typed on both sides, and the means and uncertainties used, in channel units.
@@ -343,6 +385,8 @@ class CalibrationPoint:
     or empty; residual: distance from the curve over its own uncertainty.
     """
 
+    id: int
+    calibration_id: int
     shown: str
     reference_shown: str
     reading: float
@@ -354,6 +398,22 @@ class CalibrationPoint:
     residual: float = 0.0
 
 
+@record("budget_line")
+@dataclass(frozen=True)
+class BudgetLine:
+    """An influence on a corrected reading at the working point of a check; degrees_of_freedom None: many."""
+
+    id: int
+    calibration_id: int
+    label: str
+    unit: str
+    standard_uncertainty: float
+    distribution: str
+    degrees_of_freedom: float | None
+    sensitivity: float
+
+
+@record("survey")
 @dataclass(frozen=True)
 class Survey:
     """A comparison of places (or heights) in an incubator; egg_top_cm: height of the egg tops over the floor."""
@@ -365,6 +425,7 @@ class Survey:
     egg_top_cm: float | None
 
 
+@record("survey_point")
 @dataclass(frozen=True)
 class SurveyPoint:
     """One place of a survey: what was typed, the mean reading and its own standard uncertainty, in channel units."""
@@ -379,6 +440,7 @@ class SurveyPoint:
     u_own: float
 
 
+@record("probe")
 @dataclass(frozen=True)
 class Probe:
     """A live probe: its serial device, how its lines are laid out, and which field (JSON) goes to which channel id.
@@ -395,6 +457,7 @@ class Probe:
     every_s: float
 
 
+@record("logger_import")
 @dataclass(frozen=True)
 class LoggerImport:
     """A logger file that was brought in, with its row counts."""

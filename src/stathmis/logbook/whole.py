@@ -5,6 +5,7 @@ Chunks of logger readings are unfolded into single readings; everything else sta
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
@@ -12,12 +13,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import LargeBinary, select
 
-from stathmis.logbook import schema
+from stathmis.logbook import migrations, tables
 from stathmis.logbook.opening import Logbook, LogbookError, create_logbook
+from stathmis.logbook.tables import CHUNK, Table
 
-VERSION = schema.SCHEMA_VERSION
+VERSION = tables.SCHEMA_VERSION
 FIRST_VERSION = 4
 """The first version of which there are archives."""
 _CAME_LATER: dict[str, tuple[int, frozenset[str] | None]] = {
@@ -25,6 +26,12 @@ _CAME_LATER: dict[str, tuple[int, frozenset[str] | None]] = {
     "break_out": (5, None),
     "batch": (5, frozenset({"tray"})),
     "egg": (5, frozenset({"breed", "mother", "source"})),
+    "edit": (6, None),
+    "edit_row": (6, None),
+    "event": (6, frozenset({"detail", "minutes", "room_c"})),
+    "egg_finding": (6, frozenset({"from_place", "to_place"})),
+    "calibration_point": (6, frozenset({"withdrawn_ms"})),
+    "budget_line": (6, frozenset({"withdrawn_ms"})),
 }
 """Tables that came after the first archives, whole (None) or these columns of them, and the version they came with."""
 UNFOLDED = "chunk_reading"
@@ -44,71 +51,85 @@ class TableShape:
 def shapes(version: int = VERSION) -> list[TableShape]:
     """All tables of an archive of a version, in an order in which rows point only to rows before them."""
     made = []
-    for table in schema.metadata.sorted_tables:
+    for table in tables.tables():
         since, later = _CAME_LATER.get(table.name, (FIRST_VERSION, frozenset()))
         if version < since and later is None:
             continue
         left_out = later if version < since and later else frozenset()
-        kept = [c for c in table.columns if not isinstance(c.type, LargeBinary) and c.name not in left_out]
-        types = tuple(
-            {"INTEGER": "integer", "BOOLEAN": "integer", "FLOAT": "real"}.get(str(c.type), "text") for c in kept
-        )
+        kept = [c for c in _kept(table) if c.name not in left_out]
+        types = tuple(_TYPES.get(c.type, "text") for c in kept)
         made.append(TableShape(table.name, tuple(c.name for c in kept), types))
     made.append(TableShape(UNFOLDED, ("chunk_id", "time_ms", "shown"), ("integer", "integer", "real")))
     return made
+
+
+_TYPES = {"INTEGER": "integer", "BOOLEAN": "integer", "FLOAT": "real"}
+
+
+def _kept(table: Table) -> list[tables.Column]:
+    return [c for c in table.columns if c.type != "BLOB"]
 
 
 def rows(logbook: Logbook, name: str) -> Iterator[tuple[Any, ...]]:
     """All rows of a table of the archive, in order of their ids. Raises LogbookError where the file cannot be read."""
     with logbook.reading() as connection:
         if name == UNFOLDED:
-            chunk = schema.chunk
-            query = select(chunk.c.id, chunk.c.times, chunk.c.shown).order_by(chunk.c.id)
-            for chunk_id, times, shown in connection.execute(query):
+            for chunk_id, times, shown in connection.execute("SELECT id, times, shown FROM chunk ORDER BY id"):
                 pairs = zip(np.frombuffer(times, "<i8").tolist(), np.frombuffer(shown, "<f8").tolist(), strict=True)
                 for time_ms, value in pairs:
                     yield chunk_id, time_ms, value
             return
-        table = schema.metadata.tables[name]
-        kept = [c for c in table.columns if not isinstance(c.type, LargeBinary)]
-        for row in connection.execute(select(*kept).order_by(*table.primary_key.columns)):
-            yield tuple(int(v) if isinstance(v, bool) else v for v in row)
+        (table,) = (t for t in tables.tables() if t.name == name)
+        names = tables.quoted([c.name for c in _kept(table)])
+        yield from connection.execute(f'SELECT {names} FROM "{name}" ORDER BY "{table.key}"')
 
 
-def create_from(path: Path, tables: Mapping[str, tuple[Sequence[str], Iterable[Sequence[Any]]]]) -> None:
-    """Make a logbook file from an archive's rows; whole, or not at all.
+def create_from(
+    path: Path, found: Mapping[str, tuple[Sequence[str], Iterable[Sequence[Any]]]], version: int = VERSION
+) -> None:
+    """Make a logbook file from the rows of an archive of a version; whole, or not at all.
 
-    tables: by name, columns and rows as rows() gives them; what is not there stays empty. Raises LogbookError where the
+    found: by table, columns and rows as rows() gives them; what is not there stays empty. Raises LogbookError where the
     file exists, cannot be written, or the rows do not fit together.
     """
-    logbook = create_logbook(path, {})
+    if path.exists():
+        raise LogbookError(f"There is already a file named {path.name}.", "Choose another name.")
+    partial = path.with_name(path.name + ".restoring")
+    with suppress(OSError):
+        partial.unlink()
     try:
-        with logbook.writing() as connection:
-            connection.execute(schema.setting.delete())
-            for table in schema.metadata.sorted_tables:
-                names, table_rows = tables.get(table.name, ((), ()))
-                if table is schema.chunk:
-                    _fold(connection, names, table_rows, tables.get(UNFOLDED, ((), ()))[1])
-                    continue
-                batch = []
-                for row in table_rows:
-                    batch.append(dict(zip(names, row, strict=True)))
-                    if len(batch) >= AT_ONCE:
-                        connection.execute(table.insert(), batch)
-                        batch = []
-                if batch:
-                    connection.execute(table.insert(), batch)
+        logbook = create_logbook(partial, {})
+        try:
+            with logbook.writing() as work:
+                connection = work.connection
+                for table in tables.tables():
+                    names, table_rows = found.get(table.name, ((), ()))
+                    if table is CHUNK:
+                        _fold(connection, names, table_rows, found.get(UNFOLDED, ((), ()))[1])
+                        continue
+                    statement, batch = table.insert(names), []
+                    for row in table_rows:
+                        batch.append(row)
+                        if len(batch) >= AT_ONCE:
+                            connection.executemany(statement, batch)
+                            batch = []
+                    if batch:
+                        connection.executemany(statement, batch)
+                if version < 6:
+                    migrations.carry_details(connection)
+        finally:
+            logbook.close()
+        partial.replace(path)
     except BaseException as error:
-        logbook.close()
-        for end in ("", "-wal", "-shm", ".lock"):
-            with suppress(OSError):
-                path.with_name(path.name + end).unlink()
-        if isinstance(error, (ValueError, TypeError)):
+        if isinstance(error, (ValueError, TypeError, sqlite3.IntegrityError)):
             raise LogbookError(
                 "The archive's tables do not fit together.", "Ask for it to be written again."
             ) from error
         raise
-    logbook.close()
+    finally:
+        for end in ("", "-wal", "-shm", ".lock"):
+            with suppress(OSError):
+                partial.with_name(partial.name + end).unlink()
 
 
 def _fold(
@@ -128,6 +149,6 @@ def _fold(
             raise ValueError("a chunk's readings are not all there")
         fields["times"] = np.asarray(times, "<i8").tobytes()
         fields["shown"] = np.asarray(shown, "<f8").tobytes()
-        connection.execute(schema.chunk.insert(), [fields])
+        connection.execute(CHUNK.insert(tuple(fields)), tuple(fields.values()))
     if pending is not None:
         raise ValueError("readings of no chunk")

@@ -14,15 +14,15 @@ from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.profile import STILL_AIR_OFFSET_K
 from stathmis.core.units import from_inside
 from stathmis.core.upsets import openings
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services import batches, knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book, TemperatureUnit
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.judgement import DANGER_C
 from stathmis.services.live import ProbeStatus
 from stathmis.services.runs import Run, temperature_runs
-from stathmis.services.wording import number
-from stathmis.services.workbench import TemperatureUnit, Workbench
+from stathmis.words.numbers import number
 
 LOOK_BACK_MS = 6 * 3_600_000
 FRESH_MS = 20 * 60_000
@@ -54,13 +54,13 @@ class Alarm:
     why: str
 
 
-def alarms(bench: Workbench, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
+def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
     """All alarms now, danger first."""
-    found = [a for incubator in bench.incubators() if (a := _of_incubator(bench, incubator)) is not None]
+    found = [a for incubator in book.incubators() if (a := _of_incubator(book, incubator)) is not None]
     for one in probes:
         last = one.status.last_ms
-        if last is not None and bench.now_ms - last > SILENT_MS:
-            minutes = (bench.now_ms - last) // 60_000
+        if last is not None and book.now_ms - last > SILENT_MS:
+            minutes = (book.now_ms - last) // 60_000
             found.append(
                 Alarm(
                     f"silent {one.probe.id}",
@@ -73,17 +73,17 @@ def alarms(bench: Workbench, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
     return sorted(found, key=lambda a: not a.danger)
 
 
-def _of_incubator(bench: Workbench, incubator: Incubator) -> Alarm | None:
-    now = bench.now_ms
-    course = batches.running(bench, incubator)
+def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
+    now = book.now_ms
+    course = batches.running(book, incubator)
     if course is None or not course.batch.set_ms <= now <= course.end_ms:
         return None
     start = max(now - LOOK_BACK_MS, course.batch.set_ms)
-    runs = [r for r in temperature_runs(bench, incubator, start, now) if now - int(r.times_ms[-1]) <= FRESH_MS]
+    runs = [r for r in temperature_runs(book, incubator, start, now) if now - int(r.times_ms[-1]) <= FRESH_MS]
     if not runs:
         return None
     run = min(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
-    unit = bench.temperature_unit
+    unit = book.temperature_unit
     offset = STILL_AIR_OFFSET_K if incubator.air == "still" and course.species.kind == "bird" else 0.0
     air = run.corrected - offset
     newest, U = float(air[-1]), 2.0 * float(run.u[-1])
@@ -93,7 +93,7 @@ def _of_incubator(bench: Workbench, incubator: Incubator) -> Alarm | None:
         return Alarm(f"hot {incubator.id}", incubator.id, True, words, "Eggs at 40 °C and more are in danger at once.")
     if not run.dense:
         return None
-    return _of_eggs(course, run, air, unit) or _of_air(bench, course, run, air, unit)
+    return _of_eggs(course, run, air, unit) or _of_air(book, course, run, air, unit)
 
 
 def _of_eggs(course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
@@ -148,10 +148,10 @@ def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
     return back or seconds[-1] - last.start_s < JUST_S
 
 
-def _of_air(bench: Workbench, course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
+def _of_air(book: Book, course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
     """The air has been far off for a while, and nothing that was done explains it."""
-    incubator, now = course.incubator, bench.now_ms
-    done = bench.events_between(incubator.id, now - LID_MS, now)
+    incubator, now = course.incubator, book.now_ms
+    done = book.events_between(incubator.id, now - LID_MS, now)
     if any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS:
         return None
     lately = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
@@ -172,19 +172,19 @@ def _of_air(bench: Workbench, course: Course, run: Run, air: np.ndarray, unit: T
     )
 
 
-def log_alarm(bench: Workbench, alarm: Alarm, seen: bool) -> None:
+def log_alarm(desk: Desk, alarm: Alarm, seen: bool) -> None:
     """Note in the log that an alarm was raised, or seen by the keeper; alarms are not undone."""
-    if alarm.incubator_id is None or bench.logbook.read_only:
+    if alarm.incubator_id is None or desk.read_only:
         return
-    keeping.add(
-        bench.logbook,
-        Event,
-        incubator_id=alarm.incubator_id,
-        time_ms=bench.now_ms,
-        kind="alarm",
-        note=("seen: " if seen else "") + alarm.words,
-        set_point_c=None,
-    )
+    with desk.edit("alarm noted", undoable=False) as edit:
+        edit.add(
+            Event,
+            incubator_id=alarm.incubator_id,
+            time_ms=desk.now_ms,
+            kind="alarm",
+            note=alarm.words,
+            detail="seen" if seen else "",
+        )
 
 
 def caution() -> str:

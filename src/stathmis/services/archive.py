@@ -9,19 +9,19 @@ from stathmis.core.errors import UserError
 from stathmis.exchange import archive_file
 from stathmis.exchange.archive_file import Progress
 from stathmis.logbook import whole
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
+from stathmis.words.numbers import count
 
 
 def write(
-    bench: Workbench,
+    desk: Desk,
     path: Path,
     progress: Progress = lambda fraction: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> str:
     """Write the logbook as an archive, and say so. Raises UserError where it cannot be written."""
-    tables = [(s.name, s.columns, s.types, whole.rows(bench.logbook, s.name)) for s in whole.shapes()]
-    n = archive_file.write_archive(path, tables, whole.VERSION, bench.name or "Hatching", progress, cancelled)
+    tables = [(s.name, s.columns, s.types, whole.rows(desk.logbook, s.name)) for s in whole.shapes()]
+    n = archive_file.write_archive(path, tables, whole.VERSION, desk.book.name or "Hatching", progress, cancelled)
     return f"{count(n, 'row')} of {count(len(tables), 'table')} written to {path.name}."
 
 
@@ -43,7 +43,10 @@ def restore(archive: Path, target: Path) -> str:
     for shape in whole.shapes(version):
         if shape.name not in given:
             raise UserError(f"{archive.name} lacks {shape.name}.", "Ask for it to be written again.")
-        read = archive_file.read_table(archive, shape.name, shape.columns, shape.types)
-        rows[shape.name] = (shape.columns, read)
-    whole.create_from(target, rows)
+        columns, types = given[shape.name], dict(zip(shape.columns, shape.types, strict=True))
+        if set(columns) != set(shape.columns):
+            raise UserError(f"{shape.name}.csv does not have its columns.", "Was the archive changed?")
+        read = archive_file.read_table(archive, shape.name, columns, [types[c] for c in columns])
+        rows[shape.name] = (columns, read)
+    whole.create_from(target, rows, version)
     return f"{target.name} holds what was in {archive.name}."

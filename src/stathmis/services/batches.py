@@ -1,201 +1,55 @@
-"""A batch on its course: which day and phase it is in, and the bands to hold."""
+"""The batches of a logbook, each on its course: running, ended, beside each other."""
 
 from __future__ import annotations
 
-import json
-from dataclasses import dataclass, field
-from functools import cached_property
-from math import ceil, floor
+from dataclasses import replace
 
-from stathmis.core import profile
-from stathmis.core.profile import Air, Band, OwnProfile, Phase, Species
-from stathmis.logbook.records import Batch, Event, Incubator, LossTarget, Quantity, Stay, StoredPlan
+from stathmis.logbook.records import Batch, Event, Incubator, Stay, StoredPlan
 from stathmis.services import knowledge, profiles
-from stathmis.services.clock import DAY_MS, local
-from stathmis.services.workbench import Workbench
+from stathmis.services.book import Book
+from stathmis.services.course import Course, Learned, learned_in
 
 
-@dataclass(frozen=True)
-class Learned:
-    """What own hatches had taught by the day a batch was planned: days to the hatch, and conductance of the shells over
-    the usual one with its standard uncertainty; None where nothing was learned."""
-
-    term_days: float | None = None
-    shells: tuple[float, float] | None = None
-
-
-def learned_in(habits: str) -> Learned:
-    """What a plan keeps of earlier hatches, beside its habits (JSON)."""
-    kept = json.loads(habits or "{}").get("learned") or {}
-    shells = kept.get("shells")
-    return Learned(kept.get("term_days"), None if shells is None else (float(shells[0]), float(shells[1])))
-
-
-@dataclass(frozen=True)
-class Course:
-    """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting.
-
-    own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
-    (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
-    when; learned: what earlier hatches had taught when it was planned.
-    """
-
-    batch: Batch
-    incubator: Incubator
-    own: OwnProfile | None = None
-    targets: tuple[tuple[int, Band], ...] = ()
-    before: tuple[tuple[Incubator, int], ...] = ()
-    learned: Learned = field(default_factory=Learned)
-
-    def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
-        """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
-        found: list[tuple[Incubator, int, int]] = []
-        since = start_ms
-        for incubator, until in (*self.before, (self.incubator, stop_ms)):
-            until = min(until, stop_ms)
-            last = incubator is self.incubator and until == stop_ms
-            if until > since or (not found and last):
-                # what was read in the very moment of a move belongs to where the eggs went
-                found.append((incubator, since, until if last else until - 1))
-                since = until
-        return found
-
-    @cached_property
-    def species(self) -> Species:
-        """The batch's species, with the days to the hatch its plan expected."""
-        kept = knowledge.species()[self.batch.species]
-        return kept if self.learned.term_days is None else profile.with_term(kept, self.learned.term_days)
-
-    @cached_property
-    def phases(self) -> tuple[Phase, ...]:
-        """Phases from warm-up to take-off."""
-        air: Air = "still" if self.incubator.air == "still" else "forced"
-        if self.own is not None:
-            return profile.own_phases(self.own, self.species, air)
-        found = profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
-        return profile.with_humidity(found, [(self.day(ms), band) for ms, band in self.targets])
-
-    @property
-    def regime_name(self) -> str:
-        """What the keeper calls the regime it follows."""
-        return self.own.name if self.own is not None else knowledge.regimes()[self.batch.regime].name
-
-    @cached_property
-    def lockdown_day(self) -> float | None:
-        """When turning stops, elapsed days; None for eggs that are never turned."""
-        return next((p.start_day for p in self.phases if p.name == "lockdown"), None)
-
-    @property
-    def start_ms(self) -> int:
-        """Start of warm-up."""
-        return self.at_ms(self.phases[0].start_day)
-
-    @property
-    def end_ms(self) -> int:
-        """End of take-off."""
-        return self.at_ms(self.phases[-1].end_day)
-
-    def at_ms(self, day: float) -> int:
-        """The instant of a day."""
-        return self.batch.set_ms + round(day * DAY_MS)
-
-    def day(self, at_ms: float) -> float:
-        """Elapsed days since setting."""
-        return (at_ms - self.batch.set_ms) / DAY_MS
-
-    def phase(self, at_ms: float) -> Phase | None:
-        """The phase at a time, None outside the course."""
-        return profile.phase_at(self.phases, self.day(at_ms))
-
-    def band(self, quantity: Quantity, at_ms: float) -> Band | None:
-        """The band to hold at a time, None where nothing is asked."""
-        phase = self.phase(at_ms)
-        if phase is None:
-            return None
-        return phase.temperature_c if quantity == "temperature" else phase.humidity
-
-    def numbered(self, day: float) -> float:
-        """The number the batch's convention gives an elapsed day."""
-        return profile.numbered(day, self.batch.day_count, self.species.days)
-
-    def day_words(self, day: float, decimals: int = 0) -> str:
-        """ "day 13", or "8 to go" where days are counted down; a whole number is that of the day under way."""
-        down = self.batch.day_count == "down"
-        n = self.numbered(day)
-        if decimals == 0:
-            n = float(ceil(n - 1e-9) if down else floor(n + 1e-9))
-            n = n or 0.0
-        text = f"{n:.{decimals}f}"
-        return f"{text} to go" if down else f"day {text}"
-
-    def day_text(self, at_ms: float) -> str:
-        """ "day 13 of 24" by the batch's convention, or how long until setting, or that it is over."""
-        day = self.day(at_ms)
-        if day < 0:
-            return "not set yet"
-        about = "about " if self.species.kind == "reptile" else ""
-        if self.batch.day_count == "down":
-            left = ceil(self.numbered(day) - 1e-9)
-            if left <= 0:
-                return "hatch day" if left == 0 else f"{-left} over the hatch day"
-            return f"{about}{left} days to go" if left > 1 else "1 day to go"
-        return f"{self.day_words(day)} of {about}{self.numbered(self.species.days):g}"
-
-    def next_step(self, at_ms: float, zone: str) -> str:
-        """What comes next on the course, in words by the local calendar, empty when nothing does."""
-        day = self.day(at_ms)
-        steps: list[tuple[float, str]] = []
-        if self.lockdown_day is not None:
-            steps.append((self.lockdown_day, "lockdown"))
-        steps += [(self.species.days, "hatch expected"), (self.phases[-1].end_day, "last day")]
-        for at, what in steps:
-            if day < at:
-                away = (local(self.at_ms(at), zone).date() - local(int(at_ms), zone).date()).days
-                when = "today" if away == 0 else "tomorrow" if away == 1 else f"in {away} days"
-                return f"{what} {when}"
-        return ""
-
-
-def course_of(bench: Workbench, batch: Batch, incubator: Incubator) -> Course:
+def course_of(book: Book, batch: Batch, incubator: Incubator) -> Course:
     """A batch on its course."""
-    own = profiles.own_of(bench, batch.regime)
-    targets: tuple[tuple[int, Band], ...] = ()
-    if own is None and knowledge.regimes()[batch.regime].by_weight:
-        asked = sorted(
-            (t for t in bench.records(LossTarget) if t.batch_id == batch.id), key=lambda t: (t.from_ms, t.id)
-        )
-        targets = tuple((t.from_ms, Band(t.low, t.high)) for t in asked)
-    machines = {i.id: i for i in bench.incubators()}
-    stays = sorted((s for s in bench.records(Stay) if s.batch_id == batch.id), key=lambda s: (s.to_ms, s.id))
+    own = profiles.own_of(book, batch.regime)
+    machines = {i.id: i for i in book.incubators()}
+    stays = sorted((s for s in book.records(Stay) if s.batch_id == batch.id), key=lambda s: (s.to_ms, s.id))
     before = tuple((machines[s.incubator_id], s.to_ms) for s in stays if s.incubator_id in machines)
-    plan = next((p for p in bench.records(StoredPlan) if p.batch_id == batch.id), None)
+    plan = next((p for p in book.records(StoredPlan) if p.batch_id == batch.id), None)
     learned = learned_in(plan.habits) if plan is not None else Learned()
-    return Course(batch, incubator, own, targets, before, learned)
+    course = Course(batch, incubator, own, (), before, learned)
+    if own is None and knowledge.regimes()[batch.regime].by_weight:
+        # read in where a batch is held by its weight: the first paint does not wait for it
+        from stathmis.services.moisture import asked
+
+        return replace(course, targets=asked.by_weight(book, course))
+    return course
 
 
-def course_by_id(bench: Workbench, batch_id: int) -> Course | None:
+def course_by_id(book: Book, batch_id: int) -> Course | None:
     """A batch on its course, running or ended; None where there is none."""
-    batch = next((b for b in bench.records(Batch) if b.id == batch_id), None)
-    incubator = next((i for i in bench.incubators() if batch is not None and i.id == batch.incubator_id), None)
-    return course_of(bench, batch, incubator) if batch is not None and incubator is not None else None
+    batch = next((b for b in book.records(Batch) if b.id == batch_id), None)
+    incubator = next((i for i in book.incubators() if batch is not None and i.id == batch.incubator_id), None)
+    return course_of(book, batch, incubator) if batch is not None and incubator is not None else None
 
 
-def events_along(bench: Workbench, course: Course, start_ms: int, stop_ms: int) -> list[Event]:
+def events_along(book: Book, course: Course, start_ms: int, stop_ms: int) -> list[Event]:
     """What was done to the machines a batch lay in, as long as it lay there, in order of time."""
     return [
         event
         for incubator, start, stop in course.stretches(start_ms, stop_ms)
-        for event in bench.events_between(incubator.id, start, stop)
+        for event in book.events_between(incubator.id, start, stop)
     ]
 
 
-def lying_in(bench: Workbench, incubator: Incubator) -> list[tuple[Batch, int, int | None]]:
+def lying_in(book: Book, incubator: Incubator) -> list[tuple[Batch, int, int | None]]:
     """Batches that lie or lay in an incubator, each with from when to when (UTC ms; None: still there)."""
     stays: dict[int, list[Stay]] = {}
-    for stay in sorted(bench.records(Stay), key=lambda s: (s.to_ms, s.id)):
+    for stay in sorted(book.records(Stay), key=lambda s: (s.to_ms, s.id)):
         stays.setdefault(stay.batch_id, []).append(stay)
     found: list[tuple[Batch, int, int | None]] = []
-    for batch in bench.records(Batch):
+    for batch in book.records(Batch):
         since = batch.set_ms
         for stay in stays.get(batch.id, []):
             if stay.incubator_id == incubator.id:
@@ -206,21 +60,21 @@ def lying_in(bench: Workbench, incubator: Incubator) -> list[tuple[Batch, int, i
     return found
 
 
-def all_running(bench: Workbench, incubator: Incubator) -> list[Course]:
+def all_running(book: Book, incubator: Incubator) -> list[Course]:
     """Every batch an incubator runs now, the newest first."""
-    going = [b for b in bench.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
-    return [course_of(bench, b, incubator) for b in sorted(going, key=lambda b: (-b.set_ms, -b.id))]
+    going = [b for b in book.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
+    return [course_of(book, b, incubator) for b in sorted(going, key=lambda b: (-b.set_ms, -b.id))]
 
 
-def running(bench: Workbench, incubator: Incubator, batch_id: int | None = None) -> Course | None:
+def running(book: Book, incubator: Incubator, batch_id: int | None = None) -> Course | None:
     """A batch an incubator runs now: the one asked for, else the newest that has not ended."""
-    found = all_running(bench, incubator)
+    found = all_running(book, incubator)
     return next((c for c in found if c.batch.id == batch_id), found[0] if found else None)
 
 
-def earlier(bench: Workbench, course: Course) -> list[Course]:
+def earlier(book: Book, course: Course) -> list[Course]:
     """Other batches of the logbook, ended or in another machine, the same species first, then the newest."""
-    machines = {i.id: i for i in bench.incubators()}
-    others = [b for b in bench.records(Batch) if b.id != course.batch.id and b.incubator_id in machines]
+    machines = {i.id: i for i in book.incubators()}
+    others = [b for b in book.records(Batch) if b.id != course.batch.id and b.incubator_id in machines]
     others.sort(key=lambda b: (b.species != course.batch.species, -b.set_ms))
-    return [course_of(bench, b, machines[b.incubator_id]) for b in others]
+    return [course_of(book, b, machines[b.incubator_id]) for b in others]

@@ -18,11 +18,9 @@ from stathmis.core.calibration import NORMAL_95, Correction, uncorrected
 from stathmis.core.certificate import CertificateCurve
 from stathmis.core.drift import between
 from stathmis.core.units import difference_to_inside, from_inside, to_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.calibrations import Calibration, calibrations
-from stathmis.logbook.opening import Logbook
-from stathmis.logbook.readings import Series
 from stathmis.logbook.records import CertificatePoint, Channel, Quantity
+from stathmis.logbook.snapshot import Series, Snapshot
 
 Array = NDArray[np.float64]
 
@@ -57,19 +55,16 @@ class InForce:
 
 
 class CorrectionBook:
-    """All corrections of a logbook, read once; make a new one after a calibration changes."""
+    """All corrections of a logbook as it stood at a moment."""
 
-    def __init__(self, logbook: Logbook, known_by_ms: float = inf) -> None:
-        """known_by_ms: as it stood then, without the checks done later."""
+    def __init__(self, snapshot: Snapshot) -> None:
         self._calibrations: dict[int, list[Calibration]] = {}
-        for found in calibrations(logbook):
-            if found.done_ms > known_by_ms:
-                continue
+        for found in calibrations(snapshot):
             self._calibrations.setdefault(found.channel_id, []).append(found)
         self._certificates: dict[int, list[CertificatePoint]] = {}
-        for point in keeping.all_of(logbook, CertificatePoint):
+        for point in snapshot.records(CertificatePoint):
             self._certificates.setdefault(point.channel_id, []).append(point)
-        self._channels = {c.id: c for c in keeping.all_of(logbook, Channel)}
+        self._channels = {c.id: c for c in snapshot.records(Channel)}
 
     def calibrations_of(self, channel_id: int) -> list[Calibration]:
         """Calibrations of a channel in the order in which they come into force."""

@@ -7,6 +7,7 @@ first one, or cannot be read, is left alone and said so once.
 from __future__ import annotations
 
 import json
+import logging
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -14,12 +15,14 @@ from pathlib import Path
 
 from stathmis.core.errors import UserError
 from stathmis.exchange.csv_layout import Layout, find_layout
-from stathmis.logbook import keeping
+from stathmis.logbook.opening import LogbookError
 from stathmis.logbook.records import Channel, WatchedFolder
 from stathmis.services import logger_import
+from stathmis.services.desk import Desk
 from stathmis.services.logger_import import ColumnUse, Examined, Plan
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
+
+log = logging.getLogger(__name__)
 
 EVERY_S = 5.0
 """How often the folders are looked at."""
@@ -45,14 +48,14 @@ class Brought:
         return f"{self.path.name}: {count(self.examined.good, 'row')} taken in by itself{left}."
 
 
-def watch_folder(bench: Workbench, plan: Plan) -> int:
+def watch_folder(desk: Desk, plan: Plan) -> int:
     """Watch the folder of a file for others like it, read by the same plan; undoable.
 
     Raises UserError where such files are watched for there already.
     """
     folder = str(plan.path.resolve().parent)
     columns = _titles(plan.layout)
-    for known in keeping.all_of(bench.logbook, WatchedFolder):
+    for known in desk.book.records(WatchedFolder):
         if (known.folder, known.columns) == (folder, columns):
             raise UserError(f"{folder} is watched for such files already.", "Nothing is left to do.")
     kept = {
@@ -61,14 +64,13 @@ def watch_folder(bench: Workbench, plan: Plan) -> int:
         "zone": plan.zone,
         "uses": [[u.column, u.channel_id, u.unit] for u in plan.uses],
     }
-    made = keeping.add(bench.logbook, WatchedFolder, folder=folder, columns=columns, plan=json.dumps(kept))
-    bench.added(f"{folder} watched", WatchedFolder, [made])
-    return made
+    fields = {"folder": folder, "columns": columns, "plan": json.dumps(kept)}
+    return desk.add(f"{folder} watched", [(WatchedFolder, fields)])[0]
 
 
-def stop_watching(bench: Workbench, watched: WatchedFolder) -> None:
+def stop_watching(desk: Desk, watched: WatchedFolder) -> None:
     """Watch a folder no longer; what was brought in stays; undoable."""
-    bench.strike(f"{watched.folder} watched no longer", WatchedFolder, [watched.id])
+    desk.strike(f"{watched.folder} watched no longer", WatchedFolder, [watched.id])
 
 
 def _titles(layout: Layout) -> str:
@@ -84,16 +86,17 @@ def _plan(watched: WatchedFolder, path: Path, layout: Layout) -> Plan:
 class FolderWatch:
     """Looks at every watched folder of an open logbook from its own thread; on_brought is called there."""
 
-    def __init__(self, bench: Workbench, on_brought: Callable[[Brought], None], every_s: float = EVERY_S) -> None:
-        self._bench, self._on_brought, self._every_s = bench, on_brought, every_s
+    def __init__(self, desk: Desk, on_brought: Callable[[Brought], None], every_s: float = EVERY_S) -> None:
+        self._desk, self._on_brought, self._every_s = desk, on_brought, every_s
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
         self._seen: dict[Path, tuple[int, int]] = {}
         self._done: dict[tuple[int, Path], tuple[int, int]] = {}
+        self._told: dict[Path, str] = {}
 
     def start(self) -> None:
         """Begin, if there is anything to watch; safe to call again."""
-        if self._thread is None and not self._bench.logbook.read_only and self._folders():
+        if self._thread is None and not self._desk.read_only and self._folders():
             self._thread = threading.Thread(target=self._run, daemon=True, name="folder watch")
             self._thread.start()
 
@@ -104,11 +107,14 @@ class FolderWatch:
             self._thread.join(timeout=30.0)
 
     def _folders(self) -> list[WatchedFolder]:
-        return keeping.all_of(self._bench.logbook, WatchedFolder)
+        return list(self._desk.book.records(WatchedFolder))
 
     def _run(self) -> None:
         while not self._stop.wait(self._every_s):
-            self.look()
+            try:
+                self.look()
+            except Exception:
+                log.exception("looking at the watched folders")
 
     def look(self) -> None:
         """Look once: bring in what is new and has not changed since the last look."""
@@ -123,9 +129,8 @@ class FolderWatch:
                 state = (about.st_size, about.st_mtime_ns)
                 steady = self._seen.get(path) == state
                 self._seen[path] = state
-                if steady and self._done.get((watched.id, path)) != state:
+                if steady and self._done.get((watched.id, path)) != state and self._bring(watched, path):
                     self._done[watched.id, path] = state
-                    self._bring(watched, path)
 
     @staticmethod
     def _files(watched: WatchedFolder) -> list[Path]:
@@ -136,8 +141,9 @@ class FolderWatch:
             return []
         return sorted(found)
 
-    def _bring(self, watched: WatchedFolder, path: Path) -> None:
-        bench = self._bench
+    def _bring(self, watched: WatchedFolder, path: Path) -> bool:
+        """Bring a file in; returns whether it is done with (as it stands): a full disk is tried again."""
+        desk = self._desk
         try:
             layout = find_layout(path)
             if _titles(layout) != watched.columns:
@@ -145,12 +151,26 @@ class FolderWatch:
                 if not others:
                     problem = "its columns are not those of the first file. Bring it in by hand once."
                     self._on_brought(Brought(path, None, None, problem))
-                return
+                return True
             plan = _plan(watched, path, layout)
-            known = {c.id for c in bench.records(Channel)}
+            known = {c.id for c in desk.book.records(Channel)}
             plan = replace(plan, uses=tuple(u for u in plan.uses if u.channel_id in known))
-            examined = logger_import.examine(bench, plan)
+            examined = logger_import.examine(desk.book, plan)
             if examined.good:
-                self._on_brought(Brought(path, examined, logger_import.store(bench, examined)))
+                self._on_brought(Brought(path, examined, logger_import.store(desk, examined)))
+        except LogbookError as error:
+            self._tell_once(path, str(error))
+            return False
         except UserError as error:
             self._on_brought(Brought(path, None, None, str(error)))
+        except Exception as error:
+            # a file that trips the reader costs that file, not the watching
+            log.warning("%s could not be read: %s", path, error, exc_info=True)
+            self._on_brought(Brought(path, None, None, f"it cannot be read ({error}). Bring it in by hand."))
+        self._told.pop(path, None)
+        return True
+
+    def _tell_once(self, path: Path, problem: str) -> None:
+        if self._told.get(path) != problem:
+            self._told[path] = problem
+            self._on_brought(Brought(path, None, None, problem))

@@ -16,14 +16,14 @@ from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.core.upsets import Cycling, Opening, cycling, openings
 from stathmis.logbook.records import Event
 from stathmis.services import trace
-from stathmis.services.batches import Course
+from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
+from stathmis.services.course import Course
 from stathmis.services.room_air import RoomAir, room_air
 from stathmis.services.runs import Doubt, Run
 from stathmis.services.trace import BatchTrace
-from stathmis.services.wording import count, unit_word, with_u
-from stathmis.services.workbench import TemperatureUnit, Workbench
+from stathmis.words.numbers import count, unit_word, with_u
 
 Array = NDArray[np.float64]
 
@@ -129,22 +129,22 @@ class Followed:
     set_points: tuple[tuple[int, float], ...]
 
 
-def follow(bench: Workbench, course: Course) -> Followed:
+def follow(book: Book, course: Course) -> Followed:
     """Everything recorded of a batch until now, judged on air and egg."""
-    traced = trace.trace(bench, course)
+    traced = trace.trace(book, course)
     run = traced.temperature.judged
     eggs = judge_eggs(course, run, traced.until_ms, traced.events) if run is not None else None
-    room = room_air(bench, course, traced)
-    return Followed(traced, eggs, room, tuple(trace.set_points(bench, course, traced.until_ms)))
+    room = room_air(book, course, traced)
+    return Followed(traced, eggs, room, tuple(trace.set_points(book, course, traced.until_ms)))
 
 
-def doubt_words(doubt: Doubt, bench: Workbench) -> str:
+def doubt_words(doubt: Doubt, book: Book) -> str:
     """ "Blue probe: 0.6 ± 0.3 °C above the others from Tue 12 08:00 to Thu 14 10:00; check it."."""
-    unit = bench.shown_unit(doubt.quantity)
+    unit = book.shown_unit(doubt.quantity)
     places = 1 if doubt.quantity == "temperature" else 0
     off, wide = (float(difference_from_inside(abs(v), unit)) for v in (doubt.difference, doubt.U))
     way = "above" if doubt.difference > 0 else "below"
-    start, end = (f"{t:%a} {t.day} {t:%b %H:%M}" for t in (bench.local(doubt.start_ms), bench.local(doubt.end_ms)))
+    start, end = (f"{t:%a} {t.day} {t:%b %H:%M}" for t in (book.local(doubt.start_ms), book.local(doubt.end_ms)))
     return (
         f"{doubt.instrument.name}: {off:.{places}f} {unit_word(unit)} {way} the others (they may differ by "
         f"{wide:.{places}f}), from {start} to {end}. That is about the instrument, not the eggs: check it."
@@ -321,6 +321,8 @@ def _cause(found: Excursion, events: Sequence[Event], drops: Sequence[Opening]) 
     begin, end = round((found.start_s - 3.0 * 3600.0) * 1000), round(found.peak_s * 1000)
     for event in reversed(events):
         if begin <= event.time_ms <= end:
+            if event.kind == "power" and event.minutes is not None:
+                return f"power off for {event.minutes / 60.0:g} h"
             return CAUSES["cool"] if event.kind == "cool" else event.note or CAUSES.get(event.kind, "")
     if any(begin / 1000.0 <= o.start_s <= found.peak_s for o in drops):
         return "a sharp drop: lid open or heat lost"

@@ -10,9 +10,10 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Event, Incubator, Quantity
 from stathmis.services import clock
+from stathmis.services.book import Book
 from stathmis.services.runs import Run, combined, runs_between
-from stathmis.services.wording import unit_word
-from stathmis.services.workbench import Workbench
+from stathmis.words.events import details
+from stathmis.words.numbers import unit_word
 
 HOUR_MS = 3_600_000
 REMEMBERED_MS = 48 * HOUR_MS
@@ -50,19 +51,19 @@ class LastAction:
         return self.change / self.step_k
 
 
-def last_action(bench: Workbench, incubator: Incubator, quantity: Quantity, at_ms: int) -> LastAction | None:
+def last_action(book: Book, incubator: Incubator, quantity: Quantity, at_ms: int) -> LastAction | None:
     """What was done last about a quantity before a time (UTC ms), and what came of it; None for nothing lately."""
-    events = bench.events_between(incubator.id, at_ms - REMEMBERED_MS, at_ms)
+    events = book.events_between(incubator.id, at_ms - REMEMBERED_MS, at_ms)
     done = [e for e in events if e.kind in ACTS[quantity]]
     if not done:
         return None
     last = done[-1]
     run, _ = combined(
-        bench,
-        runs_between(bench, incubator, quantity, last.time_ms - BY_HAND_MS, at_ms, last.time_ms - BY_HAND_MS),
+        book,
+        runs_between(book, incubator, quantity, last.time_ms - BY_HAND_MS, at_ms, last.time_ms - BY_HAND_MS),
     )
     change, U = _change(run, last.time_ms, at_ms) if run is not None else (None, 0.0)
-    return LastAction(last, quantity, change, U, _step(bench, incubator, last))
+    return LastAction(last, quantity, change, U, _step(book, incubator, last))
 
 
 def _change(run: Run, acted_ms: int, at_ms: int) -> tuple[float | None, float]:
@@ -80,20 +81,21 @@ def _change(run: Run, acted_ms: int, at_ms: int) -> tuple[float | None, float]:
     return float(after.mean() - before.mean()), U
 
 
-def _step(bench: Workbench, incubator: Incubator, last: Event) -> float | None:
+def _step(book: Book, incubator: Incubator, last: Event) -> float | None:
     if last.kind != "set_point" or last.set_point_c is None:
         return None
-    earlier = bench.events_between(incubator.id, 0, last.time_ms - 1)
+    earlier = book.events_between(incubator.id, 0, last.time_ms - 1)
     known = [e.set_point_c for e in earlier if e.kind == "set_point" and e.set_point_c is not None]
     before = known[-1] if known else incubator.set_point_c
     return None if before is None else last.set_point_c - before
 
 
-def words(bench: Workbench, last: LastAction, at_ms: int) -> str:
+def words(book: Book, last: LastAction, at_ms: int) -> str:
     """ "Last: water went in 5 h ago; since then 6 % RH more."."""
-    unit = bench.shown_unit(last.quantity)
+    unit = book.shown_unit(last.quantity)
     ago = clock.in_words(at_ms - last.event.time_ms)
-    note = f" ({last.event.note})" if last.event.note else ""
+    said = details(book, last.event)
+    note = f" ({said})" if said else ""
     begun = f"Last: {DONE[last.event.kind]} {ago} ago{note}"
     if last.change is None:
         return f"{begun}; too little was read to say what it did."

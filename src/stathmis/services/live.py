@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -13,11 +14,12 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import from_inside, to_inside
 from stathmis.devices.line_protocol import Layout
 from stathmis.devices.probe_reader import Line, Port, ProbeReader, Status, open_serial
-from stathmis.logbook import keeping, live
+from stathmis.logbook import live
 from stathmis.logbook.live import LiveReading
-from stathmis.logbook.opening import LogbookError
 from stathmis.logbook.records import Channel, Probe
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
+
+log = logging.getLogger(__name__)
 
 SILENT_S = 60.0
 """A probe that sent nothing good for so long is silent. Source: common practice."""
@@ -25,6 +27,7 @@ TURN_S = 0.25
 """How often the writer looks whether something is to be written."""
 
 Opener = Callable[[str, int], Port]
+Targets = dict[str, tuple[Channel, str]]
 
 
 @dataclass(frozen=True)
@@ -46,11 +49,11 @@ class ProbeStatus:
 
 
 class LiveBench:
-    """All live probes of an open logbook. Readings go to disk on the writer's own thread."""
+    """All live probes of an open logbook. Readings go to disk on the writer's own thread, which survives any error."""
 
-    def __init__(self, bench: Workbench, opener: Opener = open_serial) -> None:
-        self._bench, self._opener = bench, opener
-        self._readers: dict[int, tuple[Probe, ProbeReader]] = {}
+    def __init__(self, desk: Desk, opener: Opener = open_serial) -> None:
+        self._desk, self._opener = desk, opener
+        self._readers: dict[int, tuple[Probe, Targets, ProbeReader]] = {}
         self._waiting: dict[int, list[LiveReading]] = {}
         self._lock = threading.Lock()
         self._stop = threading.Event()
@@ -62,17 +65,18 @@ class LiveBench:
 
     def start(self) -> None:
         """Read every probe of the logbook; safe to call again after probes changed."""
-        if self._bench.logbook.read_only:
+        if self._desk.read_only:
             return
-        wanted = {p.id: p for p in keeping.all_of(self._bench.logbook, Probe)}
-        for probe_id in [i for i, (known, _) in self._readers.items() if wanted.get(i) != known]:
-            self._readers.pop(probe_id)[1].stop()
-        for probe in wanted.values():
+        wanted = {p.id: (p, self._targets(p)) for p in self._desk.book.records(Probe)}
+        for probe_id in [i for i, (*known, _) in self._readers.items() if wanted.get(i) != tuple(known)]:
+            # it ends by itself: the window does not wait for a port
+            self._readers.pop(probe_id)[2].ask_to_stop()
+        for probe, targets in wanted.values():
             if probe.id not in self._readers:
                 opener = self.opener_for(probe.device, probe.baud)
-                on_line = partial(self._take, probe.id, self._targets(probe))
-                reader = ProbeReader(opener, probe.layout, on_line, lambda: self._bench.now_ms)
-                self._readers[probe.id] = (probe, reader.start())
+                on_line = partial(self._take, probe.id, targets)
+                reader = ProbeReader(opener, probe.layout, on_line, lambda: self._desk.now_ms)
+                self._readers[probe.id] = (probe, targets, reader.start())
         if self._readers and self._writer is None:
             self._writer = threading.Thread(target=self._write_on, daemon=True, name="live writer")
             self._writer.start()
@@ -80,7 +84,9 @@ class LiveBench:
     def stop(self) -> None:
         """Stop reading, and write what is waiting."""
         self._stop.set()
-        for _, reader in self._readers.values():
+        for *_, reader in self._readers.values():
+            reader.ask_to_stop()
+        for *_, reader in self._readers.values():
             reader.stop()
         if self._writer is not None:
             self._writer.join(timeout=10.0)
@@ -92,25 +98,25 @@ class LiveBench:
 
     def statuses(self) -> list[ProbeStatus]:
         """How every probe is doing."""
-        now = self._bench.now_ms
+        now = self._desk.now_ms
         found = []
-        for probe, reader in self._readers.values():
+        for probe, _, reader in self._readers.values():
             status = reader.status
             # a line from the future was heard before the computer's clock was set back: it says nothing about now
             silent = status.last_ms is not None and abs(now - status.last_ms) > SILENT_S * 1000
             found.append(ProbeStatus(probe, status, silent))
         return found
 
-    def _targets(self, probe: Probe) -> dict[str, tuple[Channel, str]]:
+    def _targets(self, probe: Probe) -> Targets:
         """Field to channel, with the unit the probe sends."""
-        channels = {c.id: c for c in keeping.all_of(self._bench.logbook, Channel)}
+        channels = {c.id: c for c in self._desk.book.records(Channel)}
         return {
             name: (channels[int(to["channel"])], str(to["unit"]))
             for name, to in json.loads(probe.fields).items()
             if int(to["channel"]) in channels
         }
 
-    def _take(self, probe_id: int, targets: dict[str, tuple[Channel, str]], line: Line) -> None:
+    def _take(self, probe_id: int, targets: Targets, line: Line) -> None:
         made = []
         for name, (channel, unit) in targets.items():
             value = line.values.get(name)
@@ -126,11 +132,16 @@ class LiveBench:
     def _write_on(self) -> None:
         while not self._stop.wait(TURN_S):
             now_s = time.monotonic()
-            every = {p.id: p.every_s for p, _ in list(self._readers.values())}
+            every = {p.id: p.every_s for p, *_ in list(self._readers.values())}
             due = [i for i in list(self._waiting) if now_s - self._written_s.get(i, 0.0) >= every.get(i, 0.0)]
             if due:
                 self._written_s.update(dict.fromkeys(due, now_s))
-                self.flush(due)
+                try:
+                    self.flush(due)
+                except Exception as error:
+                    # whoever listens may fail; the writer goes on, and what it holds is written with the next turn
+                    log.exception("after writing live readings")
+                    self.trouble = f"{type(error).__name__}: {error}"
 
     def flush(self, probe_ids: Sequence[int] | None = None) -> None:
         """Write what is waiting, of some probes or all; on trouble it goes on waiting and trouble says why."""
@@ -141,25 +152,28 @@ class LiveBench:
         if not taken:
             return
         try:
-            live.store_live(self._bench.logbook, taken)
-        except LogbookError as error:
+            live.store_live(self._desk.logbook, taken)
+        except Exception as error:  # noqa: BLE001  a thread that ends quietly would lose what comes after
+            # whatever it was, nothing that came is lost: it waits, and trouble says why
             with self._lock:
                 for probe_id, found in held.items():
                     self._waiting[probe_id] = found + self._waiting.get(probe_id, [])
             self.trouble = str(error)
+            if not isinstance(error, UserError):
+                log.warning("live readings could not be written yet: %s", error)
             return
         self.trouble = ""
         self.stored += len(taken)
         self.on_stored(taken)
         try:
-            live.seal_full(self._bench.logbook, self._bench.now_ms)
-        except LogbookError as error:
+            live.seal_full(self._desk.logbook, self._desk.now_ms)
+        except Exception as error:  # noqa: BLE001  a thread that ends quietly would lose what comes after
             # what was to be sealed is safe as it stands; the writer goes on and tries again
             self.trouble = str(error)
 
 
 def add_probe(
-    bench: Workbench,
+    desk: Desk,
     name: str,
     device: str,
     baud: int,
@@ -173,7 +187,7 @@ def add_probe(
     """
     if not name.strip() or not device.strip():
         raise UserError("A probe needs a name and a device.", "The device is such as /dev/ttyUSB0.")
-    known = keeping.all_of(bench.logbook, Probe)
+    known = desk.book.records(Probe)
     for probe in known:
         if probe.device == device.strip():
             raise UserError(f"{probe.name} is read at {probe.device} already.", "Take that one away first.")
@@ -183,20 +197,18 @@ def add_probe(
         raise UserError("No value goes to an instrument.", "Choose one for at least one of them.")
     if not 50 <= baud <= 4_000_000 or not 0 <= every_s <= 3600:
         raise UserError("Baud runs from 50 up, and writing from 0 to 3600 s.", "9600 and 10 are usual.")
-    made = keeping.add(
-        bench.logbook,
-        Probe,
-        name=name.strip(),
-        device=device.strip(),
-        baud=baud,
-        layout=layout,
-        fields=json.dumps({k: {"channel": c, "unit": u} for k, (c, u) in fields.items()}),
-        every_s=every_s,
-    )
-    bench.added(f"{name.strip()} entered", Probe, [made])
-    return made
+    with desk.edit(f"{name.strip()} entered") as edit:
+        return edit.add(
+            Probe,
+            name=name.strip(),
+            device=device.strip(),
+            baud=baud,
+            layout=layout,
+            fields=json.dumps({k: {"channel": c, "unit": u} for k, (c, u) in fields.items()}),
+            every_s=every_s,
+        )
 
 
-def remove_probe(bench: Workbench, probe: Probe) -> None:
+def remove_probe(desk: Desk, probe: Probe) -> None:
     """Read a probe no longer; its readings stay; undoable."""
-    bench.strike(f"{probe.name} taken away", Probe, [probe.id])
+    desk.strike(f"{probe.name} taken away", Probe, [probe.id])

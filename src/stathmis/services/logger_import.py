@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,11 +13,12 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import Unit, from_inside, to_inside
 from stathmis.exchange.csv_layout import DateOrder, Layout, find_layout
 from stathmis.exchange.logger_csv import Faults, Progress, read_table
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.readings import Series
+from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Instrument, LoggerImport
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.logbook.snapshot import Series
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
+from stathmis.words.numbers import count
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,7 @@ class Examined:
     series: dict[int, Series]
 
 
-def propose(bench: Workbench, path: Path) -> Plan:
+def propose(book: Book, path: Path) -> Plan:
     """A plan for a file, from its layout and the instruments in the logbook; the keeper may change all of it.
 
     Raises CsvError where the file is no table of readings.
@@ -61,7 +62,7 @@ def propose(bench: Workbench, path: Path) -> Plan:
     clocks = [c.index for c in layout.columns if c.looks_like == "time"]
     dates = [c.index for c in layout.columns if c.looks_like == "date"]
     time_columns = (dates[0], clocks[0]) if dates and clocks else tuple((clocks or dates)[:1])
-    free = _loggers_first(bench)
+    free = _loggers_first(book)
     uses = []
     for column in layout.columns:
         if column.looks_like not in ("temperature", "humidity"):
@@ -70,17 +71,17 @@ def propose(bench: Workbench, path: Path) -> Plan:
         if match is not None:
             free.remove(match)
             uses.append(ColumnUse(column.index, match.id, column.unit))
-    return Plan(path, layout, time_columns, layout.date_order, None if layout.says_utc else bench.zone, tuple(uses))
+    return Plan(path, layout, time_columns, layout.date_order, None if layout.says_utc else book.zone, tuple(uses))
 
 
-def _loggers_first(bench: Workbench) -> list[Channel]:
-    kinds = {i.id: i.kind for i in keeping.all_of(bench.logbook, Instrument)}
-    channels = [c for c in keeping.all_of(bench.logbook, Channel) if c.instrument_id in kinds]
+def _loggers_first(book: Book) -> list[Channel]:
+    kinds = {i.id: i.kind for i in book.records(Instrument)}
+    channels = [c for c in book.records(Channel) if c.instrument_id in kinds]
     return sorted(channels, key=lambda c: kinds[c.instrument_id] != "logger")
 
 
 def examine(
-    bench: Workbench,
+    book: Book,
     plan: Plan,
     progress: Progress = lambda fraction: None,
     cancelled: Callable[[], bool] = lambda: False,
@@ -107,10 +108,10 @@ def examine(
         cancelled,
     )
     times, lines, faults = table.times_ms, table.lines, table.faults
-    future = times > bench.now_ms
+    future = times > book.now_ms
     faults.add(lines[future], "this time has not come yet; is the time zone right?")
     refused = future
-    channels = {c.id: c for c in keeping.all_of(bench.logbook, Channel)}
+    channels = {c.id: c for c in book.records(Channel)}
     fresh = np.zeros(times.size, dtype=bool)
     columns: dict[int, tuple[NDArray[np.float64], NDArray[np.bool_]]] = {}
     for use in plan.uses:
@@ -124,7 +125,7 @@ def examine(
         refused = refused | outside
         columns[use.channel_id] = (values, there)
     for channel_id, (values, there) in columns.items():
-        new, clash = _compare(bench, channels[channel_id], times, values, there & ~refused)
+        new, clash = _compare(book, channels[channel_id], times, values, there & ~refused)
         faults.add(lines[clash], "the log already has another value at this time")
         refused = refused | clash
         fresh |= new
@@ -140,7 +141,7 @@ def examine(
 
 
 def _compare(
-    bench: Workbench, channel: Channel, times: NDArray[np.int64], values: NDArray[np.float64], use: NDArray[np.bool_]
+    book: Book, channel: Channel, times: NDArray[np.int64], values: NDArray[np.float64], use: NDArray[np.bool_]
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Which rows are new to a channel, and which clash with what is there (in the log, or earlier in the file)."""
     new, clash = use.copy(), np.zeros(times.size, dtype=bool)
@@ -155,7 +156,7 @@ def _compare(
         new[order[again]] = False
         clash[order[again]] = values[order[again]] != values[first[again]]
         places = np.flatnonzero(new)
-    stored = readings.dense_series(bench.logbook, channel.id, int(times[places].min()), int(times[places].max()))
+    stored = readings.dense_series(book.snapshot, channel.id, int(times[places].min()), int(times[places].max()))
     if stored.times_ms.size:
         at = np.minimum(np.searchsorted(stored.times_ms, times[places]), stored.times_ms.size - 1)
         known = stored.times_ms[at] == times[places]
@@ -176,23 +177,34 @@ def _in_order(times: NDArray[np.int64], values: NDArray[np.float64], use: NDArra
     return Series(kept_times, kept)
 
 
-def store(bench: Workbench, examined: Examined) -> int:
-    """Write what was examined in one transaction and return the import's id. May run off the window's thread.
+def store(desk: Desk, examined: Examined) -> int:
+    """Write what was examined in one edit, undoable, and return the import's id. May run off the window's thread.
 
     Raises UserError when there is nothing new.
     """
     if not examined.good:
         raise UserError("There is nothing new in this file.", "Every good row is in the log already.")
-    return readings.store_import(
-        bench.logbook,
-        examined.plan.path.name,
-        bench.now_ms,
-        examined.series,
-        examined.duplicate,
-        examined.faults.total,
-    )
+    name = examined.plan.path.name
+    return keep_series(desk, name, examined.series, examined.duplicate, examined.faults.total, examined.good)
 
 
-def stored(bench: Workbench, examined: Examined, import_id: int) -> None:
-    """Make a stored import undoable and tell the views; on the window's thread."""
-    bench.added(f"{count(examined.good, 'row')} from {examined.plan.path.name} brought in", LoggerImport, [import_id])
+def keep_series(
+    desk: Desk, name: str, columns: Mapping[int, Series], duplicate: int = 0, bad: int = 0, rows: int | None = None
+) -> int:
+    """Keep readings a logger brought, by channel id and in order of time, in one edit; returns the import's id.
+
+    name: its file; duplicate, bad: rows left out, rows: taken in, for the record.
+    """
+    good = sum(s.times_ms.size for s in columns.values())
+    with desk.edit(f"{count(good if rows is None else rows, 'row')} from {name} brought in") as edit:
+        made = edit.add(
+            LoggerImport,
+            file_name=name,
+            imported_ms=desk.now_ms,
+            good=good,
+            duplicate=duplicate,
+            bad=bad,
+        )
+        for channel_id, series in columns.items():
+            edit.seal(made, channel_id, series)
+    return made

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, from_inside, parse_typed, to_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services import batches
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 from stathmis.services.judgement import COLD_C
-from stathmis.services.wording import number
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import number
 
 BOX_HOURS = {"forced": 1.5, "still": 1.0}
 """Response time of a closed, unheated small incubator, h. Source: common practice; boxes differ by half or double."""
@@ -47,7 +47,7 @@ class PowerCut:
         return float(self.egg_c[-1])
 
 
-def cool_down(bench: Workbench, incubator: Incubator, hours: str, room: str) -> PowerCut:
+def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerCut:
     """How eggs cool over a cut. hours, room: as typed (room in the keeper's unit). Raises UserError.
 
     The lid stays shut, so the air cools with the box and the eggs behind it, as in still air.
@@ -60,13 +60,13 @@ def cool_down(bench: Workbench, incubator: Incubator, hours: str, room: str) -> 
         typed = parse_typed(room)
     except NotANumberError:
         raise UserError("How warm is the room?", "A temperature such as 18 or 64F.") from None
-    room_c = float(to_inside(typed.value, typed.unit or bench.temperature_unit))
+    room_c = float(to_inside(typed.value, typed.unit or book.temperature_unit))
     if not 0.0 < length <= LONGEST_H:
         raise UserError(f"{length:g} h is no power cut to reckon with.", f"From a few minutes to {LONGEST_H:.0f} h.")
     if not -20.0 <= room_c <= 36.0:
-        shown = number(room_c, "temperature", bench.temperature_unit)
+        shown = number(room_c, "temperature", book.temperature_unit)
         raise UserError(f"A room at {shown}?", "Write 64F for Fahrenheit or 18C for Celsius.")
-    course = batches.running(bench, incubator)
+    course = batches.running(book, incubator)
     mass = course.species.egg_g if course is not None else USUAL_G
     start = course.species.set_c if course is not None else 37.5
     times = np.linspace(0.0, length, 241)
@@ -89,9 +89,9 @@ def cool_down(bench: Workbench, incubator: Incubator, hours: str, room: str) -> 
     )
 
 
-def words(bench: Workbench, found: PowerCut) -> tuple[str, str]:
+def words(book: Book, found: PowerCut) -> tuple[str, str]:
     """How cold the eggs get, and what to do."""
-    unit = bench.temperature_unit
+    unit = book.temperature_unit
     egg = number(found.end_c, "temperature", unit)
     low, high = (f"{from_inside(v, unit):.0f}" for v in (found.low_c, found.high_c))
     said = (
@@ -108,11 +108,21 @@ def words(bench: Workbench, found: PowerCut) -> tuple[str, str]:
     return said, do + " When the power is back, do not raise the set point: 1-3 h to recover is normal."
 
 
-def log_power_cut(bench: Workbench, incubator: Incubator, found: PowerCut, at_ms: int) -> None:
+def log_power_cut(desk: Desk, incubator: Incubator, found: PowerCut, at_ms: int) -> None:
     """Note a power cut in the log, from a time (UTC ms); undoable."""
-    unit = bench.temperature_unit
-    note = f"power off for {found.hours:g} h, room {number(found.room_c, 'temperature', unit)}"
-    made = keeping.add(
-        bench.logbook, Event, incubator_id=incubator.id, time_ms=at_ms, kind="power", note=note, set_point_c=None
+    desk.add(
+        "power cut logged",
+        [
+            (
+                Event,
+                {
+                    "incubator_id": incubator.id,
+                    "time_ms": at_ms,
+                    "kind": "power",
+                    "note": "",
+                    "minutes": 60.0 * found.hours,
+                    "room_c": found.room_c,
+                },
+            )
+        ],
     )
-    bench.added("power cut logged", Event, [made])

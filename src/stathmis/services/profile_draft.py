@@ -8,7 +8,7 @@ from typing import get_args
 from stathmis.core.profile import Band, OwnProfile, Stage, StageKind
 from stathmis.core.units import NotANumberError, Unit, from_inside, parse_typed, to_inside
 from stathmis.exchange.profile_file import LIMITS
-from stathmis.services.workbench import TemperatureUnit
+from stathmis.services.book import TemperatureUnit
 
 KINDS: tuple[StageKind, ...] = get_args(StageKind)
 

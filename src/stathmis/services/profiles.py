@@ -9,10 +9,10 @@ from pathlib import Path
 from stathmis.core.errors import UserError
 from stathmis.core.profile import DayCount, OwnProfile, Phase, Stage, phases
 from stathmis.exchange import profile_file
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, StoredProfile
 from stathmis.services import knowledge
-from stathmis.services.workbench import Workbench
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 
 DAY_COUNTS: dict[DayCount, str] = {
     "from 0": "from 0: setting day is day 0",
@@ -39,27 +39,27 @@ def _parsed(text: str) -> OwnProfile:
     return profile_file.parse_profile(text, knowledge.species().keys())
 
 
-def own_profiles(bench: Workbench) -> dict[str, OwnProfile]:
+def own_profiles(book: Book) -> dict[str, OwnProfile]:
     """The keeper's own profiles by the key a batch keeps."""
-    return {f"{OWN}{s.id}": _parsed(s.text) for s in bench.records(StoredProfile)}
+    return {f"{OWN}{s.id}": _parsed(s.text) for s in book.records(StoredProfile)}
 
 
-def own_of(bench: Workbench, regime: str) -> OwnProfile | None:
+def own_of(book: Book, regime: str) -> OwnProfile | None:
     """The own profile a regime key names; None for a shipped regime. Raises KeyError for one that is gone."""
-    return own_profiles(bench)[regime] if regime.startswith(OWN) else None
+    return own_profiles(book)[regime] if regime.startswith(OWN) else None
 
 
-def choices(bench: Workbench, species: str) -> list[Choice]:
+def choices(book: Book, species: str) -> list[Choice]:
     """What a batch of a species can follow: the keeper's own profiles for it, and the shipped regimes it can keep."""
-    found = [Choice(k, p.name, p.why or "Your own.") for k, p in own_profiles(bench).items() if p.species == species]
+    found = [Choice(k, p.name, p.why or "Your own.") for k, p in own_profiles(book).items() if p.species == species]
     reptile = knowledge.species()[species].kind == "reptile"
     shipped = [r for r in knowledge.regimes().values() if not (reptile and (r.setting_rh or r.by_weight))]
     return [Choice(r.key, r.name, r.why) for r in shipped] + found
 
 
-def start_from(bench: Workbench, species: str, regime: str) -> OwnProfile:
+def start_from(book: Book, species: str, regime: str) -> OwnProfile:
     """A profile to begin with: a shipped regime (or an own profile) written out stage by stage."""
-    own = own_of(bench, regime)
+    own = own_of(book, regime)
     if own is not None:
         return own
     kept = knowledge.species()[species]
@@ -72,7 +72,7 @@ def _written_out(course: tuple[Phase, ...], species: str, name: str, why: str) -
     return OwnProfile(name, species, why, stages, kept[-1].end_day)
 
 
-def keep_profile(bench: Workbench, profile: OwnProfile, stored_id: int | None = None) -> int:
+def keep_profile(desk: Desk, profile: OwnProfile, stored_id: int | None = None) -> int:
     """Keep a profile, new or in place of the one with this id; undoable. Batches that follow it are judged anew.
 
     Raises UserError without a name, with a name that is taken, or where a batch of another species follows it.
@@ -80,7 +80,7 @@ def keep_profile(bench: Workbench, profile: OwnProfile, stored_id: int | None = 
     name = profile.name.strip()
     if not name:
         raise UserError("The profile needs a name.", "A word or two are enough.")
-    for key, known in own_profiles(bench).items():
+    for key, known in own_profiles(desk.book).items():
         if known.name.casefold() == name.casefold() and key != f"{OWN}{stored_id}":
             raise UserError(f"There is a profile named {known.name} already.", "Give this one another name.")
     profile = replace(profile, name=name)
@@ -88,43 +88,36 @@ def keep_profile(bench: Workbench, profile: OwnProfile, stored_id: int | None = 
     # what cannot be read back must not be kept
     profile_file.parse_profile(text, knowledge.species().keys())
     if stored_id is None:
-        made = keeping.add(bench.logbook, StoredProfile, text=text)
-        bench.added(f"profile {name} kept", StoredProfile, [made])
-        return made
-    followers = _followers(bench, stored_id)
+        return desk.add(f"profile {name} kept", [(StoredProfile, {"text": text})])[0]
+    followers = _followers(desk.book, stored_id)
     if any(b.species != profile.species for b in followers):
         raise UserError(f"{followers[0].name} follows this profile.", "Its species cannot change; make a copy of it.")
-    before = keeping.one(bench.logbook, StoredProfile, stored_id).text
-    keeping.change(bench.logbook, StoredProfile, stored_id, text=text)
-    bench.did(
-        f"profile {name} changed",
-        undo=lambda: keeping.change(bench.logbook, StoredProfile, stored_id, text=before),
-        redo=lambda: keeping.change(bench.logbook, StoredProfile, stored_id, text=text),
-    )
+    with desk.edit(f"profile {name} changed") as edit:
+        edit.change(StoredProfile, stored_id, text=text)
     return stored_id
 
 
-def _followers(bench: Workbench, stored_id: int) -> list[Batch]:
-    return [b for b in bench.records(Batch) if b.regime == f"{OWN}{stored_id}"]
+def _followers(book: Book, stored_id: int) -> list[Batch]:
+    return [b for b in book.records(Batch) if b.regime == f"{OWN}{stored_id}"]
 
 
-def remove_profile(bench: Workbench, stored_id: int) -> None:
+def remove_profile(desk: Desk, stored_id: int) -> None:
     """Take a profile away; undoable. Raises UserError where a batch follows or followed it."""
-    followers = _followers(bench, stored_id)
+    followers = _followers(desk.book, stored_id)
     if followers:
         raise UserError(f"{followers[0].name} follows this profile.", "Let it follow another one first.")
-    bench.strike("profile taken away", StoredProfile, [stored_id])
+    desk.strike("profile taken away", StoredProfile, [stored_id])
 
 
-def bring_in(bench: Workbench, path: Path) -> OwnProfile:
+def bring_in(desk: Desk, path: Path) -> OwnProfile:
     """Bring in a profile from a file; undoable. One with a taken name is numbered. Raises ProfileError, UserError."""
     found = profile_file.read_profile(path, knowledge.species().keys())
-    taken = {p.name.casefold() for p in own_profiles(bench).values()}
+    taken = {p.name.casefold() for p in own_profiles(desk.book).values()}
     name, number = found.name, 2
     while name.casefold() in taken:
         name, number = f"{found.name} {number}", number + 1
     found = replace(found, name=name)
-    keep_profile(bench, found)
+    keep_profile(desk, found)
     return found
 
 
@@ -139,29 +132,23 @@ def write_out(profile: OwnProfile, path: Path) -> None:
         raise UserError(f"{path.name} cannot be written: {error.strerror}.", "Choose another folder.") from None
 
 
-def follow(bench: Workbench, batch: Batch, regime: str, day_count: DayCount) -> None:
+def follow(desk: Desk, batch: Batch, regime: str, day_count: DayCount) -> None:
     """Let a batch follow another regime, or number its days otherwise; undoable, and judged anew from its setting.
 
     Raises UserError for a regime its species cannot keep.
     """
-    if regime not in {c.key for c in choices(bench, batch.species)}:
+    if regime not in {c.key for c in choices(desk.book, batch.species)}:
         raise UserError("This species cannot follow that profile.", "Choose one made for it.")
-    before = {"regime": batch.regime, "day_count": batch.day_count}
-    after = {"regime": regime, "day_count": day_count}
-    keeping.change(bench.logbook, Batch, batch.id, **after)
-    bench.did(
-        f"{batch.name} changed",
-        undo=lambda: keeping.change(bench.logbook, Batch, batch.id, **before),
-        redo=lambda: keeping.change(bench.logbook, Batch, batch.id, **after),
-    )
+    with desk.edit(f"{batch.name} changed") as edit:
+        edit.change(Batch, batch.id, regime=regime, day_count=day_count)
 
 
-def thin_air(bench: Workbench) -> str:
+def thin_air(book: Book) -> str:
     """What the altitude of the place asks for, empty where nothing does. Source: common practice."""
-    if bench.altitude_m is None or bench.altitude_m < THIN_AIR_M:
+    if book.altitude_m is None or book.altitude_m < THIN_AIR_M:
         return ""
-    more = 100.0 * (1013.25 / bench.pressure_hpa - 1.0)
+    more = 100.0 * (1013.25 / book.pressure_hpa - 1.0)
     return (
-        f"At {bench.altitude_m:,.0f} m the air is thin: keep the vents more open for oxygen, above all from lockdown; "
+        f"At {book.altitude_m:,.0f} m the air is thin: keep the vents more open for oxygen, above all from lockdown; "
         f"eggs lose about {more:.0f} % more weight than at sea level, so keep the humidity in its upper half."
     )

@@ -14,7 +14,7 @@ from stathmis.core.units import (
     to_inside,
 )
 from stathmis.logbook.records import Channel
-from stathmis.services.wording import unit_word
+from stathmis.words.numbers import unit_word
 
 _EGGS_COULD_BE_C = (20.0, 50.0)
 _NEAR_K = 12.0

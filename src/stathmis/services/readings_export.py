@@ -11,9 +11,9 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.logger_csv import CancelledError, Progress
 from stathmis.exchange.whole_file import replacing
+from stathmis.services.book import Book
 from stathmis.services.runs import Run
 from stathmis.services.trace import BatchTrace
-from stathmis.services.workbench import Workbench
 
 HEADINGS = (
     "time (UTC)",
@@ -35,7 +35,7 @@ def safe_cell(text: str) -> str:
 
 
 def export_readings(
-    bench: Workbench,
+    book: Book,
     traced: BatchTrace,
     path: Path,
     progress: Progress = lambda fraction: None,
@@ -54,14 +54,14 @@ def export_readings(
             for start in range(0, run.times_ms.size, 10_000):
                 if cancelled():
                     raise CancelledError
-                out.writerows(_rows(bench, traced, run, start, start + 10_000))
+                out.writerows(_rows(book, traced, run, start, start + 10_000))
                 written += min(10_000, run.times_ms.size - start)
                 progress(written / total)
     return written
 
 
-def _rows(bench: Workbench, traced: BatchTrace, run: Run, start: int, stop: int) -> list[tuple[object, ...]]:
-    unit = bench.shown_unit(run.channel.quantity)
+def _rows(book: Book, traced: BatchTrace, run: Run, start: int, stop: int) -> list[tuple[object, ...]]:
+    unit = book.shown_unit(run.channel.quantity)
     corrected = from_inside(run.corrected[start:stop], unit)
     U = difference_from_inside(NORMAL_95 * run.u[start:stop], unit)
     shown = from_inside(run.shown[start:stop], run.channel.unit)
@@ -69,7 +69,7 @@ def _rows(bench: Workbench, traced: BatchTrace, run: Run, start: int, stop: int)
     return [
         (
             datetime.fromtimestamp(t / 1000, UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
-            bench.local(t).strftime("%Y-%m-%d %H:%M:%S"),
+            book.local(t).strftime("%Y-%m-%d %H:%M:%S"),
             incubator,
             instrument,
             run.channel.quantity,

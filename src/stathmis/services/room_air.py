@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 
 from stathmis.core.psychrometrics import dew_point, relative_humidity_at
 from stathmis.core.side_by_side import at_times
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
+from stathmis.services.course import Course
 from stathmis.services.runs import Run, combined, runs_between
 from stathmis.services.trace import BatchTrace
-from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
 MOST = 100_000
@@ -37,13 +37,13 @@ class RoomAir:
     dew_point: AirCurve | None
 
 
-def room_air(bench: Workbench, course: Course, traced: BatchTrace) -> RoomAir:
+def room_air(book: Book, course: Course, traced: BatchTrace) -> RoomAir:
     """The room over a batch, as far as it is read."""
-    room = bench.room()
+    room = book.room()
     warm = moist = None
     if room is not None:
         warm, moist = (
-            combined(bench, runs_between(bench, room, q, course.start_ms, traced.until_ms, course.batch.set_ms))[0]
+            combined(book, runs_between(book, room, q, course.start_ms, traced.until_ms, course.batch.set_ms))[0]
             for q in ("temperature", "humidity")
         )
     air = traced.temperature.judged

@@ -2,32 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import partial
 
 from stathmis.core.profile import Band
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.records import Channel, Event, Incubator, Instrument, NewReading, Placement, Quantity
-from stathmis.services import batches, company
+from stathmis.logbook import readings
+from stathmis.logbook.records import (
+    Batch,
+    CertificatePoint,
+    Channel,
+    Event,
+    Incubator,
+    Instrument,
+    LoggerImport,
+    Placement,
+    Quantity,
+    Reading,
+    Stay,
+    StoredCalibration,
+    StoredPlan,
+    StoredProfile,
+    Weighing,
+)
+from stathmis.logbook.snapshot import DENSE, SETTINGS
+from stathmis.services import batches, company, cycles
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import InForce
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import water
 from stathmis.services.reading_field import Field
 from stathmis.services.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
-from stathmis.services.wording import count, unit_word
-from stathmis.services.workbench import Workbench
+from stathmis.words.events import event_words, kind_word
+from stathmis.words.numbers import count, unit_word
 
-EVENT_KINDS = {
-    "water": "Water added",
-    "vent": "Vent changed",
-    "lid": "Lid opened",
-    "set_point": "Set point changed",
-    "cool": "Cooled",
-    "note": "Note",
-}
-EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm", "turn": "Turned", "moved": "Eggs moved"}
-"""All events of the log: what a keeper does, and what the application noted."""
+SHEET_RESTS_ON: tuple[type | str, ...] = (
+    *(Batch, Stay, StoredPlan, StoredProfile, Weighing, Event),
+    *(Incubator, Instrument, Channel, Placement, StoredCalibration, CertificatePoint),
+    *(Reading, LoggerImport, DENSE, SETTINGS),
+)
 
 
 @dataclass(frozen=True)
@@ -51,10 +65,10 @@ class RoundSheet:
 
     incubator: Incubator
     at_ms: int
-    course: batches.Course | None
+    course: Course | None
     lines: tuple[Line, ...]
     latest: tuple[Judged, ...]
-    beside: tuple[batches.Course, ...] = ()
+    beside: tuple[Course, ...] = ()
 
     def band(self, quantity: Quantity, at_ms: int | None = None) -> Band | None:
         """The band to hold (now by default), °C or %; the temperature is the one that suits all batches beside it."""
@@ -75,29 +89,33 @@ class RoundSheet:
         return overall(quantity, chosen, self.band(quantity))
 
 
-def sheet(bench: Workbench, incubator: Incubator, at_ms: int | None = None, batch_id: int | None = None) -> RoundSheet:
+def sheet(book: Book, incubator: Incubator, at_ms: int | None = None, batch_id: int | None = None) -> RoundSheet:
     """The round of an incubator at a time (UTC ms, now by default). Temperature lines come first.
 
     batch_id: which of several batches it is about, the newest by default.
     """
-    now = bench.now_ms if at_ms is None else at_ms
-    course = batches.running(bench, incubator, batch_id)
-    beside = tuple(c for c in batches.all_running(bench, incubator) if course and c.batch.id != course.batch.id)
+    return _sheet(book, incubator, book.now_ms if at_ms is None else at_ms, batch_id)
+
+
+@finding(*SHEET_RESTS_ON)
+def _sheet(book: Book, incubator: Incubator, now: int, batch_id: int | None) -> RoundSheet:
+    course = batches.running(book, incubator, batch_id)
+    beside = tuple(c for c in batches.all_running(book, incubator) if course and c.batch.id != course.batch.id)
     lines = [
-        Line(instrument, placement, channel, bench.corrections.in_force(channel, now))
-        for instrument, placement, channels in bench.hanging_in(incubator.id, now)
+        Line(instrument, placement, channel, book.corrections.in_force(channel, now))
+        for instrument, placement, channels in book.hanging_in(incubator.id, now)
         for channel in channels
     ]
     lines.sort(key=lambda line: line.channel.quantity == "humidity")
     made = RoundSheet(incubator, now, course, tuple(lines), (), beside)
+    newest = readings.newest(book.snapshot, [line.channel for line in lines], now - CURRENT_MS, now)
     latest = []
-    newest = readings.newest(bench.logbook, [line.channel for line in lines], now - CURRENT_MS, now) if lines else {}
     for line in lines:
         if line.channel.id in newest:
             at, shown = newest[line.channel.id]
-            latest.append(
-                judge_reading(bench, incubator, line.hanging, shown, at, made.band(line.channel.quantity, at))
-            )
+            band = made.band(line.channel.quantity, at)
+            judged = judge_reading(book, incubator, line.hanging, shown, at, band)
+            latest.append(cycles.averaged(book, incubator, judged, band, now))
     return replace(made, latest=tuple(_newest_together(latest)))
 
 
@@ -111,95 +129,96 @@ def _newest_together(judged: list[Judged]) -> list[Judged]:
     return kept
 
 
-def log_round(bench: Workbench, fields: Mapping[int, Field], at_ms: int) -> int:
+def log_round(desk: Desk, fields: Mapping[int, Field], at_ms: int) -> int:
     """Log all good fields (by channel id) at a time, in one transaction, undoable. Returns how many were logged."""
-    new = [
-        NewReading(channel_id, at_ms, field.value, field.unit, field.typed.strip())
-        for channel_id, field in fields.items()
-        if field.shown is not None
-    ]
-    if not new:
+    good = {channel_id: field for channel_id, field in fields.items() if field.shown is not None}
+    if not good:
         return 0
-    ids = readings.log_readings(bench.logbook, new, bench.now_ms)
-    bench.did(
-        f"{count(len(ids), 'reading')} logged",
-        undo=lambda: readings.strike(bench.logbook, ids, bench.now_ms, "undone"),
-        redo=lambda: readings.strike(bench.logbook, ids, None, None),
-    )
-    return len(ids)
+    with desk.edit(f"{count(len(good), 'reading')} logged") as edit:
+        for channel_id, field in good.items():
+            edit.add(
+                Reading,
+                channel_id=channel_id,
+                time_ms=at_ms,
+                value=field.value,
+                unit=field.unit,
+                typed=field.typed.strip(),
+                logged_ms=desk.now_ms,
+            )
+    return len(good)
 
 
-def strike_reading(bench: Workbench, reading_id: int, why: str) -> None:
+def strike_reading(desk: Desk, reading_id: int, why: str) -> None:
     """Strike a wrong reading with a reason; it stays in the file, and undo brings it back."""
-    readings.strike(bench.logbook, [reading_id], bench.now_ms, why)
-    bench.did(
-        "reading struck",
-        undo=lambda: readings.strike(bench.logbook, [reading_id], None, None),
-        redo=lambda: readings.strike(bench.logbook, [reading_id], bench.now_ms, why),
-    )
+    desk.strike("reading struck", Reading, [reading_id], why)
 
 
 def log_event(
-    bench: Workbench, incubator: Incubator, kind: str, note: str, at_ms: int, set_point_c: float | None = None
+    desk: Desk, incubator: Incubator, kind: str, note: str, at_ms: int, set_point_c: float | None = None
 ) -> None:
     """Log something done to an incubator at a time; undoable. set_point_c: °C, for a changed set point.
 
     How far a vent stands open, and how much water was poured, is taken from the note where it says so.
     """
-    event_id = keeping.add(
-        bench.logbook,
-        Event,
-        incubator_id=incubator.id,
-        time_ms=at_ms,
-        kind=kind,
-        note=note.strip(),
-        set_point_c=set_point_c,
-        opening=water.opening_in_note(note) if kind == "vent" else None,
-        water_ml=water.amount_in_note(note) if kind == "water" else None,
-    )
-    bench.added(f"{EVENT_WORDS[kind].lower()} logged", Event, [event_id])
+    with desk.edit(f"{kind_word(kind).lower()} logged") as edit:
+        edit.add(
+            Event,
+            incubator_id=incubator.id,
+            time_ms=at_ms,
+            kind=kind,
+            note=note.strip(),
+            set_point_c=set_point_c,
+            opening=water.opening_in_note(note) if kind == "vent" else None,
+            water_ml=water.amount_in_note(note) if kind == "water" else None,
+        )
 
 
-def strike_event(bench: Workbench, event_id: int) -> None:
+def strike_event(desk: Desk, event_id: int) -> None:
     """Strike a wrong event; it stays in the file, and undo brings it back."""
-    bench.strike("event struck", Event, [event_id])
+    desk.strike("event struck", Event, [event_id])
 
 
 @dataclass(frozen=True)
 class Entry:
-    """Something logged by hand: when (UTC ms), in words, and how to strike it."""
+    """Something logged by hand: when (UTC ms), in words, and which record it is."""
 
     time_ms: int
     words: str
-    strike: Callable[[], None]
+    kind: type[Reading] | type[Event]
+    id: int
 
 
-def logged_lately(bench: Workbench, sheet: RoundSheet, count_of: int) -> list[Entry]:
+def strike(desk: Desk, entry: Entry) -> None:
+    """Strike what was logged wrongly; it stays in the file, and undo brings it back."""
+    if entry.kind is Reading:
+        strike_reading(desk, entry.id, "struck by the keeper")
+    else:
+        strike_event(desk, entry.id)
+
+
+def logged_lately(book: Book, sheet: RoundSheet, count_of: int) -> list[Entry]:
     """The newest readings and events of an incubator entered by hand in the last week, newest first."""
     start = sheet.at_ms - 7 * DAY_MS
     found = []
     for line in sheet.lines:
-        for reading in readings.hand_readings(bench.logbook, line.channel.id, start, sheet.at_ms):
+        for reading in readings.hand_readings(book.snapshot, line.channel.id, start, sheet.at_ms):
             words = f"{line.instrument.name} {reading.typed} {unit_word(reading.unit)}"
-            found.append(
-                Entry(reading.time_ms, words, partial(strike_reading, bench, reading.id, "struck by the keeper"))
-            )
-    for event in bench.events_between(sheet.incubator.id, start, sheet.at_ms):
-        words = EVENT_WORDS[event.kind] + (f": {event.note}" if event.note else "")
-        found.append(Entry(event.time_ms, words, partial(strike_event, bench, event.id)))
+            found.append(Entry(reading.time_ms, words, Reading, reading.id))
+    for event in book.events_between(sheet.incubator.id, start, sheet.at_ms):
+        found.append(Entry(event.time_ms, event_words(book, event), Event, event.id))
     return sorted(found, key=lambda e: e.time_ms, reverse=True)[:count_of]
 
 
-def set_point(bench: Workbench, incubator: Incubator, at_ms: int) -> float | None:
+def set_point(book: Book, incubator: Incubator, at_ms: int) -> float | None:
     """What the controller is set to at a time, °C."""
-    changes = [e for e in bench.events_between(incubator.id, 0, at_ms) if e.set_point_c is not None]
+    changes = [e for e in book.events_between(incubator.id, 0, at_ms) if e.set_point_c is not None]
     return changes[-1].set_point_c if changes else incubator.set_point_c
 
 
-def basis_text(bench: Workbench, force: InForce) -> str:
+def basis_text(book: Book, force: InForce) -> str:
     """What a correction rests on, in a few words: "checked 9 days ago"."""
     if force.since_ms is None:
         return "never checked"
-    days = max(0, (bench.now_ms - force.since_ms) // DAY_MS)
+    days = max(0, (book.now_ms - force.since_ms) // DAY_MS)
     ago = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
     return f"certificate, {ago}" if force.basis == "certificate" else f"checked {ago}"

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.side_by_side import at_times, disagreements, together
 from stathmis.core.units import to_inside
-from stathmis.logbook import keeping, readings
-from stathmis.logbook.readings import Series
+from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.logbook.snapshot import Series
+from stathmis.services.book import Book
 from stathmis.services.verdict import layers_u_k
-from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
 
@@ -70,13 +70,13 @@ class Doubt:
     U: float
 
 
-def temperature_runs(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) -> list[Run]:
+def temperature_runs(book: Book, incubator: Incubator, start_ms: int, stop_ms: int) -> list[Run]:
     """Corrected temperatures of all instruments in an incubator over a stretch (UTC ms)."""
-    return runs_between(bench, incubator, "temperature", start_ms, stop_ms, start_ms)
+    return runs_between(book, incubator, "temperature", start_ms, stop_ms, start_ms)
 
 
 def runs_between(
-    bench: Workbench,
+    book: Book,
     incubator: Incubator,
     quantity: Quantity,
     start_ms: int,
@@ -89,24 +89,24 @@ def runs_between(
 
     outline: only what the heads of chunks say, as the least and most of each, for a first picture of a long run.
     """
-    instruments = {i.id: i for i in keeping.all_of(bench.logbook, Instrument)}
-    channels = keeping.all_of(bench.logbook, Channel, quantity=quantity)
+    instruments = {i.id: i for i in book.records(Instrument)}
+    channels = book.records(Channel, quantity=quantity)
     runs = []
-    for placement in keeping.all_of(bench.logbook, Placement, incubator_id=incubator.id):
+    for placement in book.records(Placement, incubator_id=incubator.id):
         start = max(start_ms, placement.from_ms)
         stop = min(stop_ms, placement.to_ms - 1 if placement.to_ms is not None else stop_ms)
         for channel in channels:
             if channel.instrument_id == placement.instrument_id and start <= stop:
                 layers = layers_u_k(incubator, placement, channel)
                 made = _outline if outline else _run
-                run = made(bench, instruments[channel.instrument_id], channel, start, stop, set_ms, layers)
+                run = made(book, instruments[channel.instrument_id], channel, start, stop, set_ms, layers)
                 if run is not None:
                     runs.append(run)
     return runs
 
 
 def runs_along(
-    bench: Workbench,
+    book: Book,
     stretches: Sequence[tuple[Incubator, int, int]],
     quantity: Quantity,
     set_ms: int,
@@ -115,17 +115,17 @@ def runs_along(
 ) -> list[list[Run]]:
     """Runs of eggs that changed machines, for each stretch (machine, from, to in UTC ms) those of its instruments."""
     return [
-        runs_between(bench, incubator, quantity, start, stop, set_ms, outline=outline)
+        runs_between(book, incubator, quantity, start, stop, set_ms, outline=outline)
         for incubator, start, stop in stretches
     ]
 
 
-def combined_along(bench: Workbench, groups: Sequence[list[Run]]) -> tuple[Run | None, tuple[Doubt, ...]]:
+def combined_along(book: Book, groups: Sequence[list[Run]]) -> tuple[Run | None, tuple[Doubt, ...]]:
     """What the runs of each stretch say together, one stretch after the other; see combined."""
     parts: list[Run] = []
     doubts: list[Doubt] = []
     for group in groups:
-        made, found = combined(bench, group)
+        made, found = combined(book, group)
         doubts += found
         if made is not None:
             parts.append(made)
@@ -149,7 +149,7 @@ def combined_along(bench: Workbench, groups: Sequence[list[Run]]) -> tuple[Run |
 
 
 def _run(
-    bench: Workbench,
+    book: Book,
     instrument: Instrument,
     channel: Channel,
     start_ms: int,
@@ -157,10 +157,10 @@ def _run(
     set_ms: int,
     layers_u: float,
 ) -> Run | None:
-    found = readings.series(bench.logbook, channel, start_ms, stop_ms)
+    found = readings.series(book.snapshot, channel, start_ms, stop_ms)
     if not found.times_ms.size:
         return None
-    corrected, u = bench.corrections.correct_series(channel, found)
+    corrected, u = book.corrections.correct_series(channel, found)
     u = np.hypot(u, layers_u)
     step = float(np.median(np.diff(found.times_ms))) if found.times_ms.size > 1 else np.inf
     since_set = corrected[int(np.searchsorted(found.times_ms, set_ms)) :]
@@ -180,7 +180,7 @@ def _run(
 
 
 def _outline(
-    bench: Workbench,
+    book: Book,
     instrument: Instrument,
     channel: Channel,
     start_ms: int,
@@ -189,14 +189,14 @@ def _outline(
     layers_u: float,
 ) -> Run | None:
     """Least and most of each chunk as two readings; a correction that rises keeps them least and most."""
-    heads = readings.outline(bench.logbook, channel.id, start_ms, stop_ms)
+    heads = readings.outline(book.snapshot, channel.id, start_ms, stop_ms)
     if not heads.readings:
         return None
     times = np.stack([heads.first_ms, heads.last_ms], axis=1).ravel()
     series = Series(times, np.stack([heads.least, heads.most], axis=1).ravel())
     order = np.argsort(series.times_ms, kind="stable")
     series = Series(series.times_ms[order], series.shown[order])
-    corrected, u = bench.corrections.correct_series(channel, series)
+    corrected, u = book.corrections.correct_series(channel, series)
     since_set = corrected[int(np.searchsorted(series.times_ms, set_ms)) :]
     low, high = np.quantile(since_set if since_set.size else corrected, [0.05, 0.95], method="nearest")
     gap_s = float(np.max(heads.last_ms - heads.first_ms)) / 1000.0 + DENSE_GAP_S
@@ -205,11 +205,11 @@ def _outline(
     return Run(instrument, channel, series.times_ms, shown, corrected, u, gap_s, (float(low), float(high)), True)
 
 
-def logged_count(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) -> int:
+def logged_count(book: Book, incubator: Incubator, start_ms: int, stop_ms: int) -> int:
     """How many logger readings hang together with an incubator over a stretch (UTC ms), quickly."""
-    hung = {p.instrument_id for p in bench.records(Placement) if p.incubator_id == incubator.id}
-    channels = [c for c in bench.records(Channel) if c.instrument_id in hung]
-    return readings.dense_count(bench.logbook, [c.id for c in channels], start_ms, stop_ms)
+    hung = {p.instrument_id for p in book.records(Placement) if p.incubator_id == incubator.id}
+    channels = [c for c in book.records(Channel) if c.instrument_id in hung]
+    return readings.dense_count(book.snapshot, [c.id for c in channels], start_ms, stop_ms)
 
 
 def best_first(runs: list[Run]) -> list[Run]:
@@ -217,7 +217,7 @@ def best_first(runs: list[Run]) -> list[Run]:
     return sorted(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
 
 
-def combined(bench: Workbench, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]]:
+def combined(book: Book, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]]:
     """What runs of one quantity say together, at the times of the best, and which of them disagree, and when.
 
     Loggers are combined with loggers, hand readings with those of the same round; hand readings beside a logger are
@@ -244,7 +244,7 @@ def combined(bench: Workbench, runs: list[Run]) -> tuple[Run | None, tuple[Doubt
         start, end = (round(s * 1000) for s in (found.start_s, found.end_s))
         if abs(found.difference) >= WORTH_SAYING[run.channel.quantity]:
             doubts.append(Doubt(run.instrument, run.channel.quantity, start, end, found.difference, found.U))
-    groups, u_group = _shared_references(bench, alike)
+    groups, u_group = _shared_references(book, alike)
     value, wide = together(values, u, groups, u_group)
     kept = np.isfinite(value)
     shown = np.interp(seconds, best.times_ms / 1000.0, best.shown)
@@ -262,9 +262,9 @@ def combined(bench: Workbench, runs: list[Run]) -> tuple[Run | None, tuple[Doubt
     return made, tuple(doubts)
 
 
-def _shared_references(bench: Workbench, runs: list[Run]) -> tuple[list[int], list[float]]:
+def _shared_references(book: Book, runs: list[Run]) -> tuple[list[int], list[float]]:
     """For each run the number of the reference its correction leans on (-1: none), and what each left in all."""
-    leans = [bench.corrections.leans_on(r.channel, float(np.median(r.corrected)), int(r.times_ms[-1])) for r in runs]
+    leans = [book.corrections.leans_on(r.channel, float(np.median(r.corrected)), int(r.times_ms[-1])) for r in runs]
     order = list(dict.fromkeys(found[0] for found in leans if found is not None))
     groups = [order.index(found[0]) if found is not None else -1 for found in leans]
     return groups, [max(found[1] for found in leans if found is not None and found[0] == i) for i in order]

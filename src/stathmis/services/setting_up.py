@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from stathmis.core.errors import UserError
 from stathmis.core.profile import DayCount
 from stathmis.core.units import Unit, parse_typed
-from stathmis.logbook import keeping
+from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import (
     Batch,
     CertificatePoint,
@@ -20,7 +20,8 @@ from stathmis.logbook.records import (
     StoredPlan,
 )
 from stathmis.services import knowledge, profiles
-from stathmis.services.workbench import Workbench
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 
 
 @dataclass(frozen=True)
@@ -62,24 +63,23 @@ def _need_name(name: str, what: str) -> str:
     return name.strip()
 
 
-def add_incubator(bench: Workbench, name: str, air: str, set_point_c: float | None = None) -> int:
+def add_incubator(desk: Desk, name: str, air: str, set_point_c: float | None = None) -> int:
     """Enter an incubator; undoable. air: "forced", "still", or "room" for the room the incubators stand in.
 
     Raises UserError without a name, with one taken, or for a second room.
     """
     named = _need_name(name, "incubator")
-    if any(i.name.casefold() == named.casefold() for i in bench.records(Incubator)):
+    if any(i.name.casefold() == named.casefold() for i in desk.book.records(Incubator)):
         raise UserError(f"There is an incubator named {named} already.", "Choose another name.")
-    room = bench.room()
+    room = desk.book.room()
     if air == "room" and room is not None:
         raise UserError(f"The room is entered already: {room.name}.", "One room is enough.")
-    made = keeping.add(bench.logbook, Incubator, name=named, air=air, set_point_c=set_point_c)
-    bench.added(f"{named} entered", Incubator, [made])
+    (made,) = desk.add(f"{named} entered", [(Incubator, {"name": named, "air": air, "set_point_c": set_point_c})])
     return made
 
 
 def add_instrument(
-    bench: Workbench,
+    desk: Desk,
     name: str,
     kind: str,
     channels: Sequence[NewChannel],
@@ -101,89 +101,64 @@ def add_instrument(
     for channel in channels:
         if not channel.resolution > 0 or not channel.accuracy > 0:
             raise UserError("Steps and accuracy are numbers above 0.", "Use the ones offered if you know none.")
-    log = bench.logbook
-    role = "reference" if reference else "working"
-    made = keeping.add(log, Instrument, name=named, kind=kind, role=role)
-    for channel in channels:
-        low, high = channel_range(channel.quantity, channel.unit)
-        keeping.add(
-            log,
-            Channel,
-            instrument_id=made,
-            quantity=channel.quantity,
-            unit=channel.unit,
-            resolution=channel.resolution,
-            accuracy=channel.accuracy,
-            low=low,
-            high=high,
-            response_s=channel.response_s,
-        )
-    if incubator_id is not None:
-        keeping.add(
-            log,
-            Placement,
-            instrument_id=made,
-            incubator_id=incubator_id,
-            place=place.strip() or ("at the egg tops" if at_egg_top else "elsewhere"),
-            at_egg_top=at_egg_top,
-            from_ms=from_ms,
-            to_ms=None,
-        )
-    bench.added(f"{named} entered", Instrument, [made])
+    with desk.edit(f"{named} entered") as edit:
+        made = edit.add(Instrument, name=named, kind=kind, role="reference" if reference else "working")
+        for channel in channels:
+            low, high = channel_range(channel.quantity, channel.unit)
+            edit.add(
+                Channel,
+                instrument_id=made,
+                quantity=channel.quantity,
+                unit=channel.unit,
+                resolution=channel.resolution,
+                accuracy=channel.accuracy,
+                low=low,
+                high=high,
+                response_s=channel.response_s,
+            )
+        if incubator_id is not None:
+            _hang(edit, made, incubator_id, place.strip(), at_egg_top=at_egg_top, from_ms=from_ms)
     return made
 
 
-def move_instrument(bench: Workbench, instrument_id: int, incubator_id: int | None, *, at_egg_top: bool) -> None:
+def _hang(edit: Edit, instrument_id: int, incubator_id: int, place: str, *, at_egg_top: bool, from_ms: int) -> None:
+    edit.add(
+        Placement,
+        instrument_id=instrument_id,
+        incubator_id=incubator_id,
+        place=place or ("at the egg tops" if at_egg_top else "elsewhere"),
+        at_egg_top=at_egg_top,
+        from_ms=from_ms,
+        to_ms=None,
+    )
+
+
+def move_instrument(desk: Desk, instrument_id: int, incubator_id: int | None, *, at_egg_top: bool) -> None:
     """Hang an instrument somewhere else from now on (None: into the drawer); undoable.
 
     Raises UserError when it hangs just so already.
     """
-    log, now = bench.logbook, bench.now_ms
-    instrument = keeping.one(log, Instrument, instrument_id)
-    before = [p for p in keeping.all_of(log, Placement, instrument_id=instrument_id) if p.to_ms is None]
+    instrument = desk.book.one(Instrument, instrument_id)
+    before = desk.book.records(Placement, instrument_id=instrument_id, to_ms=None)
     if [(p.incubator_id, p.at_egg_top) for p in before] == (
         [] if incubator_id is None else [(incubator_id, at_egg_top)]
     ):
         raise UserError(f"{instrument.name} hangs there already.", "Choose another place.")
-    made: list[int] = []
-    for placement in before:
-        keeping.change(log, Placement, placement.id, to_ms=now)
-    if incubator_id is not None:
-        made.append(
-            keeping.add(
-                log,
-                Placement,
-                instrument_id=instrument_id,
-                incubator_id=incubator_id,
-                place="at the egg tops" if at_egg_top else "elsewhere",
-                at_egg_top=at_egg_top,
-                from_ms=now,
-                to_ms=None,
-            )
-        )
-
-    def set_to(end_ms: int | None, withdrawn_ms: int | None) -> None:
+    now = desk.now_ms
+    with desk.edit(f"{instrument.name} moved") as edit:
         for placement in before:
-            keeping.change(log, Placement, placement.id, to_ms=end_ms)
-        keeping.withdraw(log, Placement, made, withdrawn_ms)
+            edit.change(Placement, placement.id, to_ms=now)
+        if incubator_id is not None:
+            _hang(edit, instrument_id, incubator_id, "", at_egg_top=at_egg_top, from_ms=now)
 
-    bench.did(f"{instrument.name} moved", undo=lambda: set_to(None, bench.now_ms), redo=lambda: set_to(now, None))
 
-
-def set_place(bench: Workbench, name: str, altitude_m: float) -> None:
+def set_place(desk: Desk, name: str, altitude_m: float) -> None:
     """Name the place and its altitude (m); undoable. Raises UserError for an altitude no keeper lives at."""
     if not -500 <= altitude_m <= 6000:
         raise UserError(f"{altitude_m:g} m is no altitude for hatching.", "Meters above the sea, such as 900.")
-    before = keeping.settings(bench.logbook)
-
-    def put(settings: dict[str, str]) -> None:
-        for key in ("name", "altitude_m"):
-            keeping.save_setting(bench.logbook, key, settings.get(key, ""))
-        bench.read_settings()
-
-    after = {"name": name.strip(), "altitude_m": f"{altitude_m:g}"}
-    put(after)
-    bench.did("place changed", undo=lambda: put(before), redo=lambda: put(after))
+    with desk.edit("place changed") as edit:
+        edit.set("name", name.strip())
+        edit.set("altitude_m", f"{altitude_m:g}")
 
 
 def read_certificate(text: str) -> list[tuple[float, float, float]]:
@@ -207,7 +182,7 @@ def read_certificate(text: str) -> list[tuple[float, float, float]]:
 
 
 def add_certificate(
-    bench: Workbench,
+    desk: Desk,
     channel_id: int,
     dated_ms: int,
     points: Sequence[tuple[float, float, float]],
@@ -229,72 +204,61 @@ def add_certificate(
         raise UserError("Two points stand at the same reading.", "Remove one.")
     if not drift_per_year >= 0:
         raise UserError("Drift in a year is a number from 0 up.", "Write how far it may move, either way.")
-    if dated_ms > bench.now_ms:
+    if dated_ms > desk.now_ms:
         raise UserError("The certificate is dated in the future.", "Copy its date from the paper.")
     if expires_ms is not None and expires_ms <= dated_ms:
         raise UserError("The certificate runs out before its date.", "Check both dates on the paper.")
-    channel = keeping.one(bench.logbook, Channel, channel_id)
+    channel = desk.book.one(Channel, channel_id)
     if any(not channel.low <= reading <= channel.high for reading, _, _ in points):
         raise UserError(
             f"A certificate's reading lies outside what this instrument shows, {channel.low:g} to {channel.high:g}.",
             "The order is reading, correction, U.",
         )
-    ids = [
-        keeping.add(
-            bench.logbook,
-            CertificatePoint,
-            channel_id=channel_id,
-            dated_ms=dated_ms,
-            reading=reading,
-            correction=correction,
-            expanded_uncertainty=U,
-            coverage_factor=k,
-            drift_per_year=drift_per_year,
-            expires_ms=expires_ms,
-        )
-        for reading, correction, U in points
-    ]
-    bench.added("certificate entered", CertificatePoint, ids)
+    with desk.edit("certificate entered") as edit:
+        for reading, correction, U in points:
+            edit.add(
+                CertificatePoint,
+                channel_id=channel_id,
+                dated_ms=dated_ms,
+                reading=reading,
+                correction=correction,
+                expanded_uncertainty=U,
+                coverage_factor=k,
+                drift_per_year=drift_per_year,
+                expires_ms=expires_ms,
+            )
 
 
-def change_channel(
-    bench: Workbench, channel: Channel, resolution: float, accuracy: float, response_s: float | None
-) -> None:
+def change_channel(desk: Desk, channel: Channel, resolution: float, accuracy: float, response_s: float | None) -> None:
     """Mend what was entered about an instrument's display; undoable. Units as in Channel.
 
     Raises UserError for numbers not above 0.
     """
     if not resolution > 0 or not accuracy > 0 or (response_s is not None and not response_s > 0):
         raise UserError("Steps, accuracy and response time are numbers above 0.", "Leave the time empty if unknown.")
-    before = {"resolution": channel.resolution, "accuracy": channel.accuracy, "response_s": channel.response_s}
-    after = {"resolution": resolution, "accuracy": accuracy, "response_s": response_s}
-    keeping.change(bench.logbook, Channel, channel.id, **after)
-    bench.did(
-        "instrument changed",
-        undo=lambda: keeping.change(bench.logbook, Channel, channel.id, **before),
-        redo=lambda: keeping.change(bench.logbook, Channel, channel.id, **after),
-    )
+    with desk.edit("instrument changed") as edit:
+        edit.change(Channel, channel.id, resolution=resolution, accuracy=accuracy, response_s=response_s)
 
 
-def remove_incubator(bench: Workbench, incubator: Incubator) -> None:
+def remove_incubator(desk: Desk, incubator: Incubator) -> None:
     """Take an incubator away; undoable, its log stays in the file.
 
     Raises UserError where a batch runs or is planned in it, or an instrument hangs there.
     """
-    running = [b.name for b in bench.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
-    planned = [p.name for p in bench.records(StoredPlan) if p.incubator_id == incubator.id and p.batch_id is None]
-    hanging = [i.name for i, _, _ in bench.hanging_in(incubator.id, bench.now_ms)]
+    running = [b.name for b in desk.book.records(Batch) if b.incubator_id == incubator.id and b.ended_ms is None]
+    planned = [p.name for p in desk.book.records(StoredPlan) if p.incubator_id == incubator.id and p.batch_id is None]
+    hanging = [i.name for i, _, _ in desk.book.hanging_in(incubator.id, desk.now_ms)]
     if running:
         raise UserError(f"{running[0]} is set in {incubator.name}.", "End it first.")
     if planned:
         raise UserError(f"{planned[0]} is planned for {incubator.name}.", "Give that plan up, or plan it elsewhere.")
     if hanging:
         raise UserError(f"The {hanging[0]} hangs in {incubator.name}.", "Move it first, under Enter or change.")
-    bench.strike(f"{incubator.name} taken away", Incubator, [incubator.id])
+    desk.strike(f"{incubator.name} taken away", Incubator, [incubator.id])
 
 
 def set_batch(
-    bench: Workbench,
+    desk: Desk,
     incubator: Incubator,
     name: str,
     species: str,
@@ -309,41 +273,34 @@ def set_batch(
     """
     if eggs < 1:
         raise UserError("How many eggs?", "A batch has at least one.")
-    if regime not in {c.key for c in profiles.choices(bench, species)}:
+    if regime not in {c.key for c in profiles.choices(desk.book, species)}:
         kept = knowledge.species()[species].name
         raise UserError(
             f"{kept.capitalize()} eggs cannot follow that profile.",
             "Choose the regime that follows the species, or a profile made for it.",
         )
     named = name.strip() or f"{eggs} {knowledge.species()[species].name}"
-    made = keeping.add(
-        bench.logbook,
-        Batch,
-        incubator_id=incubator.id,
-        name=named,
-        species=species,
-        regime=regime,
-        eggs=eggs,
-        set_ms=set_ms,
-        ended_ms=None,
-        day_count=day_count,
-    )
-    bench.added(f"{named} set", Batch, [made])
-    return made
+    with desk.edit(f"{named} set") as edit:
+        return edit.add(
+            Batch,
+            incubator_id=incubator.id,
+            name=named,
+            species=species,
+            regime=regime,
+            eggs=eggs,
+            set_ms=set_ms,
+            ended_ms=None,
+            day_count=day_count,
+        )
 
 
-def usual_day_count(bench: Workbench) -> DayCount:
+def usual_day_count(book: Book) -> DayCount:
     """How this keeper numbers days: as in the newest batch."""
-    known = bench.records(Batch)
+    known = book.records(Batch)
     return known[-1].day_count if known else "from 0"
 
 
-def end_batch(bench: Workbench, batch: Batch) -> None:
+def end_batch(desk: Desk, batch: Batch) -> None:
     """End a batch now; undoable."""
-    at = bench.now_ms
-    keeping.change(bench.logbook, Batch, batch.id, ended_ms=at)
-    bench.did(
-        f"{batch.name} ended",
-        undo=lambda: keeping.change(bench.logbook, Batch, batch.id, ended_ms=None),
-        redo=lambda: keeping.change(bench.logbook, Batch, batch.id, ended_ms=at),
-    )
+    with desk.edit(f"{batch.name} ended") as edit:
+        edit.change(Batch, batch.id, ended_ms=desk.now_ms)

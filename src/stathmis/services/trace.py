@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from stathmis.core.adherence import Adherence, judge
 from stathmis.logbook.records import Event, Quantity
-from stathmis.services.batches import Course, events_along
+from stathmis.services.batches import events_along
+from stathmis.services.book import Book
+from stathmis.services.course import Course
 from stathmis.services.runs import Doubt, Run, best_first, combined_along, logged_count, runs_along
-from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
 
@@ -67,39 +68,39 @@ def lasting(adherence: Adherence) -> int:
     return sum(e.end_s - e.start_s >= LASTING_S for e in adherence.excursions)
 
 
-def trace(bench: Workbench, course: Course) -> BatchTrace:
+def trace(book: Book, course: Course) -> BatchTrace:
     """Everything recorded of a batch from warm-up until now."""
-    return _traced(bench, course, outline=False)
+    return _traced(book, course, outline=False)
 
 
-def outline(bench: Workbench, course: Course) -> BatchTrace | None:
+def outline(book: Book, course: Course) -> BatchTrace | None:
     """A first picture of a long run, drawn within milliseconds; None where the whole is as quick."""
-    until = min(bench.now_ms, course.end_ms)
+    until = min(book.now_ms, course.end_ms)
     stretches = course.stretches(course.start_ms, until)
-    if sum(logged_count(bench, *stretch) for stretch in stretches) < LONG_RUN:
+    if sum(logged_count(book, *stretch) for stretch in stretches) < LONG_RUN:
         return None
-    return _traced(bench, course, outline=True)
+    return _traced(book, course, outline=True)
 
 
-def _traced(bench: Workbench, course: Course, *, outline: bool) -> BatchTrace:
-    until = min(bench.now_ms, course.end_ms)
+def _traced(book: Book, course: Course, *, outline: bool) -> BatchTrace:
+    until = min(book.now_ms, course.end_ms)
     return BatchTrace(
         course,
         until,
-        _quantity(bench, course, "temperature", until, outline=outline),
-        _quantity(bench, course, "humidity", until, outline=outline),
-        tuple(events_along(bench, course, course.start_ms, until)),
+        _quantity(book, course, "temperature", until, outline=outline),
+        _quantity(book, course, "humidity", until, outline=outline),
+        tuple(events_along(book, course, course.start_ms, until)),
         outline,
     )
 
 
-def _quantity(bench: Workbench, course: Course, quantity: Quantity, until_ms: int, *, outline: bool) -> QuantityTrace:
+def _quantity(book: Book, course: Course, quantity: Quantity, until_ms: int, *, outline: bool) -> QuantityTrace:
     set_ms = course.batch.set_ms
-    groups = runs_along(bench, course.stretches(course.start_ms, until_ms), quantity, set_ms, outline=outline)
+    groups = runs_along(book, course.stretches(course.start_ms, until_ms), quantity, set_ms, outline=outline)
     runs = tuple(best_first([run for group in groups for run in group]))
     if outline or not runs:
         return QuantityTrace(quantity, runs, runs[0] if runs else None, (), ())
-    judged, doubts = combined_along(bench, groups)
+    judged, doubts = combined_along(book, groups)
     assert judged is not None
     phases, days = _shares(course, quantity, judged, until_ms), _by_day(course, quantity, judged, until_ms)
     return QuantityTrace(quantity, runs, judged, doubts, phases, days)
@@ -184,11 +185,11 @@ def _stretch(run: Run, start_ms: int, stop_ms: int) -> tuple[Array, Array, Array
     return seconds, values, u
 
 
-def set_points(bench: Workbench, course: Course, until_ms: int) -> list[tuple[int, float]]:
+def set_points(book: Book, course: Course, until_ms: int) -> list[tuple[int, float]]:
     """What the controller was set to: from when (UTC ms, from the start of the course) and °C, in order of time."""
     found: list[tuple[int, float]] = []
     for incubator, start, stop in course.stretches(course.start_ms, until_ms):
-        events = bench.events_between(incubator.id, 0, stop)
+        events = book.events_between(incubator.id, 0, stop)
         changes = [(e.time_ms, e.set_point_c) for e in events if e.kind == "set_point" and e.set_point_c is not None]
         before = [c for at, c in changes if at <= start]
         first = before[-1] if before else incubator.set_point_c

@@ -11,8 +11,8 @@ from stathmis.core.conformity import UNDECIDED, decide
 from stathmis.core.consensus import Consensus, combine
 from stathmis.core.profile import Band
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.services.book import Book
 from stathmis.services.corrections import Corrected
-from stathmis.services.workbench import Workbench
 
 STILL_AIR_HEIGHT_U_K = 1.0
 """Standard uncertainty of a still-air reading taken elsewhere than at egg-top height: heat lies in layers.
@@ -26,7 +26,8 @@ CURRENT_MS = 14 * 3_600_000
 class Judged:
     """One reading, corrected (°C or %), and whether it is in the band ("inside", "outside", "undecided").
 
-    leans_on: channel id of the reference its correction rests on, and that one's own standard uncertainty.
+    leans_on: channel id of the reference its correction rests on, and that one's own standard uncertainty. Of a logger,
+    corrected is the mean over the last mean_s seconds (whole cycles of the thermostat), newest what it reads now.
     """
 
     instrument: Instrument
@@ -37,6 +38,8 @@ class Judged:
     corrected: Corrected
     decision: str
     leans_on: tuple[int, float] | None = None
+    mean_s: float = 0.0
+    newest: Corrected | None = None
 
 
 @dataclass(frozen=True)
@@ -64,7 +67,7 @@ def layers_u_k(incubator: Incubator, placement: Placement, channel: Channel) -> 
 
 
 def judge_reading(
-    bench: Workbench,
+    book: Book,
     incubator: Incubator,
     hanging: tuple[Instrument, Placement, Channel],
     shown: float,
@@ -73,9 +76,9 @@ def judge_reading(
 ) -> Judged:
     """Correct one reading (in its channel's unit) and hold it against a band (°C or %)."""
     instrument, placement, channel = hanging
-    corrected = bench.corrections.correct(channel, shown, at_ms)
+    corrected = book.corrections.correct(channel, shown, at_ms)
     corrected = Corrected(corrected.value, hypot(corrected.U, NORMAL_95 * layers_u_k(incubator, placement, channel)))
-    leans_on = bench.corrections.leans_on(channel, corrected.value, at_ms)
+    leans_on = book.corrections.leans_on(channel, corrected.value, at_ms)
     return Judged(instrument, channel, placement, at_ms, shown, corrected, _decision(corrected, band), leans_on)
 
 

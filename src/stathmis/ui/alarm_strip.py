@@ -8,11 +8,11 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 from stathmis.core.errors import UserError
 from stathmis.services import alarms, notify
 from stathmis.services.alarms import Alarm
+from stathmis.services.desk import Desk
 from stathmis.services.live import LiveBench
-from stathmis.services.workbench import Workbench
 from stathmis.ui import reminder
-from stathmis.ui.background import Task
 from stathmis.ui.pieces import button, label, set_property
+from stathmis.ui.work import Task
 
 TURN_MS = 30_000
 SEEN_MS = 60 * 60_000
@@ -22,9 +22,9 @@ SNOOZE_MS = 10 * 60_000
 class AlarmStrip(QWidget):
     """Looks for alarms every half minute, off the window's thread."""
 
-    def __init__(self, bench: Workbench, live_bench: LiveBench) -> None:
+    def __init__(self, desk: Desk, live_bench: LiveBench) -> None:
         super().__init__()
-        self._bench, self._live = bench, live_bench
+        self._desk, self._live = desk, live_bench
         self.alarm: Alarm | None = None
         self._quiet_until: dict[str, int] = {}
         self._told: set[str] = set()
@@ -53,9 +53,9 @@ class AlarmStrip(QWidget):
         """Look for alarms now."""
         if self._task is not None:
             return
-        bench, probes = self._bench, self._live.statuses()
-        _ = bench.corrections, bench.incubators()  # read here once, not by the worker
-        self._task = Task(lambda progress, cancelled: alarms.alarms(bench, probes))
+        desk, probes = self._desk, self._live.statuses()
+        _ = desk.book.corrections, desk.book.incubators()  # read here once, not by the worker
+        self._task = Task(lambda progress, cancelled: alarms.alarms(desk.book, probes))
         self._task.done.connect(self._found)
         self._task.failed.connect(self._failed)
         self._task.start()
@@ -67,7 +67,7 @@ class AlarmStrip(QWidget):
     def _found(self, found: object) -> None:
         self._task = None
         assert isinstance(found, list)
-        now = self._bench.now_ms
+        now = self._desk.now_ms
         loud = [a for a in found if self._quiet_until.get(a.key, 0) <= now]
         # what has passed may be told again when it comes back
         self._told &= {a.key for a in found}
@@ -91,7 +91,7 @@ class AlarmStrip(QWidget):
     def _quiet(self, ms: int, *, seen: bool) -> None:
         if self.alarm is None:
             return
-        self._quiet_until[self.alarm.key] = self._bench.now_ms + ms
+        self._quiet_until[self.alarm.key] = self._desk.now_ms + ms
         self._told.discard(self.alarm.key)
         if seen:
             self._log(self.alarm, seen=True)
@@ -101,7 +101,7 @@ class AlarmStrip(QWidget):
 
     def _log(self, alarm: Alarm, *, seen: bool) -> None:
         try:
-            alarms.log_alarm(self._bench, alarm, seen)
+            alarms.log_alarm(self._desk, alarm, seen)
         except UserError as error:
             notify.tell_error(error)
 

@@ -23,10 +23,10 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.opening import Logbook, back_up_daily, create_logbook, open_logbook
 from stathmis.services import notify
 from stathmis.services.clock import Clock, FixedClock, SystemClock, system_zone_name
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
+from stathmis.services.desk import Desk
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
+from stathmis.ui.work import Task
 
 log = logging.getLogger(__name__)
 
@@ -48,24 +48,24 @@ def run(options: argparse.Namespace) -> int:
             logbook = _logbook(options, clock, Path(scratch))
         except UserError as error:
             return _refuse(error, visible=options.pictures is None)
-        bench = Workbench(logbook, clock)
+        desk = Desk(logbook, clock)
         if options.pictures is not None:
             from stathmis.ui.pictures import write_pictures
 
             theme = Theme(app, options.theme or "light", options.text or 1.0)
-            for written in write_pictures(bench, theme, options.pictures):
+            for written in write_pictures(desk, theme, options.pictures):
                 print(written)
             return 0
-        return _show(app, bench, options)
+        return _show(app, desk, options)
 
 
-def _show(app: QApplication, bench: Workbench, options: argparse.Namespace) -> int:
+def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
     settings = QSettings(str(Path(platformdirs.user_config_dir("stathmis")) / "window.ini"), QSettings.Format.IniFormat)
     _log_to_file()
     _catch_faults()
     scale = options.text or float(str(settings.value("scale", 1.0)))
     theme = Theme(app, options.theme or str(settings.value("theme", "system")), scale)
-    window = Window(bench, theme, None if options.demo else settings)
+    window = Window(desk, theme, None if options.demo else settings)
     window.show()
     # Ctrl+C in a terminal closes as the window's own button does; Python sees it only between Qt's events
     signal.signal(signal.SIGINT, lambda *_: window.close())
@@ -74,8 +74,8 @@ def _show(app: QApplication, bench: Workbench, options: argparse.Namespace) -> i
     heartbeat.timeout.connect(lambda: None)
     heartbeat.start(500)
     if not options.demo:
-        today = f"{bench.local(bench.now_ms):%Y-%m-%d}"
-        backup = Task(lambda progress, cancelled: back_up_daily(bench.logbook, today))
+        today = f"{desk.book.local(desk.now_ms):%Y-%m-%d}"
+        backup = Task(lambda progress, cancelled: back_up_daily(desk.logbook, today))
         backup.failed.connect(notify.tell_error)
         QTimer.singleShot(2000, backup.start)
     return app.exec()

@@ -9,18 +9,19 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Incubator
+from stathmis.logbook.snapshot import DENSE
 from stathmis.services import batches, judgement, notify, rounds
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.judgement import Followed
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.wording import count, number
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.pieces import Chooser, button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
+from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
     from stathmis.ui.moisture.view import MoistureView
     from stathmis.ui.trace_view import TraceView
 
+State = tuple[tuple[object, ...], int]
 JUDGE_EVERY_MS = 10 * 60_000
 """The expected hatch is worked out anew this often while readings come in."""
 PAGES = (("round", "Round"), ("trace", "Trace"), ("moisture", "Moisture"), ("eggs", "Eggs"), ("hatch", "Hatch"))
@@ -40,15 +42,15 @@ class BatchPages(QWidget):
     page_chosen = Signal(str)
     set_batch_wanted = Signal()
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self.incubator: Incubator | None = None
         self._chosen: dict[int, int] = {}
         self._past: int | None = None
-        self._boxes: dict[int, tuple[tuple[int, int], BoxSheet | None]] = {}
-        self._judged: dict[int, tuple[tuple[int, int], float | None, float]] = {}
+        self._boxes: dict[int, tuple[State, BoxSheet | None]] = {}
+        self._judged: dict[int, tuple[State, float | None, float]] = {}
         self.page = "round"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -84,7 +86,7 @@ class BatchPages(QWidget):
         head.addLayout(tabs)
         head.addWidget(rule())
         layout.addLayout(head)
-        self.round = RoundView(bench, theme)
+        self.round = RoundView(desk, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
@@ -97,8 +99,8 @@ class BatchPages(QWidget):
         """The whole run as curves."""
         from stathmis.ui.trace_view import TraceView
 
-        made = TraceView(self._bench, self._theme)
-        made.followed_anew.connect(self._followed)
+        made = TraceView(self._desk, self._theme)
+        made.followed_anew.connect(lambda found: self._followed(found, self._state()))
         self._stack.addWidget(made)
         return made
 
@@ -107,7 +109,7 @@ class BatchPages(QWidget):
         """Weights, water and vents."""
         from stathmis.ui.moisture.view import MoistureView
 
-        made = MoistureView(self._bench, self._theme)
+        made = MoistureView(self._desk, self._theme)
         self._stack.addWidget(made)
         return made
 
@@ -116,7 +118,7 @@ class BatchPages(QWidget):
         """The tray."""
         from stathmis.ui.eggs.eggs_view import EggsView
 
-        made = EggsView(self._bench, self._theme)
+        made = EggsView(self._desk, self._theme)
         self._stack.addWidget(made)
         return made
 
@@ -125,7 +127,7 @@ class BatchPages(QWidget):
         """The late stage and the review."""
         from stathmis.ui.eggs.hatch_view import HatchView
 
-        made = HatchView(self._bench, self._theme)
+        made = HatchView(self._desk, self._theme)
         made.ended.connect(self._ended)
         self._stack.addWidget(made)
         return made
@@ -145,6 +147,12 @@ class BatchPages(QWidget):
         self._several.addWidget(chooser, 1)
         self._several.addStretch(1)
 
+    def _state(self) -> State:
+        """What the results of long work rest on: all records, and the log up to some minutes ago."""
+        book = self._desk.book
+        kinds = [k for k in book.snapshot.versions if k != DENSE]
+        return book.versions(*kinds), book.now_ms // JUDGE_EVERY_MS
+
     def _show_window(self, course: Course | None, *, elsewhere: bool) -> None:
         """Where the hatch is to be expected; worked out off the window's thread, and again as the log grows.
 
@@ -153,59 +161,67 @@ class BatchPages(QWidget):
         if course is None:
             self.course.show_shift(None)
             return
-        bench = self._bench
-        key = (bench.version, bench.now_ms // JUDGE_EVERY_MS)
-        known = self._judged.get(course.batch.id)
+        state, known = self._state(), self._judged.get(course.batch.id)
         self.course.show_shift(*(known[1:] if known is not None else (None, 0.0)))
-        if elsewhere or (known is not None and known[0] == key):
+        if elsewhere or (known is not None and known[0] == state):
             return
         # asked once for this state of the log, whether it succeeds or not
-        self._judged[course.batch.id] = (key, *(known[1:] if known is not None else (None, 0.0)))
-        _ = bench.corrections
-        task = Task(lambda progress, cancelled: judgement.follow(bench, course))
-        task.done.connect(self._followed)
+        self._judged[course.batch.id] = (state, *(known[1:] if known is not None else (None, 0.0)))
+        book = self._desk.book
+        task = Task(lambda progress, cancelled: judgement.follow(book, course))
+        task.done.connect(lambda found: self._followed(found, state))
         task.failed.connect(notify.tell_error)
         task.start()
 
-    def _followed(self, found: Followed) -> None:
+    def _followed(self, found: Followed, state: State) -> None:
+        """A run was judged; state: of the log it was read from."""
         course, eggs = found.trace.course, found.eggs
-        key = (self._bench.version, self._bench.now_ms // JUDGE_EVERY_MS)
         shift = (eggs.shift_days, 2.0 * eggs.u_shift_days) if eggs is not None else (None, 0.0)
-        self._judged[course.batch.id] = (key, *shift)
+        known = self._judged.get(course.batch.id)
+        if known is not None and known[0] != state and state != self._state():
+            # a newer state was asked for meanwhile: its answer counts
+            return
+        self._judged[course.batch.id] = (state, *shift)
         if self.course.shows(course):
             self.course.show_shift(*shift)
 
     def _learn_box(self, incubator: Incubator, course: Course | None) -> None:
         """What water and vents give here, worked out off the window's thread and again as the log grows."""
-        bench = self._bench
-        key = (bench.version, bench.now_ms // JUDGE_EVERY_MS)
+        book, state = self._desk.book, self._state()
         known = self._boxes.get(incubator.id)
         self.round.show_box(known[1] if known is not None else None)
-        if course is None or incubator.air == "room" or (known is not None and known[0] == key):
+        if course is None or incubator.air == "room" or (known is not None and known[0] == state):
             return
-        if not water.surfaces(bench, incubator):
-            self._boxes[incubator.id] = (key, None)
+        if not water.surfaces(book, incubator):
+            self._boxes[incubator.id] = (state, None)
             self.round.show_box(None)
             return
-        self._boxes[incubator.id] = (key, known[1] if known is not None else None)
-        _ = bench.corrections
+        self._boxes[incubator.id] = (state, known[1] if known is not None else None)
 
         def work(progress: object, cancelled: object) -> BoxSheet | None:
             # read in off the window's thread, like the log it works on
             from stathmis.services.moisture import box
 
-            return box.box_sheet(bench, incubator, course)
+            return box.box_sheet(book, incubator, course)
 
         task = Task(work)
-        task.done.connect(self._learned)
+        task.done.connect(lambda found: self._learned(found, state))
         task.failed.connect(notify.tell_error)
         task.start()
 
-    def _learned(self, found: BoxSheet) -> None:
-        key = (self._bench.version, self._bench.now_ms // JUDGE_EVERY_MS)
-        self._boxes[found.incubator.id] = (key, found)
+    def _learned(self, found: BoxSheet, state: State) -> None:
+        known = self._boxes.get(found.incubator.id)
+        if known is not None and known[0] != state:
+            # asked again meanwhile: the newer answer counts
+            return
+        self._boxes[found.incubator.id] = (state, found)
         if self.incubator is not None and self.incubator.id == found.incubator.id:
             self.round.show_box(found)
+
+    @property
+    def boxes(self) -> dict[int, BoxSheet | None]:
+        """What water and vents give, by incubator, as far as it was worked out."""
+        return {i: found for i, (_, found) in self._boxes.items()}
 
     def choose_batch(self, batch_id: int) -> None:
         """Show another of the batches that share the machine."""
@@ -221,7 +237,7 @@ class BatchPages(QWidget):
         self.show_incubator(course.incubator, "hatch" if self._past is not None else "eggs")
 
     def _ended(self, batch_id: int) -> None:
-        course = batches.course_by_id(self._bench, batch_id)
+        course = batches.course_by_id(self._desk.book, batch_id)
         if course is not None:
             self.show_batch(course)
 
@@ -233,7 +249,7 @@ class BatchPages(QWidget):
 
     def _past_course(self, incubator: Incubator) -> Course | None:
         """The ended batch that is looked at, None where the running one is."""
-        course = batches.course_by_id(self._bench, self._past) if self._past is not None else None
+        course = batches.course_by_id(self._desk.book, self._past) if self._past is not None else None
         if course is None or course.incubator.id != incubator.id or course.batch.ended_ms is None:
             self._past = None
             return None
@@ -243,7 +259,7 @@ class BatchPages(QWidget):
         clear(self._past_row)
         if course is None or course.batch.ended_ms is None:
             return
-        at = self._bench.local(course.batch.ended_ms)
+        at = self._desk.book.local(course.batch.ended_ms)
         words = f"Looking back at {course.batch.name}, ended {at.day} {at:%b %Y}."
         self._past_row.addWidget(label(words, "", "undecided", wrap=True), 1)
         self._past_row.addWidget(button("Back to now", self.show_running, "link"))
@@ -259,7 +275,7 @@ class BatchPages(QWidget):
 
     def show_incubator(self, incubator: Incubator, page: str) -> None:
         """Show a page of an incubator as it stands now."""
-        bench = self._bench
+        desk = self._desk
         self.incubator, self.page = incubator, page
         if incubator.air == "room":
             # a room has no trace; the page is remembered for the next incubator
@@ -267,7 +283,7 @@ class BatchPages(QWidget):
         past = self._past_course(incubator) if page != "round" else None
         if page == "round":
             self._past = None
-        sheet = rounds.sheet(bench, incubator, batch_id=self._chosen.get(incubator.id))
+        sheet = rounds.sheet(desk.book, incubator, batch_id=self._chosen.get(incubator.id))
         course = past if past is not None else sheet.course
         self._show_several(sheet)
         self._show_past(past)
@@ -282,15 +298,15 @@ class BatchPages(QWidget):
         elif sheet.course is None:
             self._batch.setText(f"{air}, no batch")
         else:
-            celsius = rounds.set_point(bench, incubator, bench.now_ms)
-            unit = bench.temperature_unit
+            celsius = rounds.set_point(desk.book, incubator, desk.now_ms)
+            unit = desk.book.temperature_unit
             setting = "" if celsius is None else f" · set to {number(celsius, 'temperature', unit)}"
             shared = f"{count(1 + len(sheet.beside), 'batch', 'batches')} together"
             self._batch.setText(f"{shared if sheet.beside else sheet.course.batch.name} · {air}{setting}")
-        now = bench.local(bench.now_ms)
+        now = desk.book.local(desk.now_ms)
         self._date.setText(f"{now:%a} {now.day} {now:%b %H:%M}")
-        events = batches.events_along(bench, course, course.start_ms, bench.now_ms) if course is not None else []
-        self.course.show_course(bench, course, events)
+        events = batches.events_along(desk.book, course, course.start_ms, desk.now_ms) if course is not None else []
+        self.course.show_course(desk.book, course, events)
         self._show_window(course, elsewhere=page == "trace")
         for key, made in self.tabs.items():
             made.setChecked(key == page)

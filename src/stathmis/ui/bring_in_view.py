@@ -22,15 +22,14 @@ from PySide6.QtWidgets import (
 from stathmis.core.errors import UserError
 from stathmis.exchange.csv_layout import DATE_ORDERS, Column
 from stathmis.exchange.logger_csv import CancelledError
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Channel, Instrument, WatchedFolder
 from stathmis.services import folder_watch, logger_import, notify
+from stathmis.services.desk import Desk
 from stathmis.services.logger_import import ColumnUse, Examined, Plan
-from stathmis.services.wording import count, unit_word
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
+from stathmis.words.numbers import count, unit_word
 
 _REASONS_SHOWN = 8
 
@@ -38,9 +37,9 @@ _REASONS_SHOWN = 8
 class BringInView(FoldingView):
     """Three steps on one page: the file, its columns, what it would bring."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 700)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self.setAcceptDrops(True)
         self.plan: Plan | None = None
         self.examined: Examined | None = None
@@ -104,7 +103,7 @@ class BringInView(FoldingView):
     def _show_watched(self) -> None:
         """The folders that are watched, and how to stop."""
         clear(self._watched)
-        folders = keeping.all_of(self._bench.logbook, WatchedFolder)
+        folders = self._desk.book.records(WatchedFolder)
         if folders:
             self._watched.addSpacing(12)
             self._watched.addWidget(label("Watched folders", "heading"))
@@ -114,7 +113,7 @@ class BringInView(FoldingView):
             there = Path(watched.folder).is_dir()
             words = watched.folder if there else f"{watched.folder} (not there now)"
             row.addWidget(label(words, wrap=True), 1)
-            stop = button("Watch no longer", partial(folder_watch.stop_watching, self._bench, watched), "link")
+            stop = button("Watch no longer", partial(folder_watch.stop_watching, self._desk, watched), "link")
             stop.setAccessibleName(f"Watch {watched.folder} no longer")
             row.addWidget(stop)
             self._watched.addLayout(row)
@@ -142,7 +141,7 @@ class BringInView(FoldingView):
         self.path.setText(str(path))
         self._reset()
         try:
-            self.plan = logger_import.propose(self._bench, path)
+            self.plan = logger_import.propose(self._desk.book, path)
         except UserError as error:
             self._complain(str(error))
             return
@@ -178,7 +177,7 @@ class BringInView(FoldingView):
         self.order.setCurrentText(plan.order)
         self.order.setAccessibleName("Order of the date")
         self.zone = Chooser()
-        self.zone.addItem(f"local time ({self._bench.zone})", self._bench.zone)
+        self.zone.addItem(f"local time ({self._desk.book.zone})", self._desk.book.zone)
         self.zone.addItem("UTC", None)
         self.zone.setCurrentIndex(0 if plan.zone is not None else 1)
         self.zone.setAccessibleName("Time zone of the file's times")
@@ -221,8 +220,8 @@ class BringInView(FoldingView):
         target.setMinimumContentsLength(16)
         target.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         target.addItem("leave it out", None)
-        instruments = {i.id: i.name for i in keeping.all_of(self._bench.logbook, Instrument)}
-        for channel in keeping.all_of(self._bench.logbook, Channel):
+        instruments = {i.id: i.name for i in self._desk.book.records(Instrument)}
+        for channel in self._desk.book.records(Channel):
             if channel.instrument_id in instruments:
                 target.addItem(f"{instruments[channel.instrument_id]}, {unit_word(channel.unit)}", channel)
         unit.addItems(["°C", "°F", "%"])
@@ -270,9 +269,10 @@ class BringInView(FoldingView):
         except UserError as error:
             self._complain(str(error))
             return
-        bench = self._bench
+        desk = self._desk
         self._run(
-            Task(lambda progress, cancelled: logger_import.examine(bench, plan, progress, cancelled)), self._examined
+            Task(lambda progress, cancelled: logger_import.examine(desk.book, plan, progress, cancelled)),
+            self._examined,
         )
 
     def _run(self, task: Task, on_done) -> None:  # type: ignore[no-untyped-def]
@@ -335,7 +335,7 @@ class BringInView(FoldingView):
 
     def store(self) -> None:
         """Store what was counted, in one transaction, off the window's thread."""
-        found, bench = self.examined, self._bench
+        found, desk = self.examined, self._desk
         if found is None or not found.good or self._task is not None:
             return
         self.take_in.setEnabled(False)
@@ -346,14 +346,13 @@ class BringInView(FoldingView):
             self.examined = None
             self._reset()
             self.path.setText("")
-            logger_import.stored(bench, found, int(str(import_id)))
             said = f"{count(found.good, 'row')} taken in. Ctrl+Z takes them back."
             if watch:
                 try:
-                    folder_watch.watch_folder(bench, found.plan)
+                    folder_watch.watch_folder(desk, found.plan)
                     said = f"{count(found.good, 'row')} taken in; its folder is watched from now on."
                 except UserError as error:
                     said = str(error)
             notify.tell("info", said)
 
-        self._run(Task(lambda progress, cancelled: logger_import.store(bench, found)), finished)
+        self._run(Task(lambda progress, cancelled: logger_import.store(desk, found)), finished)

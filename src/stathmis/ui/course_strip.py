@@ -10,8 +10,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPaintEvent, Q
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.logbook.records import Event
-from stathmis.services.batches import Course
-from stathmis.services.workbench import Workbench
+from stathmis.services.book import Book
+from stathmis.services.course import Course
 from stathmis.ui.theme import Theme
 
 _DEPTH = {"warm-up": 6.0, "setting": 12.0, "incubation": 12.0, "lockdown": 20.0, "hatch": 14.0, "dry": 6.0}
@@ -25,7 +25,7 @@ class CourseStrip(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._course: Course | None = None
-        self._bench: Workbench | None = None
+        self._book: Book | None = None
         self._events: list[Event] = []
         self._shift: tuple[float, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -37,15 +37,15 @@ class CourseStrip(QWidget):
 
     minimumSizeHint = sizeHint
 
-    def show_course(self, bench: Workbench, course: Course | None, events: list[Event]) -> None:
+    def show_course(self, book: Book, course: Course | None, events: list[Event]) -> None:
         """Show a batch's course with its events so far."""
-        self._bench, self._course, self._events = bench, course, events
+        self._book, self._course, self._events = book, course, events
         self.setVisible(course is not None)
         if course is not None:
-            now = bench.now_ms
+            now = book.now_ms
             phase = course.phase(now)
             stands = phase.name if phase else "over"
-            words = f"Course: {course.day_text(now)}, {stands}; {course.next_step(now, bench.zone)}"
+            words = f"Course: {course.day_text(now)}, {stands}; {course.next_step(now, book.zone)}"
             if course.batch.ended_ms is not None:
                 words = f"Course: ended on {course.day_words(course.day(course.batch.ended_ms), 1)}"
             self.setAccessibleName(words)
@@ -59,8 +59,8 @@ class CourseStrip(QWidget):
     def show_shift(self, shift_days: float | None, U_days: float = 0.0) -> None:
         """Show where the temperatures so far move the hatch, later or (negative) earlier; None: not known."""
         self._shift = None if shift_days is None else (shift_days, U_days)
-        if self._shift is not None and self._course is not None and self._bench is not None:
-            at = self._bench.local(self._course.at_ms(self._course.species.days + self._shift[0]))
+        if self._shift is not None and self._course is not None and self._book is not None:
+            at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
             words = f"{self.accessibleName().partition('; hatch about')[0]}; hatch about {at:%a} {at.day} {at:%b}"
             self.setAccessibleName(f"{words} by the temperatures so far")
             self.setToolTip(self.accessibleName())
@@ -68,8 +68,8 @@ class CourseStrip(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
-        course, bench = self._course, self._bench
-        if course is None or bench is None:
+        course, book = self._course, self._book
+        if course is None or book is None:
             return
         theme, inks = self._theme, self._theme.inks
         painter = QPainter(self)
@@ -81,7 +81,7 @@ class CourseStrip(QWidget):
             return 1 + (day - first) * per_day
 
         middle = theme.px(42)
-        self._paint_phases(painter, course, bench, x_of, middle)
+        self._paint_phases(painter, course, book, x_of, middle)
         for item in self._events:
             if item.kind != "note":
                 self._peg(painter, x_of(course.day(item.time_ms)), middle, filled=False)
@@ -90,7 +90,7 @@ class CourseStrip(QWidget):
         self._peg(painter, x_of(course.species.days), middle, filled=True)
         self._paint_window(painter, course, x_of, middle)
         ended = course.batch.ended_ms
-        marked = course.day(bench.now_ms if ended is None else ended)
+        marked = course.day(book.now_ms if ended is None else ended)
         day = min(max(marked, first), last)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x_of(day), middle - theme.px(24)), QPointF(x_of(day), middle + theme.px(14)))
@@ -101,7 +101,7 @@ class CourseStrip(QWidget):
         painter.drawText(QPointF(left, middle - theme.px(28)), label)
 
     def _paint_phases(
-        self, painter: QPainter, course: Course, bench: Workbench, x_of: Callable[[float], float], middle: float
+        self, painter: QPainter, course: Course, book: Book, x_of: Callable[[float], float], middle: float
     ) -> None:
         theme, inks = self._theme, self._theme.inks
         painter.setFont(theme.font(12))
@@ -117,7 +117,7 @@ class CourseStrip(QWidget):
             painter.fillRect(QRectF(left + 1, middle - depth / 2, right - left - 2, depth), shade)
             words = phase.name
             if phase.name in ("lockdown", "hatch"):
-                begins = bench.local(course.at_ms(phase.start_day))
+                begins = book.local(course.at_ms(phase.start_day))
                 words += f" {begins:%a} {begins.day}"
             width = metrics.horizontalAdvance(words)
             start = min(max((left + right - width) / 2, 0.0), self.width() - width)

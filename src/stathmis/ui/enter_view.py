@@ -6,10 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping
-from stathmis.logbook.records import Instrument
+from stathmis.logbook.records import Incubator, Instrument
 from stathmis.services import batches, company, knowledge, setting_up
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
 from stathmis.ui.attempt import attempt
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
 from stathmis.ui.pieces import Chooser, FoldingView, button, label, problem_label, scrolling_page, yielding
@@ -19,9 +18,9 @@ from stathmis.ui.theme import Theme
 class EnterView(FoldingView):
     """Forms for a batch, an instrument, an incubator; and ending a batch."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)
-        self._bench = bench
+        self._desk = desk
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -34,7 +33,7 @@ class EnterView(FoldingView):
         page.addLayout(columns)
         page.addStretch(1)
 
-        self.batch = BatchForm(bench)
+        self.batch = BatchForm(desk)
         self.machine = Chooser()
         self.batch.field("In", self.machine)
         self.batch_problem = problem_label()
@@ -49,7 +48,7 @@ class EnterView(FoldingView):
         self._end_card = _card("End a batch", self.ending, self.end_problem, self.end_button)
         left.addWidget(self._end_card)
         left.addStretch(1)
-        self.instrument = InstrumentForm(bench)
+        self.instrument = InstrumentForm(desk)
         self.instrument_problem = problem_label()
         right.addWidget(
             _card(
@@ -59,7 +58,7 @@ class EnterView(FoldingView):
                 button("Enter the instrument", self.add_instrument, "main"),
             )
         )
-        self.incubator = IncubatorForm(bench)
+        self.incubator = IncubatorForm(desk)
         self.incubator_problem = problem_label()
         right.addWidget(
             _card(
@@ -81,7 +80,7 @@ class EnterView(FoldingView):
             2,
             _card("Move an instrument", self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move),
         )
-        self.place = PlaceForm(bench)
+        self.place = PlaceForm(desk)
         self.place_problem = problem_label()
         keep = button("Keep it", self.set_place)
         right.insertWidget(2, _card("Your place", self.place, self.place_problem, keep))
@@ -95,10 +94,10 @@ class EnterView(FoldingView):
 
     def refresh(self) -> None:
         """Offer the incubators as they stand."""
-        bench = self._bench
-        incubators = bench.incubators()
-        courses = {i.id: batches.all_running(bench, i) for i in incubators}
-        places = bench.places()
+        desk = self._desk
+        incubators = desk.book.incubators()
+        courses = {i.id: batches.all_running(desk.book, i) for i in incubators}
+        places = desk.book.places()
         self.instrument.offer_incubators(places)
         self.machine.clear()
         self.ending.clear()
@@ -114,7 +113,7 @@ class EnterView(FoldingView):
         self._end_card.setVisible(self.ending.count() > 0)
         self.moving.clear()
         self.moving_to.clear()
-        for instrument in keeping.all_of(bench.logbook, Instrument):
+        for instrument in desk.book.records(Instrument):
             self.moving.addItem(instrument.name, instrument.id)
         for place in places:
             self.moving_to.addItem(f"into {place.name}", place.id)
@@ -129,7 +128,7 @@ class EnterView(FoldingView):
             if incubator is None:
                 raise UserError("There is no incubator yet.", "Enter one first.")
             self.batch.save(incubator)
-            shared = company.warnings(self._bench, incubator)
+            shared = company.warnings(self._desk.book, incubator)
             return f"Set in {incubator.name}. {' '.join(shared) or knowledge.cautions()['eggs']}"
 
         attempt(self.batch_problem, action)
@@ -139,7 +138,7 @@ class EnterView(FoldingView):
         batch = self.ending.currentData()
 
         def action() -> str:
-            setting_up.end_batch(self._bench, batch)
+            setting_up.end_batch(self._desk, batch)
             return f"{batch.name} ended."
 
         if batch is not None:
@@ -164,7 +163,7 @@ class EnterView(FoldingView):
                 raise UserError("There is no instrument yet.", "Enter one first.")
             name = self.moving.currentText()
             setting_up.move_instrument(
-                self._bench,
+                self._desk,
                 self.moving.currentData(),
                 self.moving_to.currentData(),
                 at_egg_top=self.moving_at_eggs.isChecked(),
@@ -197,9 +196,9 @@ class EnterView(FoldingView):
 class StartView(QWidget):
     """An empty logbook: three questions, then the first round."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -216,13 +215,13 @@ class StartView(QWidget):
         page.addLayout(row)
         page.addStretch(1)
         inner.addWidget(label("Three questions, then the first reading", "title"))
-        self.incubator = IncubatorForm(bench, with_room=False)
+        self.incubator = IncubatorForm(desk, with_room=False)
         inner.addWidget(_card("1  Which incubator?", self.incubator))
-        self.batch = BatchForm(bench)
+        self.batch = BatchForm(desk)
         self.none_yet = QCheckBox("nothing yet: it is still warming up")
         self.none_yet.toggled.connect(lambda on: self.batch.setEnabled(not on))
         inner.addWidget(_card("2  What is in it?", self.none_yet, self.batch))
-        self.instrument = InstrumentForm(bench, with_place=False)
+        self.instrument = InstrumentForm(desk, with_place=False)
         inner.addWidget(_card("3  What do you read?", self.instrument))
         self.problem = problem_label()
         inner.addWidget(self.problem)
@@ -246,32 +245,18 @@ class StartView(QWidget):
 
     def start(self) -> None:
         """Enter all three answers, or none and say what is wrong."""
-        bench = self._bench
-        listeners, bench.listeners = bench.listeners, []
-        steps = 0
+        desk = self._desk
 
         def action() -> str:
-            nonlocal steps
-            # the answers are entered last question first, so that a faulty one stops before anything is shown
-            incubator_id = self.incubator.save()
-            steps += 1
-            self.instrument.save(incubator_id)
-            steps += 1
-            if not self.none_yet.isChecked():
-                incubator = next(i for i in bench.incubators() if i.id == incubator_id)
-                self.batch.save(incubator)
+            with desk.edit("the first three answers"):
+                incubator_id = self.incubator.save()
+                self.instrument.save(incubator_id)
+                if not self.none_yet.isChecked():
+                    self.batch.save(desk.book.one(Incubator, incubator_id))
             return "Ready: type what the instrument shows."
 
-        try:
-            done = attempt(self.problem, action)
-        finally:
-            bench.listeners = listeners
-        if not done:
-            for _ in range(steps):
-                bench.undo()
+        if not attempt(self.problem, action):
             self.problem.setFocus()
-            return
-        bench.changed()
 
 
 def _card(title: str, *widgets: QWidget) -> QFrame:

@@ -14,12 +14,11 @@ from PySide6.QtWidgets import (
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Channel, Incubator
 from stathmis.services import clock, knowledge, profiles, setting_up
+from stathmis.services.desk import Desk
 from stathmis.services.profiles import DAY_COUNTS
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import Chooser, label
 
 
@@ -34,9 +33,9 @@ def _number(edit: QLineEdit, what: str) -> float:
 class _Form(QWidget):
     """A grid of labelled fields."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self.bench = bench
+        self.desk = desk
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(12)
@@ -67,8 +66,8 @@ class _Form(QWidget):
 class IncubatorForm(_Form):
     """Name, and fan or still air; or the room the incubators stand in."""
 
-    def __init__(self, bench: Workbench, *, with_room: bool = True) -> None:
-        super().__init__(bench)
+    def __init__(self, desk: Desk, *, with_room: bool = True) -> None:
+        super().__init__(desk)
         self.name = QLineEdit()
         self.name.setPlaceholderText("such as: North cabinet")
         self.field("You call it", self.name)
@@ -86,7 +85,7 @@ class IncubatorForm(_Form):
         """Enter it; returns its id. Raises UserError."""
         try:
             air = "room" if self.room.isChecked() else "forced" if self.fan.isChecked() else "still"
-            return setting_up.add_incubator(self.bench, self.name.text(), air)
+            return setting_up.add_incubator(self.desk, self.name.text(), air)
         except UserError:
             self.name.setFocus()
             raise
@@ -95,8 +94,8 @@ class IncubatorForm(_Form):
 class BatchForm(_Form):
     """Species, eggs, when set, humidity school."""
 
-    def __init__(self, bench: Workbench) -> None:
-        super().__init__(bench)
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
         self.species = Chooser()
         for key, species in knowledge.species().items():
             self.species.addItem(species.name, key)
@@ -126,7 +125,7 @@ class BatchForm(_Form):
     def offer_regimes(self) -> None:
         """The schools and own profiles the chosen species can follow; the one chosen stays if it can."""
         chosen = self.regime.currentData()
-        found = profiles.choices(self.bench, str(self.species.currentData()))
+        found = profiles.choices(self.desk.book, str(self.species.currentData()))
         self._why = {c.key: c.why for c in found}
         self.regime.clear()
         for choice in found:
@@ -148,12 +147,12 @@ class BatchForm(_Form):
     def save(self, incubator: Incubator) -> int:
         """Set it in an incubator; returns its id. Raises UserError."""
         try:
-            at = clock.parse_moment(self.when.text(), self.bench.now_ms, self.bench.zone)
+            at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
         except UserError:
             self.when.setFocus()
             raise
         return setting_up.set_batch(
-            self.bench,
+            self.desk,
             incubator,
             self.name.text(),
             str(self.species.currentData()),
@@ -167,8 +166,8 @@ class BatchForm(_Form):
 class PlaceForm(_Form):
     """Name and altitude of the keeper's place."""
 
-    def __init__(self, bench: Workbench) -> None:
-        super().__init__(bench)
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
         self.name, self.altitude = QLineEdit(), QLineEdit()
         self.name.setPlaceholderText("optional")
         self.altitude.setPlaceholderText("such as 900")
@@ -178,20 +177,20 @@ class PlaceForm(_Form):
     def refresh(self) -> None:
         """Show what is known, but not over what is being typed."""
         if not self.name.hasFocus():
-            self.name.setText(self.bench.name)
+            self.name.setText(self.desk.book.name)
         if not self.altitude.hasFocus():
-            self.altitude.setText("" if self.bench.altitude_m is None else f"{self.bench.altitude_m:g}")
+            self.altitude.setText("" if self.desk.book.altitude_m is None else f"{self.desk.book.altitude_m:g}")
 
     def save(self) -> None:
         """Keep it. Raises UserError."""
-        setting_up.set_place(self.bench, self.name.text(), _number(self.altitude, "The altitude in meters"))
+        setting_up.set_place(self.desk, self.name.text(), _number(self.altitude, "The altitude in meters"))
 
 
 class InstrumentForm(_Form):
     """Name, kind, what it shows in which steps and how well, where it hangs; a certificate for a reference."""
 
-    def __init__(self, bench: Workbench, *, with_place: bool = True) -> None:
-        super().__init__(bench)
+    def __init__(self, desk: Desk, *, with_place: bool = True) -> None:
+        super().__init__(desk)
         self.name = QLineEdit()
         self.name.setPlaceholderText("such as: Blue probe")
         self.field("You call it", self.name)
@@ -203,7 +202,7 @@ class InstrumentForm(_Form):
         self.temperature.setChecked(True)
         self.unit = Chooser()
         self.unit.addItems(["°C", "°F"])
-        self.unit.setCurrentText(bench.temperature_unit)
+        self.unit.setCurrentText(desk.book.temperature_unit)
         self.unit.setAccessibleName("Unit of its temperature")
         self.line("It shows", self.temperature, self.unit, self.humidity)
         self.steps: dict[str, QLineEdit] = {}
@@ -278,18 +277,20 @@ class InstrumentForm(_Form):
         if points and self.temperature.isChecked() == self.humidity.isChecked():
             raise UserError("A certificate is for one quantity.", "Enter the reference once for each.")
         place = incubator_id if incubator_id is not None else self.incubator.currentData()
-        made = setting_up.add_instrument(
-            self.bench,
-            self.name.text(),
-            str(self.kind.currentData()),
-            self._channels(),
-            reference=bool(points),
-            incubator_id=place,
-            at_egg_top=self.at_egg_top.isChecked(),
-        )
-        if points:
-            channel = keeping.all_of(self.bench.logbook, Channel, instrument_id=made)[0]
-            setting_up.add_certificate(self.bench, channel.id, self.bench.now_ms, points)
+        channels = self._channels()
+        with self.desk.edit(f"{self.name.text().strip()} entered"):
+            made = setting_up.add_instrument(
+                self.desk,
+                self.name.text(),
+                str(self.kind.currentData()),
+                channels,
+                reference=bool(points),
+                incubator_id=place,
+                at_egg_top=self.at_egg_top.isChecked(),
+            )
+            if points:
+                channel = self.desk.book.records(Channel, instrument_id=made)[0]
+                setting_up.add_certificate(self.desk, channel.id, self.desk.now_ms, points)
         return made
 
     def clear(self) -> None:

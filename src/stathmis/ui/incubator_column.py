@@ -2,23 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from stathmis.logbook.records import Incubator, Quantity
-from stathmis.services import advice, rounds
+from stathmis.logbook.records import Quantity
+from stathmis.services import rounds
+from stathmis.services.advice import now as adviser
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import history
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Verdict
-from stathmis.services.wording import unit_word, value_text, with_u
-from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, clear, label
+from stathmis.ui.pieces import button, label, set_property, set_text
 from stathmis.ui.theme import Theme
+from stathmis.words.advice import short
+from stathmis.words.numbers import unit_word, value_text, with_u
+from stathmis.words.verdicts import word
 
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
+
+QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 PLACES = (
     ("planner", "Planner"),
     ("records", "Records"),
@@ -31,83 +41,93 @@ PLACES = (
 
 
 class Card(QWidget):
-    """One incubator: name, day, two slim levels, what is due."""
+    """One incubator: name, day, two slim levels, what is due. It lives as long as its incubator is listed; show_sheet
+    brings it up to date in place."""
 
     chosen = Signal(int)
 
-    def __init__(self, bench: Workbench, theme: Theme, incubator: Incubator, *, selected: bool) -> None:
+    def __init__(self, theme: Theme, incubator_id: int) -> None:
         super().__init__()
-        self._theme = theme
-        self._selected = selected
-        self.incubator = incubator
+        self._theme, self._selected = theme, False
+        self.incubator_id = incubator_id
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        sheet = rounds.sheet(bench, incubator)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(theme.px(20), theme.px(8), theme.px(16), theme.px(10))
-        grid.setVerticalSpacing(theme.px(2))
-        grid.setHorizontalSpacing(theme.px(12))
+        self._grid = QGridLayout(self)
         for column in (0, 1):
-            grid.setColumnStretch(column, 1)
-        name = label(incubator.name, "name", wrap=True)
-        grid.addWidget(name, 0, 0)
-        words = [incubator.name]
-        if incubator.air == "room":
-            grid.addWidget(label("the room", "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
-            shown = [v for q in ("temperature", "humidity") if (v := sheet.verdict(q)) is not None]
-            parts = [with_u(v.corrected.value, v.corrected.U, v.quantity, bench.shown_unit(v.quantity)) for v in shown]
-            grid.addWidget(label(" · ".join(parts) or "not read", "small", wrap=True), 1, 0, 1, 2)
-            words += ["the room", *parts]
-        elif sheet.course is None:
-            grid.addWidget(label("no batch", "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(label("Set a batch under Enter or change.", "small", wrap=True), 1, 0, 1, 2)
-        else:
-            day = sheet.course.day_text(bench.now_ms)
-            grid.addWidget(label(day, "small"), 0, 1, Qt.AlignmentFlag.AlignRight)
-            more = f" and {len(sheet.beside)} more" if sheet.beside else ""
-            grid.addWidget(label(sheet.course.batch.name + more, "small", wrap=True), 1, 0, 1, 2)
-            words += [sheet.course.batch.name, day]
-            verdicts = [sheet.verdict("temperature"), sheet.verdict("humidity")]
-            words.append(self._quantity(bench, grid, 0, "temperature", sheet, verdicts[0]))
-            words.append(self._quantity(bench, grid, 1, "humidity", sheet, verdicts[1]))
-            due = self._due(bench, sheet, verdicts)
-            if due:
-                grid.addWidget(label(due, "small", "eggs", wrap=True), 4, 0, 1, 2)
-                words.append(due)
-        self.setAccessibleName(", ".join(words))
+            self._grid.setColumnStretch(column, 1)
+        self._name, self._day = label("", "name", wrap=True), label("", "small")
+        self._about, self._due = label("", "small", wrap=True), label("", "small", "eggs", wrap=True)
+        self._levels = {q: Level(theme, slim=True) for q in QUANTITIES}
+        self._values = {q: label("", ink=ink) for q, ink in zip(QUANTITIES, ("heat", "moisture"), strict=True)}
+        self._grid.addWidget(self._name, 0, 0)
+        self._grid.addWidget(self._day, 0, 1, Qt.AlignmentFlag.AlignRight)
+        self._grid.addWidget(self._about, 1, 0, 1, 2)
+        for column, quantity in enumerate(QUANTITIES):
+            self._grid.addWidget(self._levels[quantity], 2, column)
+            self._grid.addWidget(self._values[quantity], 3, column)
+        self._grid.addWidget(self._due, 4, 0, 1, 2)
+        theme.changed.connect(self._restyle)
+        self._restyle()
 
-    def _quantity(
-        self,
-        bench: Workbench,
-        grid: QGridLayout,
-        column: int,
-        quantity: Quantity,
-        sheet: RoundSheet,
-        verdict: Verdict | None,
-    ) -> str:
-        level = Level(self._theme, slim=True)
-        grid.addWidget(level, 2, column)
+    def _restyle(self) -> None:
+        theme = self._theme
+        self._grid.setContentsMargins(theme.px(20), theme.px(8), theme.px(16), theme.px(10))
+        self._grid.setVerticalSpacing(theme.px(2))
+        self._grid.setHorizontalSpacing(theme.px(12))
+        self.update()
+
+    def show_sheet(self, book: Book, sheet: RoundSheet, box: BoxSheet | None, *, selected: bool) -> None:
+        """Show an incubator as it stands; box: what its water and vents give, where that is known."""
+        if selected != self._selected:
+            self._selected = selected
+            self.update()
+        verdicts = {q: sheet.verdict(q) for q in QUANTITIES}
+        course, words = sheet.course, [sheet.incubator.name]
+        day, about, due = "no batch", "Set a batch under Enter or change.", ""
+        if sheet.incubator.air == "room":
+            shown = [v for v in verdicts.values() if v is not None]
+            parts = [with_u(v.corrected.value, v.corrected.U, v.quantity, book.shown_unit(v.quantity)) for v in shown]
+            day, about = "the room", " · ".join(parts) or "not read"
+            words += [day, *parts]
+        elif course is not None:
+            day = course.day_text(book.now_ms)
+            about = course.batch.name + (f" and {len(sheet.beside)} more" if sheet.beside else "")
+            due = self._what_is_due(book, sheet, verdicts, box)
+            words += [course.batch.name, day]
+        for quantity in QUANTITIES:
+            level, value = self._levels[quantity], self._values[quantity]
+            for widget in (level, value):
+                widget.setVisible(course is not None and sheet.incubator.air != "room")
+            if level.isVisibleTo(self):
+                words.append(self._show_quantity(book, quantity, sheet, verdicts[quantity]))
+        for widget, text in ((self._name, sheet.incubator.name), (self._day, day), (self._about, about)):
+            set_text(widget, text)
+        set_text(self._due, due)
+        self._due.setVisible(bool(due))
+        self.setAccessibleName(", ".join([*words, *([due] if due else [])]))
+
+    def _show_quantity(self, book: Book, quantity: Quantity, sheet: RoundSheet, verdict: Verdict | None) -> str:
+        level, value = self._levels[quantity], self._values[quantity]
+        set_property(value, "role", "small" if verdict is None else "")
         if verdict is None:
             level.show_state(LevelState(quantity, sheet.band(quantity)), "not read")
-            grid.addWidget(label("not read", "small"), 3, column)
+            set_text(value, "not read")
             return f"{quantity} not read"
-        unit = bench.shown_unit(quantity)
+        unit = book.shown_unit(quantity)
         text = f"{value_text(verdict.corrected.value, verdict.corrected.U, quantity, unit)} {unit_word(unit)}"
-        words = f"{quantity} {text}, {advice.word(verdict)}"
+        words = f"{quantity} {text}, {word(verdict)}"
         level.show_state(LevelState(quantity, verdict.band, verdict.corrected, verdict.decision), words)
-        grid.addWidget(label(text, ink="moisture" if column else "heat"), 3, column)
+        set_text(value, text)
         return words
 
     @staticmethod
-    def _due(bench: Workbench, sheet: RoundSheet, verdicts: list[Verdict | None]) -> str:
-        parts = []
-        if any(v is None for v in verdicts):
-            parts.append("read it")
-        for action in advice.advise(bench, sheet, verdicts[0], verdicts[1])[:1]:
-            parts.append(action.text.split(":")[0].rstrip(".").lower())
-        step = sheet.course.next_step(bench.now_ms, bench.zone) if sheet.course else ""
-        if step:
-            parts.append(step)
-        return " · ".join(parts)
+    def _what_is_due(
+        book: Book, sheet: RoundSheet, verdicts: dict[Quantity, Verdict | None], box: BoxSheet | None
+    ) -> str:
+        parts = ["read it"] if None in verdicts.values() else []
+        for asked in adviser.advise(book, sheet, verdicts["temperature"], verdicts["humidity"], box)[:1]:
+            parts.append(short(book, asked))
+        step = sheet.course.next_step(book.now_ms, book.zone) if sheet.course else ""
+        return " · ".join([*parts, *([step] if step else [])])
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The selected card lies on lighter paper with a mark at its left; the focused one has an outline."""
@@ -124,12 +144,12 @@ class Card(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Choose by mouse."""
-        self.chosen.emit(self.incubator.id)
+        self.chosen.emit(self.incubator_id)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Choose with Enter or Space; step with the arrows."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.chosen.emit(self.incubator.id)
+            self.chosen.emit(self.incubator_id)
         elif event.key() == Qt.Key.Key_Down:
             self.focusNextChild()
         elif event.key() == Qt.Key.Key_Up:
@@ -146,16 +166,17 @@ class IncubatorColumn(QWidget):
     unit_wanted = Signal()
     keys_wanted = Signal()
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("column")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 16, 0, 12)
         layout.setSpacing(0)
-        self._head = QVBoxLayout()
-        layout.addLayout(self._head)
+        self._name, self._where = label("", "heading", wrap=True), label("", "small")
+        layout.addWidget(self._name)
+        layout.addWidget(self._where)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -163,9 +184,11 @@ class IncubatorColumn(QWidget):
         area.setStyleSheet("QScrollArea, QWidget#cards { background: transparent; }")
         inner = QWidget()
         inner.setObjectName("cards")
-        self._cards = QVBoxLayout(inner)
-        self._cards.setContentsMargins(0, 8, 0, 0)
-        self._cards.setSpacing(4)
+        self._cards: dict[int, Card] = {}
+        self._list = QVBoxLayout(inner)
+        self._list.setContentsMargins(0, 8, 0, 0)
+        self._list.setSpacing(4)
+        self._list.addStretch(1)
         area.setWidget(inner)
         layout.addWidget(area, 1)
         self.places = {}
@@ -182,43 +205,43 @@ class IncubatorColumn(QWidget):
         foot.addWidget(button("keys  F1", self.keys_wanted.emit, "link", "Show the keyboard map"))
         layout.addLayout(foot)
 
-    def refresh(self, selected_id: int | None, place: str) -> None:
-        """Show the incubators as they stand; selected_id is the one in view, place where else the keeper is."""
-        bench, theme = self._bench, self._theme
-        window = self.window()
-        self.setFixedWidth(min(theme.px(252), max(252, round(0.28 * window.width()))))
-        clear(self._head)
-        name = label(bench.name or "My hatching", "heading", wrap=True)
-        name.setContentsMargins(theme.px(20), 0, theme.px(16), 0)
-        self._head.addWidget(name)
-        known = bench.altitude_m is not None
-        where = label(f"{bench.altitude_m:.0f} m · about {bench.pressure_hpa:.0f} hPa" if known else "", "small")
-        where.setContentsMargins(theme.px(20), 0, 0, 0)
-        self._head.addWidget(where)
-        had_focus = any(card.hasFocus() for card in self.findChildren(Card))
-        clear(self._cards)
-        for incubator in bench.places():
+    def refresh(self, selected_id: int | None, place: str, boxes: Mapping[int, BoxSheet | None]) -> None:
+        """Show the incubators as they stand; selected_id is the one in view, place where else the keeper is; boxes:
+        what water and vents give, by incubator, as far as it is known."""
+        book, theme = self._desk.book, self._theme
+        self.setFixedWidth(min(theme.px(252), max(252, round(0.28 * self.window().width()))))
+        set_text(self._name, book.name or "My hatching")
+        known = book.altitude_m is not None
+        set_text(self._where, f"{book.altitude_m:.0f} m · about {book.pressure_hpa:.0f} hPa" if known else "")
+        for text in (self._name, self._where):
+            text.setContentsMargins(theme.px(20), 0, theme.px(16), 0)
+        places = book.places()
+        for gone in set(self._cards) - {i.id for i in places}:
+            card = self._cards.pop(gone)
+            self._list.removeWidget(card)
+            card.deleteLater()
+        for at, incubator in enumerate(places):
+            if incubator.id not in self._cards:
+                made = self._cards[incubator.id] = Card(theme, incubator.id)
+                made.chosen.connect(self.incubator_chosen)
+                self._list.insertWidget(at, made)
+            sheet = rounds.sheet(book, incubator)
             selected = incubator.id == selected_id and not place
-            card = Card(bench, theme, incubator, selected=selected)
-            card.chosen.connect(self.incubator_chosen)
-            self._cards.addWidget(card)
-            if had_focus and selected:
-                card.setFocus()
-        self._cards.addStretch(1)
-        for key, made in self.places.items():
-            made.setChecked(key == place)
+            self._cards[incubator.id].show_sheet(book, sheet, boxes.get(incubator.id), selected=selected)
+        for key, button_of in self.places.items():
+            button_of.setChecked(key == place)
         # after what the keeper waits for is on the screen
         QTimer.singleShot(0, self, self._show_due)
-        self._unit.setText(f"{bench.temperature_unit}   % RH")
-        self._unit.setAccessibleName(f"Temperatures in {bench.temperature_unit}; press to switch")
+        set_text(self._unit, f"{book.temperature_unit}   % RH")
+        self._unit.setAccessibleName(f"Temperatures in {book.temperature_unit}; press to switch")
 
     def _show_due(self) -> None:
         """How many instruments want checking."""
-        bench, theme = self._bench, self._theme
+        desk, theme = self._desk, self._theme
         due = sum(
-            history.is_due(bench, channel)
-            for incubator in bench.incubators()
-            for _, _, channels in bench.hanging_in(incubator.id, bench.now_ms)
+            history.is_due(desk.book, channel)
+            for incubator in desk.book.incubators()
+            for _, _, channels in desk.book.hanging_in(incubator.id, desk.now_ms)
             for channel in channels
         )
         words = f"   ·   {due} to check" if self.width() >= theme.px(252) else f" ({due})"

@@ -15,12 +15,12 @@ from stathmis.devices.simulated_incubator import Machine
 from stathmis.devices.simulated_probe import Script, SimulatedProbe
 from stathmis.logbook.records import Channel, Probe
 from stathmis.services import live, notify
+from stathmis.services.desk import Desk
 from stathmis.services.live import LiveBench
-from stathmis.services.wording import count, unit_word
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.pieces import Chooser, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
+from stathmis.words.numbers import count, unit_word
 
 LISTEN_S = 5.0
 TURN_MS = 1000
@@ -30,9 +30,9 @@ _GUESSES = {"t": ("temperature", "°C"), "temp": ("temperature", "°C"), "rh": (
 class LiveView(QWidget):
     """The place for live probes."""
 
-    def __init__(self, bench: Workbench, theme: Theme, live_bench: LiveBench) -> None:
+    def __init__(self, desk: Desk, theme: Theme, live_bench: LiveBench) -> None:
         super().__init__()
-        self._bench, self._theme, self._live = bench, theme, live_bench
+        self._desk, self._theme, self._live = desk, theme, live_bench
         self._simulated: list[SimulatedProbe] = []
         self._task: Task | None = None
         self._layout_found: Layout | None = None
@@ -159,7 +159,7 @@ class LiveView(QWidget):
         self._trouble.setVisible(bool(self._live.trouble))
 
     def _remove(self, probe: Probe) -> None:
-        live.remove_probe(self._bench, probe)
+        live.remove_probe(self._desk, probe)
         notify.tell("info", f"{probe.name} is read no longer; what it sent stays. Ctrl+Z takes it back.")
 
     def start_simulated(self) -> None:
@@ -227,8 +227,8 @@ class LiveView(QWidget):
         target, unit = Chooser(), Chooser()
         target.addItem("leave it out", None)
         quantity, guessed = _GUESSES.get(name.casefold(), ("", "°C"))
-        for channel in self._bench.records(Channel):
-            who = self._bench.instrument(channel.instrument_id).name
+        for channel in self._desk.book.records(Channel):
+            who = self._desk.book.instrument(channel.instrument_id).name
             target.addItem(f"{who}, {unit_word(channel.unit)}", channel.id)
         unit.addItems(["°C", "°F", "%"])
         unit.setCurrentText(guessed)
@@ -240,8 +240,8 @@ class LiveView(QWidget):
         grid.addWidget(unit, at, 2)
         if quantity:
             for i in range(1, target.count()):
-                channel = self._bench.channel(target.itemData(i))
-                if channel.quantity == quantity and self._bench.instrument(channel.instrument_id).kind == "probe":
+                channel = self._desk.book.channel(target.itemData(i))
+                if channel.quantity == quantity and self._desk.book.instrument(channel.instrument_id).kind == "probe":
                     target.setCurrentIndex(i)
                     break
         self._targets[name] = (target, unit)
@@ -271,14 +271,14 @@ class LiveView(QWidget):
         wrong = [
             name
             for name, (channel_id, unit) in fields.items()
-            if (unit == "%") != (self._bench.channel(channel_id).unit == "%")
+            if (unit == "%") != (self._desk.book.channel(channel_id).unit == "%")
         ]
         if wrong:
             self._say(f"{wrong[0]}: that unit does not fit that instrument.")
             return
         device = self.device.currentText()
         try:
-            live.add_probe(self._bench, self.name.text(), device, baud, self._layout_found, fields, float(every))
+            live.add_probe(self._desk, self.name.text(), device, baud, self._layout_found, fields, float(every))
         except UserError as error:
             self._say(str(error))
             return

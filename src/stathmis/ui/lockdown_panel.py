@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QVBox
 
 from stathmis.core.errors import UserError
 from stathmis.services import notify
+from stathmis.services.desk import Desk
 from stathmis.services.plan import lockdown
 from stathmis.services.plan.lockdown import LockdownRun
 from stathmis.services.plan.planning import Plan
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, clear, label
 
 if TYPE_CHECKING:
@@ -26,10 +26,10 @@ SECOND_MS = 1000
 class LockdownPanel(QFrame):
     """Hidden until a lockdown is near."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.setObjectName("card")
-        self._bench = bench
+        self._desk = desk
         self.run: LockdownRun | None = None
         self._box_sheet: BoxSheet | None = None
         box = QVBoxLayout(self)
@@ -63,13 +63,13 @@ class LockdownPanel(QFrame):
 
     def show_plan(self, plan: Plan | None, box: BoxSheet | None, focused: str = "") -> None:
         """Show the run of a plan where its lockdown is due, else nothing; focused: the step to be focused."""
-        if plan is None or not lockdown.due(self._bench, plan):
+        if plan is None or not lockdown.due(self._desk.book, plan):
             self.run = None
             self.hide()
             self._timer.stop()
             return
-        self.run = found = lockdown.run(self._bench, plan, box)
-        at = self._bench.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
+        self.run = found = lockdown.run(self._desk.book, plan, box)
+        at = self._desk.book.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
         self._title.setText(f"Lockdown of {plan.name}, {at:%a} {at.day} {at:%b %H:%M}")
         clear(self._grid)
         self.ticks = {}
@@ -86,11 +86,11 @@ class LockdownPanel(QFrame):
             words.addWidget(label(step.how, "small", wrap=True))
             self._grid.addWidget(tick, i, 0)
             self._grid.addLayout(words, i, 1)
-            done = self._bench.local(step.done_ms) if step.done_ms is not None else None
+            done = self._desk.book.local(step.done_ms) if step.done_ms is not None else None
             self._grid.addWidget(label(f"done {done:%H:%M}" if done is not None else target, "small"), i, 2)
         self._caution.setText(found.caution)
         begun = found.opened_ms is not None or any(s.done_ms is not None for s in found.steps)
-        near = begun or lockdown.soon(self._bench, plan)
+        near = begun or lockdown.soon(self._desk.book, plan)
         self._show_list(near if self._unfolded is None else self._unfolded)
         self.lid.setText("The lid is shut again" if found.opened_ms is not None else "I open the lid")
         self._tell_time()
@@ -110,23 +110,23 @@ class LockdownPanel(QFrame):
 
     def _tell_time(self) -> None:
         if self.run is not None:
-            text = lockdown.open_words(self._bench, self.run)
+            text = lockdown.open_words(self._desk.book, self.run)
             self.watch.setText(text)
             self.watch.setVisible(bool(text))
 
     def _ticked(self, key: str) -> None:
         run = self.run
         if run is not None:
-            self._try(lambda: lockdown.tick(self._bench, run, key))
+            self._try(lambda: lockdown.tick(self._desk, run, key))
 
     def _lid(self) -> None:
         run = self.run
         if run is None:
             return
         if run.opened_ms is None:
-            self._try(lambda: lockdown.open_lid(self._bench, run))
+            self._try(lambda: lockdown.open_lid(self._desk, run))
         else:
-            self._try(lambda: lockdown.shut_lid(self._bench, run))
+            self._try(lambda: lockdown.shut_lid(self._desk, run))
 
     @staticmethod
     def _try(action: Callable[[], str | None]) -> None:

@@ -13,8 +13,9 @@ from PySide6.QtWidgets import QApplication
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Batch, Channel
 from stathmis.services import profiles
-from stathmis.services.workbench import Workbench
-from stathmis.ui import background
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
+from stathmis.ui import work
 from stathmis.ui.instruments.drawer_view import InstrumentsView
 from stathmis.ui.practice_view import PracticeView
 from stathmis.ui.theme import Theme
@@ -45,12 +46,10 @@ VIEWS = (
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
-def write_pictures(
-    bench: Workbench, theme: Theme, folder: Path, size: tuple[int, int] = (WIDTH, HEIGHT)
-) -> Iterator[Path]:
+def write_pictures(desk: Desk, theme: Theme, folder: Path, size: tuple[int, int] = (WIDTH, HEIGHT)) -> Iterator[Path]:
     """Write one PNG for each main view into a folder (made if needed) and yield their paths."""
     folder.mkdir(parents=True, exist_ok=True)
-    window = Window(bench, theme)
+    window = Window(desk, theme)
     window.resize(*size)
     window.show()
     try:
@@ -81,7 +80,7 @@ def go(window: Window, name: str) -> None:
         window.pages.hatch.show_part("now")
         window.show_page(name)
     elif name in ("opened", "review"):
-        ended = next(b for b in window.bench.records(Batch) if b.ended_ms is not None)
+        ended = next(b for b in window.desk.book.records(Batch) if b.ended_ms is not None)
         window.show_batch(ended.id)
         window.pages.hatch.show_part(name)
         settle()
@@ -98,7 +97,7 @@ def go(window: Window, name: str) -> None:
         window.show_place("bring_in")
         with tempfile.TemporaryDirectory() as folder:
             sample = Path(folder) / "porch-logger.csv"
-            sample.write_text(_sample(window.bench), encoding="utf-8-sig")
+            sample.write_text(_sample(window.desk.book), encoding="utf-8-sig")
             window.stack.currentWidget().load(sample)  # type: ignore[union-attr]
             settle()
             window.stack.currentWidget().path.setText("porch-logger.csv")  # type: ignore[union-attr]
@@ -106,7 +105,7 @@ def go(window: Window, name: str) -> None:
         window.show_place(name)
         view = window.stack.currentWidget()
         assert isinstance(view, PracticeView)
-        start = profiles.start_from(window.bench, "partridge", "falling")
+        start = profiles.start_from(window.desk.book, "partridge", "falling")
         view.write_own(replace(start, name="Dry from the second week"), None)
     else:
         window.show_place(name)
@@ -115,17 +114,17 @@ def go(window: Window, name: str) -> None:
 def _go_instruments(window: Window, name: str) -> None:
     view = window.stack.currentWidget()
     assert isinstance(view, InstrumentsView)
-    bench = window.bench
-    names = {c.id: bench.instrument(c.instrument_id).name for c in bench.records(Channel)}
-    humid = next(c for c in bench.records(Channel) if names[c.id] == "Card hygrometer")
-    checked = next(c for c in bench.records(Channel) if names[c.id] == "Round hygrometer")
+    desk = window.desk
+    names = {c.id: desk.book.instrument(c.instrument_id).name for c in desk.book.records(Channel)}
+    humid = next(c for c in desk.book.records(Channel) if names[c.id] == "Card hygrometer")
+    checked = next(c for c in desk.book.records(Channel) if names[c.id] == "Round hygrometer")
     if name == "check":
-        view.begin_check(bench.instrument(humid.instrument_id), humid, "salt")
+        view.begin_check(desk.book.instrument(humid.instrument_id), humid, "salt")
         draft = view.check.draft
         assert draft is not None
         jars = (("28 29 28", "MgCl2"), ("47 48 47", "Mg(NO3)2"), ("70 70 71", "NaCl"))
         for row, (shown, salt) in zip(draft.sets[0].rows, jars, strict=False):
-            row.shown, row.cells = shown, {"salt": salt, "jar": _typed_temperature(bench, 22.0)}
+            row.shown, row.cells = shown, {"salt": salt, "jar": _typed_temperature(desk.book, 22.0)}
         view.check.load(draft)
     elif name == "history":
         view.show_history(checked)
@@ -133,28 +132,28 @@ def _go_instruments(window: Window, name: str) -> None:
         view.show_tab("together" if name == "side-by-side" else "places")
 
 
-def _typed_temperature(bench: Workbench, celsius: float) -> str:
+def _typed_temperature(book: Book, celsius: float) -> str:
     """A temperature as the keeper would type it."""
-    return f"{from_inside(celsius, bench.temperature_unit):.0f}"
+    return f"{from_inside(celsius, book.temperature_unit):.0f}"
 
 
-def _sample(bench: Workbench) -> str:
+def _sample(book: Book) -> str:
     """A logger's file as they come: semicolons, decimal commas, °F, and a few faulty rows."""
     rows = ["logger on the porch side", "Date and time;Temp (°F);Humidity (%)"]
     for minute in range(600, 0, -5):
-        at = bench.local(bench.now_ms - minute * 60_000 + 30_000)
+        at = book.local(book.now_ms - minute * 60_000 + 30_000)
         values = (99.3 + 0.1 * (minute % 4), 44.0 + 0.1 * (minute % 30))
         rows.append(f"{at:%d.%m.%Y %H:%M:%S};" + ";".join(f"{v:.1f}".replace(".", ",") for v in values))
     rows[20] = rows[20].rsplit(";", 1)[0] + ";---"
     rows.insert(40, rows[39])
-    rows.append(f"{bench.local(bench.now_ms + 7_200_000):%d.%m.%Y %H:%M:%S};99,4;45,0")
+    rows.append(f"{book.local(book.now_ms + 7_200_000):%d.%m.%Y %H:%M:%S};99,4;45,0")
     return "\n".join(rows)
 
 
 def settle(seconds: float = 0.4) -> None:
     """Let background work, and the layout and painting of what it brought, finish."""
     until = time.monotonic() + seconds
-    while time.monotonic() < until or (background.busy() and time.monotonic() < until + 30):
+    while time.monotonic() < until or (work.busy() and time.monotonic() < until + 30):
         QApplication.processEvents()
         time.sleep(0.01)
     # what came last may itself have taken long: its layout and painting are still to come

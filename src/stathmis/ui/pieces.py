@@ -85,6 +85,12 @@ def set_property(widget: QWidget, name: str, value: object) -> None:
         widget.style().polish(widget)
 
 
+def set_text(widget: QLabel | QPushButton, text: str) -> None:
+    """Show a text, and touch nothing where it is shown already: layouts are not worked out again for nothing."""
+    if widget.text() != text:
+        widget.setText(text)
+
+
 def rule() -> QFrame:
     """A hairline."""
     made = QFrame()

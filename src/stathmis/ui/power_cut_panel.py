@@ -8,8 +8,8 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Incubator
 from stathmis.services import clock, notify, power_cut
+from stathmis.services.desk import Desk
 from stathmis.services.power_cut import PowerCut
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, label
 from stathmis.ui.theme import Theme
 
@@ -19,9 +19,9 @@ USUAL_ROOM_C = 20.0
 class PowerCutPanel(QWidget):
     """Hidden until it is wanted."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         self.incubator: Incubator | None = None
         self.found: PowerCut | None = None
         layout = QVBoxLayout(self)
@@ -63,11 +63,11 @@ class PowerCutPanel(QWidget):
         if self.isVisible():
             self.hide()
             return
-        if self._unit.text() != self._bench.temperature_unit:
-            self._unit.setText(self._bench.temperature_unit)
+        if self._unit.text() != self._desk.book.temperature_unit:
+            self._unit.setText(self._desk.book.temperature_unit)
             self.room.setText("")
         if not self.room.text():
-            self.room.setText(f"{from_inside(USUAL_ROOM_C, self._bench.temperature_unit):.0f}")
+            self.room.setText(f"{from_inside(USUAL_ROOM_C, self._desk.book.temperature_unit):.0f}")
         self._work_out()
         self.show()
         self.hours.setFocus()
@@ -78,8 +78,8 @@ class PowerCutPanel(QWidget):
             return
         self.found, problem, says, do = None, "", "", ""
         try:
-            self.found = power_cut.cool_down(self._bench, self.incubator, self.hours.text(), self.room.text())
-            says, do = power_cut.words(self._bench, self.found)
+            self.found = power_cut.cool_down(self._desk.book, self.incubator, self.hours.text(), self.room.text())
+            says, do = power_cut.words(self._desk.book, self.found)
         except UserError as error:
             problem = str(error)
         for widget, text in ((self.problem, problem), (self.says, says), (self.do, do)):
@@ -92,13 +92,13 @@ class PowerCutPanel(QWidget):
         if self.found is None or self.incubator is None:
             return
         try:
-            at = clock.parse_moment(self.since.text(), self._bench.now_ms, self._bench.zone)
+            at = clock.parse_moment(self.since.text(), self._desk.now_ms, self._desk.book.zone)
         except UserError as error:
             self.problem.setText(str(error))
             self.problem.show()
             self.since.setFocus()
             return
-        power_cut.log_power_cut(self._bench, self.incubator, self.found, at)
+        power_cut.log_power_cut(self._desk, self.incubator, self.found, at)
         self.since.setText("")
         self.hide()
         notify.tell("info", "Power cut logged. Ctrl+Z takes it back.")

@@ -12,12 +12,12 @@ from stathmis.core.errors import UserError
 from stathmis.core.profile import DayCount, OwnProfile
 from stathmis.logbook.records import Batch
 from stathmis.services import batches, company, knowledge, notify, profiles
+from stathmis.services.desk import Desk
 from stathmis.services.profile_draft import draft_of
-from stathmis.services.wording import band_text
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import band_text
 
 PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
 
@@ -25,9 +25,9 @@ PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
 class PracticeView(FoldingView):
     """What batches follow, and what there is to follow."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._built_narrow = False
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -52,7 +52,7 @@ class PracticeView(FoldingView):
         page.addLayout(head)
         self._choices = QVBoxLayout()
         page.addLayout(self._choices)
-        self.editor = ProfileEditor(bench, theme)
+        self.editor = ProfileEditor(desk, theme)
         self.editor.hide()
         self.editor.ended.connect(self._editor_ended)
         page.addWidget(self.editor)
@@ -68,7 +68,7 @@ class PracticeView(FoldingView):
 
     def begin(self) -> None:
         """Come in at the species of the batch in hand."""
-        courses = [c for i in self._bench.incubators() for c in batches.all_running(self._bench, i)]
+        courses = [c for i in self._desk.book.incubators() for c in batches.all_running(self._desk.book, i)]
         if courses:
             self.species.setCurrentIndex(self.species.findData(courses[0].batch.species))
         self.species.setFocus()
@@ -88,19 +88,19 @@ class PracticeView(FoldingView):
 
     def _show_following(self) -> None:
         clear(self._following)
-        bench = self._bench
+        desk = self._desk
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setColumnStretch(0, 1)
         self._built_narrow = self.narrow
         row, under = 0, int(self.narrow)
-        for incubator in bench.incubators():
-            for course in batches.all_running(bench, incubator):
+        for incubator in desk.book.incubators():
+            for course in batches.all_running(desk.book, incubator):
                 batch = course.batch
-                words = f"{batch.name}, {incubator.name}, {course.day_text(bench.now_ms)}"
+                words = f"{batch.name}, {incubator.name}, {course.day_text(desk.now_ms)}"
                 grid.addWidget(label(words, wrap=True), row, 0, 1, 1 + under)
                 regime, counting = Chooser(), Chooser()
-                for choice in profiles.choices(bench, batch.species):
+                for choice in profiles.choices(desk.book, batch.species):
                     regime.addItem(choice.name, choice.key)
                 regime.setCurrentIndex(regime.findData(batch.regime))
                 regime.setAccessibleName(f"What {batch.name} follows")
@@ -117,11 +117,11 @@ class PracticeView(FoldingView):
         self._following.addLayout(grid)
         if not row:
             self._following.addWidget(label("No batch is set.", "muted"))
-        thin = profiles.thin_air(bench)
+        thin = profiles.thin_air(desk.book)
         if thin:
             self._following.addWidget(label(thin, "", "eggs", wrap=True))
-        for incubator in bench.incubators():
-            for warning in company.warnings(bench, incubator):
+        for incubator in desk.book.incubators():
+            for warning in company.warnings(desk.book, incubator):
                 self._following.addWidget(label(warning, "", "undecided", wrap=True))
 
     def _follow(self, batch: Batch, regime: Chooser, counting: Chooser, _index: int) -> None:
@@ -129,7 +129,7 @@ class PracticeView(FoldingView):
         if (regime.currentData(), count) == (batch.regime, batch.day_count):
             return
         try:
-            profiles.follow(self._bench, batch, str(regime.currentData()), count)
+            profiles.follow(self._desk, batch, str(regime.currentData()), count)
         except UserError as error:
             notify.tell_error(error)
             self._show_following()
@@ -141,9 +141,9 @@ class PracticeView(FoldingView):
         if self.editor.isVisible():
             return
         species = str(self.species.currentData())
-        own = profiles.own_profiles(self._bench)
-        for choice in profiles.choices(self._bench, species):
-            profile = profiles.start_from(self._bench, species, choice.key)
+        own = profiles.own_profiles(self._desk.book)
+        for choice in profiles.choices(self._desk.book, species):
+            profile = profiles.start_from(self._desk.book, species, choice.key)
             self._choices.addWidget(self._card(choice, profile, own=choice.key in own))
 
     def _card(self, choice: profiles.Choice, profile: OwnProfile, *, own: bool) -> QFrame:
@@ -189,12 +189,12 @@ class PracticeView(FoldingView):
             moist = band_text(stage.humidity.low, stage.humidity.high, "humidity", "%")
             parts.append(f"{stage.title or stage.kind} from day {stage.from_day:g}: {moist}")
         heat = profile.stages[0].temperature_c
-        air = band_text(heat.low, heat.high, "temperature", self._bench.temperature_unit)
+        air = band_text(heat.low, heat.high, "temperature", self._desk.book.temperature_unit)
         return f"{air} in moving air; " + ", ".join(parts)
 
     def write_own(self, profile: OwnProfile, stored_id: int | None) -> None:
         """Begin a profile from another one, or change the one kept under this id."""
-        draft = draft_of(profile, self._bench.temperature_unit, stored_id)
+        draft = draft_of(profile, self._desk.book.temperature_unit, stored_id)
         self.editor.edit(draft)
         self.editor.show()
         self._show_choices()
@@ -213,7 +213,7 @@ class PracticeView(FoldingView):
 
     def _remove(self, stored_id: int) -> None:
         try:
-            profiles.remove_profile(self._bench, stored_id)
+            profiles.remove_profile(self._desk, stored_id)
         except UserError as error:
             notify.tell_error(error)
             return
@@ -242,7 +242,7 @@ class PracticeView(FoldingView):
     def bring_in(self, path: Path) -> None:
         """Bring in a profile's file."""
         try:
-            found = profiles.bring_in(self._bench, path)
+            found = profiles.bring_in(self._desk, path)
         except UserError as error:
             notify.tell_error(error)
             return

@@ -12,6 +12,8 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSize
 from stathmis.core.errors import UserError
 from stathmis.core.profile import OwnProfile
 from stathmis.services import notify, profiles
+from stathmis.services.book import TemperatureUnit
+from stathmis.services.desk import Desk
 from stathmis.services.profile_draft import (
     KINDS,
     Interpreted,
@@ -22,10 +24,9 @@ from stathmis.services.profile_draft import (
     with_stage_after,
     without_stage,
 )
-from stathmis.services.wording import unit_word
-from stathmis.services.workbench import TemperatureUnit, Workbench
 from stathmis.ui.pieces import Chooser, button, clear, label
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import unit_word
 
 FIELDS = ("title", "from_day", "heat_low", "heat_high", "moist_low", "moist_high")
 NAMES = ("called", "from day", "lowest temperature", "highest temperature", "lowest humidity", "highest humidity")
@@ -36,12 +37,12 @@ class ProfileEditor(QFrame):
 
     ended = Signal()
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("card")
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._draft: ProfileDraft | None = None
-        self._unit: TemperatureUnit = bench.temperature_unit
+        self._unit: TemperatureUnit = desk.book.temperature_unit
         self._found = Interpreted()
         self._narrow = False
         self._titles: tuple[str, ...] = ()
@@ -79,7 +80,7 @@ class ProfileEditor(QFrame):
 
     def edit(self, draft: ProfileDraft) -> None:
         """Begin with a draft whose temperatures are in the unit shown now."""
-        self._draft, self._unit = draft, self._bench.temperature_unit
+        self._draft, self._unit = draft, self._desk.book.temperature_unit
         self._heading.setText("A profile of your own" if draft.stored_id is None else f"Change {draft.name}")
         self.name.setText(draft.name)
         self.why.setText(draft.why)
@@ -88,12 +89,12 @@ class ProfileEditor(QFrame):
 
     def refresh(self) -> None:
         """Follow a switch of unit: what can be read is written anew in it."""
-        if self._draft is None or self._unit == self._bench.temperature_unit:
+        if self._draft is None or self._unit == self._desk.book.temperature_unit:
             return
         profile = self._found.profile
         stored_id = self._draft.stored_id
         if profile is not None:
-            self.edit(draft_of(profile, self._bench.temperature_unit, stored_id))
+            self.edit(draft_of(profile, self._desk.book.temperature_unit, stored_id))
         else:
             # something is wrong in it yet: the numbers stay in the unit they were typed in
             self._fill()
@@ -209,7 +210,7 @@ class ProfileEditor(QFrame):
             return
         stored_id = self._draft.stored_id
         try:
-            profiles.keep_profile(self._bench, self._found.profile, stored_id)
+            profiles.keep_profile(self._desk, self._found.profile, stored_id)
         except UserError as error:
             self.problem.setText(str(error))
             self.problem.show()

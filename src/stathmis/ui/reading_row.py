@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
-from stathmis.services import advice, rounds
+from stathmis.services import rounds
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import Line
 from stathmis.services.verdict import Judged, judge_reading
-from stathmis.services.wording import u_text, unit_word, value_text, with_u
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, label, set_property
+from stathmis.words.numbers import u_text, unit_word, value_text, with_u
+from stathmis.words.verdicts import word as word_of
 
 if TYPE_CHECKING:
     from stathmis.ui.round_view import RoundView
@@ -24,7 +25,7 @@ class ReadingRow:
 
     def __init__(self, view: RoundView, grid: QGridLayout, row: int, line: Line) -> None:
         self._view, self.line = view, line
-        theme, bench = view.theme, view.bench
+        theme, desk = view.theme, view.desk
         channel = line.channel
         self.field = Field("")
         self.judged: Judged | None = None
@@ -32,7 +33,7 @@ class ReadingRow:
         names.setSpacing(0)
         names.addStretch(1)
         names.addWidget(label(line.instrument.name, "name", wrap=True))
-        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(bench, line.force)}"
+        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(desk.book, line.force)}"
         names.addWidget(label(about, "small", wrap=True))
         names.addStretch(1)
         grid.addLayout(names, row, 0)
@@ -78,7 +79,7 @@ class ReadingRow:
         self.edit.setFocus()
 
     def _show(self) -> None:
-        bench, channel = self._view.bench, self.line.channel
+        desk, channel = self._view.desk, self.line.channel
         sheet = self._view.sheet
         band = sheet.band(channel.quantity)
         field = self.field
@@ -95,12 +96,12 @@ class ReadingRow:
             self.word.setText("")
             self.level.show_state(LevelState(channel.quantity, band), "nothing typed")
             return
-        judged = judge_reading(bench, sheet.incubator, self.line.hanging, field.shown, sheet.at_ms, band)
+        judged = judge_reading(desk.book, sheet.incubator, self.line.hanging, field.shown, sheet.at_ms, band)
         self.judged = judged
-        unit = bench.shown_unit(channel.quantity)
+        unit = desk.book.shown_unit(channel.quantity)
         self.value.setText(value_text(judged.corrected.value, judged.corrected.U, channel.quantity, unit))
         self.u.setText(f"{u_text(judged.corrected.U, channel.quantity, unit)} {'%' if unit == '%' else unit}")
-        word = advice.word(judged) if band is not None else ""
+        word = word_of(judged) if band is not None else ""
         if judged.decision == "outside" and band is not None:
             word += ", low" if judged.corrected.value < band.middle else ", high"
         self.word.setText(word)

@@ -19,19 +19,24 @@ from PySide6.QtWidgets import (
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
-from stathmis.services import advice, clock, company, knowledge, notify, rounds
+from stathmis.services import clock, company, knowledge, notify, rounds
+from stathmis.services.advice import now as adviser
+from stathmis.services.desk import Desk
 from stathmis.services.plan import planning, tasks, turning
 from stathmis.services.reading_field import Field
-from stathmis.services.rounds import EVENT_KINDS, RoundSheet
+from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Judged, Verdict
-from stathmis.services.wording import count, number, with_u
-from stathmis.services.workbench import Workbench
 from stathmis.ui.lockdown_panel import LockdownPanel
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.reading_row import ReadingRow
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
+from stathmis.words.advice import Said, said
+from stathmis.words.events import EVENT_KINDS
+from stathmis.words.numbers import count, number, with_u
+from stathmis.words.verdicts import sentence as sentence_of
+from stathmis.words.verdicts import word
 
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
@@ -52,9 +57,9 @@ class RoundView(FoldingView):
 
     set_batch_wanted = Signal()
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 680)
-        self.bench = bench
+        self.desk = desk
         self.sheet: RoundSheet
         self.rows: list[ReadingRow] = []
         self._why_open: set[str] = set()
@@ -93,7 +98,7 @@ class RoundView(FoldingView):
         log_line.addStretch(1)
         page.addLayout(log_line)
         page.addSpacing(8)
-        self.lockdown = LockdownPanel(bench)
+        self.lockdown = LockdownPanel(desk)
         page.addWidget(self.lockdown)
         below = self.folding_row(theme.px(24))
         self._verdicts = QVBoxLayout()
@@ -109,7 +114,7 @@ class RoundView(FoldingView):
     def _build_events(self) -> None:
         box = QVBoxLayout()
         box.setSpacing(8)
-        self.today = TodayList(self.bench)
+        self.today = TodayList(self.desk)
         box.addWidget(self.today)
         self._turning = label("", "small", wrap=True)
         self._turning.hide()
@@ -130,7 +135,7 @@ class RoundView(FoldingView):
         self._event_buttons["power"] = button("Power cut …", self.toggle_power_cut)
         grid.addWidget(self._event_buttons["power"], len(EVENT_KINDS) // 2, len(EVENT_KINDS) % 2)
         box.addLayout(grid)
-        self.power_cut = PowerCutPanel(self.bench, self.theme)
+        self.power_cut = PowerCutPanel(self.desk, self.theme)
         box.addWidget(self.power_cut)
         self._recent = QVBoxLayout()
         self._recent.setSpacing(4)
@@ -207,11 +212,11 @@ class RoundView(FoldingView):
         sheet = self.sheet
         refill = tasks.refill(self._box) if self._box is not None else None
         self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [], task)
-        plan = planning.plan_of(self.bench, sheet.course.batch) if sheet.course is not None else None
+        plan = planning.plan_of(self.desk.book, sheet.course.batch) if sheet.course is not None else None
         self.lockdown.show_plan(plan, self._box, step)
         words = ""
         if plan is not None and sheet.course is not None and plan.habits.turning == "by hand":
-            words = turning.words(self.bench, turning.turning(self.bench, sheet.course))
+            words = turning.words(self.desk.book, turning.turning(self.desk.book, sheet.course))
         self._turning.setText(words)
         self._turning.setVisible(bool(words))
 
@@ -235,9 +240,9 @@ class RoundView(FoldingView):
                 quantity = line.channel.quantity
                 parts.append(f"{line.instrument.name}: no {quantity} lately; bring in its file")
                 continue
-            unit = self.bench.shown_unit(line.channel.quantity)
+            unit = self.desk.book.shown_unit(line.channel.quantity)
             value = with_u(found.corrected.value, found.corrected.U, line.channel.quantity, unit)
-            ago = clock.in_words(self.bench.now_ms - found.time_ms)
+            ago = clock.in_words(self.desk.now_ms - found.time_ms)
             parts.append(f"{line.instrument.name}: {value}, {ago} ago")
         return " · ".join(parts)
 
@@ -259,7 +264,7 @@ class RoundView(FoldingView):
         self._show_verdicts({row.line.channel.id: row.judged for row in good if row.judged is not None})
 
     def _moment(self) -> int:
-        return clock.parse_moment(self.time.text(), self.bench.now_ms, self.bench.zone)
+        return clock.parse_moment(self.time.text(), self.desk.now_ms, self.desk.book.zone)
 
     def _show_time_problem(self) -> bool:
         try:
@@ -288,7 +293,7 @@ class RoundView(FoldingView):
             row.field = Field("")
         logged = 0
         try:
-            logged = rounds.log_round(self.bench, fields, self._moment())
+            logged = rounds.log_round(self.desk, fields, self._moment())
         except UserError as error:
             notify.tell_error(error)
         finally:
@@ -312,10 +317,10 @@ class RoundView(FoldingView):
         try:
             if kind == "set_point":
                 set_point_c = self._typed_set_point(note)
-                note = number(set_point_c, "temperature", self.bench.temperature_unit)
+                note = number(set_point_c, "temperature", self.desk.book.temperature_unit)
             if kind == "note" and not note:
                 raise UserError("What is the note?", "Write it above first.")
-            rounds.log_event(self.bench, self.sheet.incubator, kind, note, self._moment(), set_point_c)
+            rounds.log_event(self.desk, self.sheet.incubator, kind, note, self._moment(), set_point_c)
         except UserError as error:
             self.event_problem.setText(str(error))
             self.event_problem.show()
@@ -331,9 +336,9 @@ class RoundView(FoldingView):
             typed = parse_typed(text)
         except NotANumberError:
             raise UserError("What is the new set point?", "Write it above, such as 37.6 or 99.7F.") from None
-        celsius = float(to_inside(typed.value, typed.unit or self.bench.temperature_unit))
+        celsius = float(to_inside(typed.value, typed.unit or self.desk.book.temperature_unit))
         if not 20.0 <= celsius <= 45.0:
-            example = number(37.6, "temperature", self.bench.temperature_unit)
+            example = number(37.6, "temperature", self.desk.book.temperature_unit)
             raise UserError(f"{text} is no set point for eggs.", f"Write one such as {example}.")
         return celsius
 
@@ -346,9 +351,9 @@ class RoundView(FoldingView):
             fresh = verdict is not None and any(j.channel.quantity == verdict.quantity for j in judged.values())
             pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=fresh), 1)
         self._verdicts.addLayout(pair)
-        for action in advice.advise(self.bench, self.sheet, found[0], found[1], self._box):
-            self._verdicts.addWidget(self._action_card(action))
-        for warning in company.warnings(self.bench, self.sheet.incubator) if self.sheet.beside else ():
+        for asked in adviser.advise(self.desk.book, self.sheet, found[0], found[1], self._box):
+            self._verdicts.addWidget(self._action_card(said(self.desk.book, asked)))
+        for warning in company.warnings(self.desk.book, self.sheet.incubator) if self.sheet.beside else ():
             self._verdicts.addWidget(label(warning, "", "undecided", wrap=True))
         if self.sheet.incubator.air == "room":
             words = "The room the machines stand in: its air decides how much water they need."
@@ -374,21 +379,21 @@ class RoundView(FoldingView):
             box.addStretch(1)
             return box
         if verdict.band is not None:
-            head.addWidget(label(advice.word(verdict), ink=verdict.decision))
+            head.addWidget(label(word(verdict), ink=verdict.decision))
         head.addStretch(1)
-        unit = self.bench.shown_unit(verdict.quantity)
+        unit = self.desk.book.shown_unit(verdict.quantity)
         box.addWidget(label(with_u(verdict.corrected.value, verdict.corrected.U, verdict.quantity, unit), "big"))
         room = self.sheet.incubator.air == "room"
-        sentence = "" if room else advice.sentence(self.bench, verdict)
-        if verdict.time_ms < self.bench.now_ms - 60_000 and not fresh:
+        sentence = "" if room else sentence_of(self.desk.book, verdict)
+        if verdict.time_ms < self.desk.now_ms - 60_000 and not fresh:
             names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
-            ago = clock.in_words(self.bench.now_ms - verdict.time_ms)
+            ago = clock.in_words(self.desk.now_ms - verdict.time_ms)
             sentence = f"{sentence} Read {ago} ago ({names}).".strip()
         box.addWidget(label(sentence, "muted", wrap=True))
         box.addStretch(1)
         return box
 
-    def _action_card(self, action: advice.Action) -> QFrame:
+    def _action_card(self, action: Said) -> QFrame:
         card = QFrame()
         card.setObjectName("card")
         card.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
@@ -398,7 +403,7 @@ class RoundView(FoldingView):
         box.addWidget(label(action.text, "name", "error" if action.urgent else "", wrap=True))
         box.addWidget(label(action.note, "muted", wrap=True))
         reasons = label("\n".join(action.why), "small", wrap=True)
-        key = action.text.split(":")[0]
+        key = action.key
         reasons.setVisible(key in self._why_open)
         row = QHBoxLayout()
 
@@ -416,12 +421,12 @@ class RoundView(FoldingView):
 
     def _show_recent(self) -> None:
         clear(self._recent)
-        found = rounds.logged_lately(self.bench, self.sheet, _LATELY)
+        found = rounds.logged_lately(self.desk.book, self.sheet, _LATELY)
         if found:
             self._recent.addSpacing(4)
             self._recent.addWidget(label("Logged lately", "name"))
         for entry in found:
-            at = self.bench.local(entry.time_ms)
+            at = self.desk.book.local(entry.time_ms)
             row = QHBoxLayout()
             row.setSpacing(4)
             when = label(f"{at:%a %H:%M}", "small")
@@ -435,7 +440,7 @@ class RoundView(FoldingView):
 
     def _strike(self, entry: rounds.Entry) -> None:
         try:
-            entry.strike()
+            rounds.strike(self.desk, entry)
         except UserError as error:
             notify.tell_error(error)
             return

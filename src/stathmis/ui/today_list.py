@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator
 from stathmis.services import notify
+from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
 from stathmis.services.plan.tasks import Task
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, clear, label, problem_label
 
 SHOWN = 6
@@ -42,9 +42,9 @@ class _Tick(QCheckBox):
 class TodayList(QWidget):
     """Today's tasks of all incubators, those of the one in view first."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         self._open: tuple[str, str] | None = None
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
@@ -60,7 +60,7 @@ class TodayList(QWidget):
 
     def _count_down(self) -> None:
         """A cooling under way: how long it still lasts."""
-        left = tasks.cooling_left_s(self._bench, self._incubator) if self._incubator is not None else None
+        left = tasks.cooling_left_s(self._desk.book, self._incubator) if self._incubator is not None else None
         if left is None:
             self.countdown.hide()
             self._timer.stop()
@@ -81,11 +81,11 @@ class TodayList(QWidget):
         self, incubator: Incubator, more: Sequence[Task] = (), focused: tuple[str, str] | None = None
     ) -> None:
         """Show what is to be done; more: tasks worked out elsewhere (a refill); focused: the one to be focused."""
-        bench = self._bench
+        desk = self._desk
         typed = self.why.text() if self.why is not None else ""
-        found = [*tasks.today(bench), *more]
+        found = [*tasks.today(desk.book), *more]
         # the machine in view first, then on along the walk
-        order = [i.id for i in bench.incubators()]
+        order = [i.id for i in desk.book.incubators()]
         start = order.index(incubator.id) if incubator.id in order else 0
         walk = order[start:] + order[:start]
         self.tasks = tuple(sorted(found, key=lambda t: (walk.index(t.incubator.id), t.state != "open", t.due_ms)))
@@ -93,7 +93,7 @@ class TodayList(QWidget):
         self.ticks, self.why = {}, None
         self._incubator = incubator
         self.countdown = label("", "name", "heat", wrap=True)
-        cooling = tasks.cooling_left_s(bench, incubator) is not None
+        cooling = tasks.cooling_left_s(desk.book, incubator) is not None
         self.setVisible(bool(self.tasks) or cooling)
         if not self.tasks and not cooling:
             return
@@ -120,13 +120,13 @@ class TodayList(QWidget):
         row.setSpacing(6)
         tick = _Tick()
         tick.setChecked(task.state != "open")
-        when = tasks.when_words(self._bench, task)
+        when = tasks.when_words(self._desk.book, task)
         tick.setAccessibleName(f"{task.title}, {task.about}, {task.incubator.name}, {when}")
         tick.setToolTip("Space: done. Right arrow: why and how.")
         tick.clicked.connect(partial(self._ticked, task))
         tick.opened.connect(partial(self._toggle, task))
         row.addWidget(tick)
-        ink = "eggs" if task.overdue(self._bench.now_ms) else ""
+        ink = "eggs" if task.overdue(self._desk.now_ms) else ""
         row.addWidget(label(task.title, "" if task.state == "open" else "muted", wrap=True), 1)
         row.addWidget(label(when, "small", ink))
         row.addWidget(button("why", partial(self._toggle, task), "link"))
@@ -136,7 +136,7 @@ class TodayList(QWidget):
             self._details(task, typed)
 
     def _details(self, task: Task, typed: str) -> None:
-        window = "" if task.daily else f" ({tasks.window_words(self._bench, task)})"
+        window = "" if task.daily else f" ({tasks.window_words(self._desk.book, task)})"
         text = f"{task.about}{window}. {task.why} {task.how}"
         self._box.addWidget(label(text, "small", wrap=True))
         if task.caution:
@@ -161,13 +161,13 @@ class TodayList(QWidget):
 
     def _ticked(self, task: Task) -> None:
         if task.state == "open":
-            self._try(lambda: tasks.done(self._bench, task))
+            self._try(lambda: tasks.done(self._desk, task))
         else:
-            self._try(lambda: tasks.reopen(self._bench, task))
+            self._try(lambda: tasks.reopen(self._desk, task))
 
     def _skip(self, task: Task) -> None:
         why = self.why.text() if self.why is not None else ""
-        self._try(lambda: tasks.skip(self._bench, task, why))
+        self._try(lambda: tasks.skip(self._desk, task, why))
 
     def _try(self, action: Callable[[], str | None]) -> None:
         try:

@@ -14,16 +14,16 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from stathmis.core.series import Pyramid
 from stathmis.core.units import Unit, from_inside
 from stathmis.logbook.records import Quantity
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.judgement import EggTrace, Followed
 from stathmis.services.room_air import AirCurve
-from stathmis.services.rounds import EVENT_WORDS
 from stathmis.services.runs import Run
 from stathmis.services.trace import BatchTrace, QuantityTrace
-from stathmis.services.wording import unit_word
-from stathmis.services.workbench import Workbench
 from stathmis.ui.chart import Curve, DayAxis, Ribbon, band_item, edge_line, restyle, styled_plot
 from stathmis.ui.theme import Theme
+from stathmis.words.events import kind_word
+from stathmis.words.numbers import unit_word
 
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
 
@@ -48,9 +48,9 @@ class TraceCharts(QWidget):
 
     pointed = Signal(str, float)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self.scene: Scene | None = None
         self.plots: dict[str, pg.PlotWidget] = {}
         self._axes: dict[str, DayAxis] = {}
@@ -62,7 +62,7 @@ class TraceCharts(QWidget):
             self._make_lane(lane)
 
     def _make_lane(self, lane: str) -> None:
-        axis = DayAxis(self._bench.local)
+        axis = DayAxis(self._desk.book.local)
         plot = styled_plot(self._theme, {"bottom": axis})
         plot.setMouseEnabled(x=True, y=False)
         plot.setAccessibleName(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run")
@@ -121,7 +121,7 @@ class TraceCharts(QWidget):
 
     def _draw_quantity(self, scene: Scene, found: QuantityTrace, main: Run) -> None:
         quantity, theme, course = found.quantity, self._theme, scene.traced.course
-        unit = self._bench.shown_unit(quantity)
+        unit = self._desk.book.shown_unit(quantity)
         plot, color = self.plots[quantity], theme.inks.of(quantity)
         set_ms = float(course.batch.set_ms)
         self._axes[quantity].set_ms, self._axes[quantity].day_words = set_ms, course.day_words
@@ -236,7 +236,7 @@ class TraceCharts(QWidget):
         if "room" not in self.plots:
             self._make_lane("room")
         plot = self.plots["room"]
-        unit, inks = self._bench.temperature_unit, self._theme.inks
+        unit, inks = self._desk.book.temperature_unit, self._theme.inks
         set_ms = float(scene.traced.course.batch.set_ms)
         self._axes["room"].set_ms, self._axes["room"].day_words = set_ms, scene.traced.course.day_words
         values: list[float] = []
@@ -273,7 +273,7 @@ class TraceCharts(QWidget):
             day = traced.course.day(event.time_ms)
             line = pg.InfiniteLine(day, pen=pen)
             line.setZValue(-10)
-            word, water = EVENT_WORDS[event.kind].split()[0].lower(), event.kind == "water"
+            word, water = kind_word(event.kind).split()[0].lower(), event.kind == "water"
             if quantity == "temperature" and day * per_day >= free_from[water]:
                 free_from[water] = day * per_day + self._theme.px(8 + 7 * len(word))
                 ends = [(0, 0.5), (0, 0.5)]

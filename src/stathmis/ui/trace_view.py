@@ -17,16 +17,17 @@ from stathmis.core.series import Pyramid
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook.records import Quantity
 from stathmis.services import batches, judgement, notify, readings_export, trace
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.judgement import EggExcursion, EggTrace, Followed
 from stathmis.services.trace import BatchTrace
-from stathmis.services.wording import count, number, with_u
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.pieces import Chooser, FoldingView, button, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
+from stathmis.ui.work import Task
+from stathmis.words.numbers import count, number, with_u
 
 if TYPE_CHECKING:
     from stathmis.ui.trace_charts import TraceCharts
@@ -41,10 +42,10 @@ class TraceView(FoldingView):
 
     followed_anew = Signal(object)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)
         self.setObjectName("page")
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._course: Course | None = None
         self.traced: BatchTrace | None = None
         self._followed: Followed | None = None
@@ -65,7 +66,7 @@ class TraceView(FoldingView):
         layout.addLayout(self._charts, 1)
         self._cross = label("", "small")
         layout.addWidget(self._cross)
-        self.words = TraceWords(bench, theme)
+        self.words = TraceWords(desk, theme)
         self.words.wanted.connect(self.show_around)
         layout.addWidget(self.words)
         theme.changed.connect(self._restyle)
@@ -136,20 +137,20 @@ class TraceView(FoldingView):
             self._note.setText("No batch is set here, so there is no run to draw.")
             self._note.show()
             return
-        bench = self._bench
-        _ = bench.corrections  # read once here, not by the worker
+        desk = self._desk
+        _ = desk.book.corrections  # read once here, not by the worker
         if not new:
             self._read_whole(course)
             return
         # a first picture of a long run at once, and only then the whole of it: they would slow each other down
-        self._task = Task(lambda progress, cancelled: trace.outline(bench, course))
+        self._task = Task(lambda progress, cancelled: trace.outline(desk.book, course))
         self._task.done.connect(partial(self._outline_arrived, course))
         self._task.failed.connect(notify.tell_error)
         self._task.start()
 
     def _read_whole(self, course: Course) -> None:
-        bench, beside = self._bench, self._chosen_beside(course)
-        self._task = Task(lambda progress, cancelled: _load(bench, course, beside))
+        desk, beside = self._desk, self._chosen_beside(course)
+        self._task = Task(lambda progress, cancelled: _load(desk.book, course, beside))
         self._task.done.connect(lambda found: self._arrived(found, keep_view=self.traced is not None))
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -169,13 +170,13 @@ class TraceView(FoldingView):
         chosen_id = None if new else self.beside.currentData()
         self.beside.clear()
         self.beside.addItem("no other run beside it", None)
-        for other in batches.earlier(self._bench, course):
+        for other in batches.earlier(self._desk.book, course):
             self.beside.addItem(f"beside: {other.batch.name}", other.batch.id)
         self.beside.setCurrentIndex(max(0, self.beside.findData(chosen_id)))
 
     def _chosen_beside(self, course: Course) -> Course | None:
         wanted = self.beside.currentData()
-        return next((c for c in batches.earlier(self._bench, course) if c.batch.id == wanted), None)
+        return next((c for c in batches.earlier(self._desk.book, course) if c.batch.id == wanted), None)
 
     def _beside_chosen(self) -> None:
         self.show_course(self._course)
@@ -218,7 +219,7 @@ class TraceView(FoldingView):
         from stathmis.ui.trace_charts import Scene, TraceCharts
 
         if self.charts is None:
-            self.charts = TraceCharts(self._bench, self._theme)
+            self.charts = TraceCharts(self._desk, self._theme)
             self.charts.pointed.connect(self._show_cross)
             self._charts.addWidget(self.charts, 1)
         empty = not traced.temperature.runs and not traced.humidity.runs
@@ -254,8 +255,8 @@ class TraceView(FoldingView):
         if abs(run.times_ms[i] - at_ms) > run.max_gap_s * 1000:
             self._cross.setText("nothing was read here")
             return
-        unit = self._bench.shown_unit(found.quantity)
-        when = self._bench.local(int(run.times_ms[i]))
+        unit = self._desk.book.shown_unit(found.quantity)
+        when = self._desk.book.local(int(run.times_ms[i]))
         corrected = with_u(float(run.corrected[i]), NORMAL_95 * float(run.u[i]), found.quantity, unit)
         numbered = self.traced.course.day_words(day, 1)
         text = f"{when:%a %d %b %H:%M}, {numbered}: corrected {corrected}, shown "
@@ -265,7 +266,7 @@ class TraceView(FoldingView):
     def _also_at(self, quantity: Quantity, at_ms: int, i: int) -> str:
         """Egg core beside the air, dew point beside the humidity."""
         assert self.traced is not None
-        unit = self._bench.temperature_unit
+        unit = self._desk.book.temperature_unit
         if quantity == "temperature":
             known = self.eggs is not None and np.isfinite(self.eggs.core[i])
             return f", egg core {number(float(self.eggs.core[i]), 'temperature', unit)}" if known else ""  # type: ignore[union-attr]
@@ -297,10 +298,10 @@ class TraceView(FoldingView):
 
     def export_to(self, path: Path) -> Task:
         """Write the export to a path, off the window's thread."""
-        traced, bench = self.traced, self._bench
+        traced, desk = self.traced, self._desk
         assert traced is not None
         task = Task(
-            lambda progress, cancelled: readings_export.export_readings(bench, traced, path, progress, cancelled)
+            lambda progress, cancelled: readings_export.export_readings(desk.book, traced, path, progress, cancelled)
         )
         self._export.hide()
         self._stop.setText("Stop the export")
@@ -337,7 +338,7 @@ class TraceView(FoldingView):
         if self.traced is None or self.charts is None:
             return
         course = self.traced.course
-        now = self._bench.local(self.traced.until_ms)
+        now = self._desk.book.local(self.traced.until_ms)
         heading = f"{course.batch.name} · {course.incubator.name} · {course.day_text(self.traced.until_ms)}, "
         heading += f"{now.day} {now:%b %Y}"
         if self.charts.picture(heading).save(str(path), "PNG"):  # type: ignore[call-overload]
@@ -349,12 +350,12 @@ class TraceView(FoldingView):
 _Loaded = tuple[Followed, BatchTrace | None, list[tuple[Any, Pyramid]]]
 
 
-def _load(bench: Workbench, course: Course, beside: Course | None) -> _Loaded:
+def _load(book: Book, course: Course, beside: Course | None) -> _Loaded:
     """Read and judge on the worker's thread."""
-    followed = judgement.follow(bench, course)
+    followed = judgement.follow(book, course)
     runs = [r for q in (followed.trace.temperature, followed.trace.humidity) if (r := q.judged) is not None]
     made = [(run.corrected, Pyramid(run.times_ms, run.corrected)) for run in runs]
     eggs = followed.eggs
     if eggs is not None and np.isfinite(eggs.core).all():
         made.append((eggs.core, Pyramid(eggs.run.times_ms, eggs.core)))
-    return followed, trace.trace(bench, beside) if beside is not None else None, made
+    return followed, trace.trace(book, beside) if beside is not None else None, made

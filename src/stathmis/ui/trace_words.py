@@ -8,13 +8,13 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.services import judgement, trace
+from stathmis.services.desk import Desk
 from stathmis.services.judgement import Followed
 from stathmis.services.trace import BatchTrace
-from stathmis.services.wording import count, number
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.share_bar import ShareBar, percent
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import count, number
 
 EXCURSIONS_SHOWN = 8
 
@@ -24,9 +24,9 @@ class TraceWords(QWidget):
 
     wanted = Signal(object)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._followed: Followed | None = None
         self._by_day = self._narrow = False
         self._rows = QVBoxLayout(self)
@@ -47,7 +47,7 @@ class TraceWords(QWidget):
         """Instruments that disagree: about them, not about the eggs."""
         for found in (followed.trace.temperature, followed.trace.humidity):
             for doubt in found.doubts[:4]:
-                self._rows.addWidget(label(judgement.doubt_words(doubt, self._bench), "", "undecided", wrap=True))
+                self._rows.addWidget(label(judgement.doubt_words(doubt, self._desk.book), "", "undecided", wrap=True))
 
     def _turn(self) -> None:
         self._by_day = not self._by_day
@@ -69,7 +69,7 @@ class TraceWords(QWidget):
         grid.setColumnStretch(1, 1)
         row = 1
         for found in (traced.temperature, traced.humidity):
-            unit = self._bench.shown_unit(found.quantity)
+            unit = self._desk.book.shown_unit(found.quantity)
             for share in found.days if self._by_day else found.shares:
                 a = share.adherence
                 total = a.known_s + a.unknown_s
@@ -95,7 +95,7 @@ class TraceWords(QWidget):
         eggs = followed.eggs
         if eggs is None:
             return
-        unit = self._bench.temperature_unit
+        unit = self._desk.book.temperature_unit
         self._rows.addSpacing(6)
         self._rows.addWidget(label("The eggs", "heading"))
         said = " ".join(judgement.summary(followed, unit))
@@ -110,7 +110,7 @@ class TraceWords(QWidget):
         for excursion in sorted(told, key=lambda e: -e.start_ms)[:EXCURSIONS_SHOWN]:
             row = QHBoxLayout()
             row.setSpacing(12)
-            when = f"{self._bench.local(excursion.start_ms):%a %d %b %H:%M}"
+            when = f"{self._desk.book.local(excursion.start_ms):%a %d %b %H:%M}"
             go = button(when, partial(self.wanted.emit, excursion), "link")
             go.setAccessibleName(f"Go to {when}")
             row.addWidget(go)

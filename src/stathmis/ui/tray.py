@@ -7,16 +7,16 @@ from importlib import resources
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QMenu, QSystemTrayIcon, QWidget
 
+from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 
 class Tray:
     """Off until it is switched on."""
 
-    def __init__(self, bench: Workbench, window: QWidget) -> None:
-        self._bench, self._window = bench, window
+    def __init__(self, desk: Desk, window: QWidget) -> None:
+        self._desk, self._window = desk, window
         self._icon: QSystemTrayIcon | None = None
         self._menu: QMenu | None = None
 
@@ -50,8 +50,8 @@ class Tray:
     def refresh(self) -> None:
         """Say how much is to be done now."""
         if self._icon is not None:
-            now = self._bench.now_ms
-            left = [t for t in tasks.today(self._bench) if t.state == "open" and t.due_ms <= now]
+            now = self._desk.now_ms
+            left = [t for t in tasks.today(self._desk.book) if t.state == "open" and t.due_ms <= now]
             names = ", ".join(t.title.lower() for t in left[:3])
             self._icon.setToolTip(f"Stathmis: {count(len(left), 'task')} due{': ' + names if left else ''}")
 

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QSettings, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, QSettings, QThread, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping
-from stathmis.services import batches, logger_import, notify
+from stathmis.logbook.records import Probe, WatchedFolder
+from stathmis.services import batches, notify
+from stathmis.services.desk import Desk, Topics
 from stathmis.services.folder_watch import Brought, FolderWatch
 from stathmis.services.live import LiveBench
 from stathmis.services.plan.reminders import Reminders
-from stathmis.services.workbench import Workbench
-from stathmis.ui import background, chart_library, reminder
+from stathmis.ui import chart_library, reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.incubator_column import IncubatorColumn
@@ -31,16 +31,17 @@ class _Arrived(QObject):
     """Tells the window's thread that live readings were written, or a file was brought in by itself."""
 
     stored = Signal()
+    told = Signal(object)
     brought = Signal(object)
 
 
 class Window(QMainWindow):
     """The application's window on one logbook."""
 
-    def __init__(self, bench: Workbench, theme: Theme, settings: QSettings | None = None) -> None:
+    def __init__(self, desk: Desk, theme: Theme, settings: QSettings | None = None) -> None:
         super().__init__()
-        self.bench, self.theme, self._settings = bench, theme, settings
-        self.setWindowTitle(f"{bench.name or bench.logbook.path.stem} — Stathmis")
+        self.desk, self.theme, self._settings = desk, theme, settings
+        self.setWindowTitle(f"{desk.book.name or desk.logbook.path.stem} — Stathmis")
         self.resize(1280, 800)
         self.setMinimumSize(960, 640)
         self._place = ""
@@ -52,7 +53,7 @@ class Window(QMainWindow):
         row = QHBoxLayout(central)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        self.column = IncubatorColumn(bench, theme)
+        self.column = IncubatorColumn(desk, theme)
         self.column.incubator_chosen.connect(self.show_incubator)
         self.column.place_chosen.connect(self.show_place)
         self.column.unit_wanted.connect(self.switch_unit)
@@ -60,13 +61,13 @@ class Window(QMainWindow):
         row.addWidget(self.column)
         right = QVBoxLayout()
         right.setSpacing(0)
-        self.live = LiveBench(bench)
+        self.live = LiveBench(desk)
         self.stack = QStackedWidget()
-        self.pages = BatchPages(bench, theme)
+        self.pages = BatchPages(desk, theme)
         self.pages.page_chosen.connect(self.show_page)
         self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
         self.stack.addWidget(self.pages)
-        self.alarm = AlarmStrip(bench, self.live)
+        self.alarm = AlarmStrip(desk, self.live)
         right.addWidget(self.alarm)
         right.addWidget(self.stack, 1)
         self.messages = MessageStrip()
@@ -75,18 +76,19 @@ class Window(QMainWindow):
         self.setCentralWidget(central)
         self.keys = KeyMap(self, [(keys, text) for keys, text, _ in self.shortcut_list()])
         self._shortcuts()
-        bench.listeners.append(self._follow_probes)
-        bench.listeners.append(self.refresh)
+        self._arrived = _Arrived()
+        desk.deliver = self._deliver
+        desk.listeners.append(self._told)
         theme.changed.connect(self.refresh)
         notify.listen(self.messages.show_message)
         _application().focusChanged.connect(self._focus_moved)
-        self._arrived = _Arrived()
         self._arrived.stored.connect(self._live_stored)
+        self._arrived.told.connect(lambda tell: tell())
         self.live.on_stored = lambda stored: self._arrived.stored.emit()
-        self.folders = FolderWatch(bench, self._arrived.brought.emit)
+        self.folders = FolderWatch(desk, self._arrived.brought.emit)
         self._arrived.brought.connect(self._brought)
-        self._reminders = Reminders(bench)
-        self.tray = Tray(bench, self)
+        self._reminders = Reminders(desk)
+        self.tray = Tray(desk, self)
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
@@ -97,7 +99,7 @@ class Window(QMainWindow):
         QTimer.singleShot(0, self._follow_probes)
         if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
             self.pages.round.rows[0].edit.setFocus()
-        if bench.logbook.read_only:
+        if desk.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
 
     def shortcut_list(self) -> list[tuple[str, str, Callable[[], object]]]:
@@ -155,9 +157,9 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Show the logbook as it stands."""
-        bench = self.bench
-        incubators = bench.places()
-        empty = keeping.is_empty(bench.logbook)
+        desk = self.desk
+        incubators = desk.book.places()
+        empty = desk.book.is_empty
         self.column.setVisible(not empty)
         if empty:
             self._place = "start"
@@ -166,7 +168,7 @@ class Window(QMainWindow):
         ids = [i.id for i in incubators]
         if self._incubator_id not in ids:
             self._incubator_id = ids[0] if ids else None
-        self.column.refresh(self._incubator_id, self._place)
+        self.column.refresh(self._incubator_id, self._place, self.pages.boxes)
         if self._place:
             view = self._other(self._place)
             view.refresh()  # type: ignore[attr-defined]
@@ -174,6 +176,18 @@ class Window(QMainWindow):
         elif self._incubator_id is not None:
             self.pages.show_incubator(incubators[ids.index(self._incubator_id)], self.pages.page)
             self.stack.setCurrentWidget(self.pages)
+
+    def _deliver(self, tell: Callable[[], None]) -> None:
+        """What was edited on a worker's thread is told on the window's own."""
+        if QThread.currentThread() is self.thread():
+            tell()
+        else:
+            self._arrived.told.emit(tell)
+
+    def _told(self, topics: Topics) -> None:
+        if topics & {Probe, WatchedFolder}:
+            self._follow_probes()
+        self.refresh()
 
     def _other(self, place: str) -> QWidget:
         """The view of a place, made when it is first wanted."""
@@ -191,13 +205,13 @@ class Window(QMainWindow):
 
     def step_incubator(self, step: int) -> None:
         """Go to the next or previous incubator, round and round."""
-        ids = [i.id for i in self.bench.places()]
+        ids = [i.id for i in self.desk.book.places()]
         if ids and self._incubator_id in ids:
             self.show_incubator(ids[(ids.index(self._incubator_id) + step) % len(ids)])
 
     def show_batch(self, batch_id: int) -> None:
         """Go to the pages of a batch, running or ended."""
-        course = batches.course_by_id(self.bench, batch_id)
+        course = batches.course_by_id(self.desk.book, batch_id)
         if course is None:
             return
         self._incubator_id, self._place = course.incubator.id, ""
@@ -206,7 +220,7 @@ class Window(QMainWindow):
 
     def show_page(self, page: str) -> None:
         """Go to a page of the incubator in view."""
-        if keeping.is_empty(self.bench.logbook):
+        if self.desk.book.is_empty:
             return
         self._place, self.pages.page = "", page
         self.refresh()
@@ -215,7 +229,7 @@ class Window(QMainWindow):
 
     def show_place(self, place: str) -> None:
         """Go to another place: "planner", "records", "instruments", "practice", "live", "bring_in" or "enter"."""
-        if keeping.is_empty(self.bench.logbook):
+        if self.desk.book.is_empty:
             return
         self._place = place
         self.refresh()
@@ -237,11 +251,11 @@ class Window(QMainWindow):
 
     def undo(self) -> None:
         """Take back the newest edit."""
-        self._say(self.bench.undo, "Nothing to undo.", "Undone: {}. Ctrl+Shift+Z does it again.")
+        self._say(self.desk.undo, "Nothing to undo.", "Undone: {}. Ctrl+Shift+Z does it again.")
 
     def redo(self) -> None:
         """Do again what was undone."""
-        self._say(self.bench.redo, "Nothing to do again.", "Done again: {}.")
+        self._say(self.desk.redo, "Nothing to do again.", "Done again: {}.")
 
     @staticmethod
     def _say(step: Callable[[], str | None], nothing: str, something: str) -> None:
@@ -254,7 +268,7 @@ class Window(QMainWindow):
 
     def switch_unit(self) -> None:
         """Between °C and °F."""
-        self.bench.set_temperature_unit("°C" if self.bench.temperature_unit == "°F" else "°F")
+        self.desk.set_temperature_unit("°C" if self.desk.book.temperature_unit == "°F" else "°F")
 
     def switch_theme(self) -> None:
         """System, light, dark, in turn."""
@@ -282,8 +296,6 @@ class Window(QMainWindow):
             self.folders.start()
 
     def _brought(self, found: Brought) -> None:
-        if found.examined is not None and found.import_id is not None:
-            logger_import.stored(self.bench, found.examined, found.import_id)
         notify.tell("info" if found.examined is not None else "warning", found.words)
 
     def _minute_passed(self) -> None:
@@ -322,20 +334,19 @@ class Window(QMainWindow):
             self._settings.setValue("scale", self.theme.scale)
             self._settings.setValue("tray", "yes" if self.tray.on else "no")
         self._minute.stop()
-        background.wait_for_all()
+        work.wait_for_all()
         notify.listen(None)
         _application().focusChanged.disconnect(self._focus_moved)
         self.theme.changed.disconnect(self.refresh)
-        for listener in (self._follow_probes, self.refresh):
-            if listener in self.bench.listeners:
-                self.bench.listeners.remove(listener)
+        if self._told in self.desk.listeners:
+            self.desk.listeners.remove(self._told)
         if "live" in self._others:
             self._others["live"].stop()  # type: ignore[attr-defined]
         self.live.stop()
         self.folders.stop()
         self.alarm.stop()
         self.tray.take_away()
-        self.bench.logbook.close()
+        self.desk.logbook.close()
 
 
 def _application() -> QApplication:
@@ -349,29 +360,29 @@ def _make_place(place: str, window: Window) -> QWidget:
     if place == "instruments":
         from stathmis.ui.instruments.drawer_view import InstrumentsView
 
-        return InstrumentsView(window.bench, window.theme)
+        return InstrumentsView(window.desk, window.theme)
     if place == "bring_in":
         from stathmis.ui.bring_in_view import BringInView
 
-        return BringInView(window.bench, window.theme)
+        return BringInView(window.desk, window.theme)
     if place == "planner":
         from stathmis.ui.planner.planner_view import PlannerView
 
-        return PlannerView(window.bench, window.theme)
+        return PlannerView(window.desk, window.theme)
     if place == "records":
         from stathmis.ui.eggs.records_view import RecordsView
 
-        records = RecordsView(window.bench, window.theme)
+        records = RecordsView(window.desk, window.theme)
         records.batch_wanted.connect(window.show_batch)
         return records
     if place == "practice":
         from stathmis.ui.practice_view import PracticeView
 
-        return PracticeView(window.bench, window.theme)
+        return PracticeView(window.desk, window.theme)
     if place == "live":
         from stathmis.ui.live_view import LiveView
 
-        return LiveView(window.bench, window.theme, window.live)
+        return LiveView(window.desk, window.theme, window.live)
     from stathmis.ui.enter_view import EnterView, StartView
 
-    return StartView(window.bench, window.theme) if place == "start" else EnterView(window.bench, window.theme)
+    return StartView(window.desk, window.theme) if place == "start" else EnterView(window.desk, window.theme)

@@ -9,13 +9,12 @@ from hypothesis import strategies as st
 
 from making import batch_late, found, logged
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, EggFinding
 from stathmis.services import batches, knowledge, rounds, setting_up
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, laying, looking, moving, outcome, tray
 from stathmis.services.eggs.laying import Described
-from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
 
@@ -26,17 +25,17 @@ def test_every_finding_has_its_own_letter_and_words() -> None:
         assert len({f.letter for f in own}) == len(own) and all(f.look and f.word for f in own)
 
 
-def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
-    course = batch_late(bench)
-    assert laying.lay_out(bench, course, 12, 5, Described(source="own flock")) == 12
-    sheet = tray.tray(bench, course.batch)
+def test_eggs_are_laid_out_and_their_stories_told(desk: Desk) -> None:
+    course = batch_late(desk)
+    assert laying.lay_out(desk, course, 12, 5, Described(source="own flock")) == 12
+    sheet = tray.tray(desk.book, course.batch)
     assert sheet.size == (3, 5) and [e.mark for e in sheet.eggs][-1] == "12" and sheet.eggs[5].place == (2, 1)
-    found(bench, course, "3", "alive", 300)
-    found(bench, course, "4", "clear", 300, take_out=True)
-    found(bench, course, "5", "rotten", 1)
-    found(bench, course, "3", "external pip", 10)
-    found(bench, course, "3", "out", 1)
-    sheet = tray.tray(bench, course.batch)
+    found(desk, course, "3", "alive", 300)
+    found(desk, course, "4", "clear", 300, take_out=True)
+    found(desk, course, "5", "rotten", 1)
+    found(desk, course, "3", "external pip", 10)
+    found(desk, course, "3", "out", 1)
+    sheet = tray.tray(desk.book, course.batch)
     assert [sheet.eggs[i].state for i in (2, 3, 4, 5)] == ["out", "clear", "rotten", "in"]
     assert sheet.eggs[3].out and not sheet.eggs[4].out
     assert sheet.words().startswith("11 eggs in") and "1 out of the machine" in sheet.words()
@@ -45,69 +44,69 @@ def test_eggs_are_laid_out_and_their_stories_told(bench: Workbench) -> None:
         "Take out egg 5 (rotten): it can burst and infect the rest: out now, wrapped, into the bin outside."
     ]
     for _ in range(2):
-        bench.undo()
-    assert tray.tray(bench, course.batch).eggs[2].state == "alive"
-    moving.swap(bench, course, [("1", "12")])
-    assert tray.tray(bench, course.batch).eggs[0].mark == "12"
-    bench.undo()
-    assert laying.lay_out(bench, course, 2) == 2 and tray.tray(bench, course.batch).egg("14") is not None
+        desk.undo()
+    assert tray.tray(desk.book, course.batch).eggs[2].state == "alive"
+    moving.swap(desk, course, [("1", "12")])
+    assert tray.tray(desk.book, course.batch).eggs[0].mark == "12"
+    desk.undo()
+    assert laying.lay_out(desk, course, 2) == 2 and tray.tray(desk.book, course.batch).egg("14") is not None
 
 
-def test_what_cannot_be_is_refused_in_words(bench: Workbench) -> None:
-    course = batch_late(bench)
+def test_what_cannot_be_is_refused_in_words(desk: Desk) -> None:
+    course = batch_late(desk)
     with pytest.raises(UserError, match="no egg 3 in this tray"):
-        found(bench, course, "3", "alive")
-    laying.lay_out(bench, course, 6)
+        found(desk, course, "3", "alive")
+    laying.lay_out(desk, course, 6)
     with pytest.raises(UserError, match="has not come"):
-        found(bench, course, "1", "alive", -1)
+        found(desk, course, "1", "alive", -1)
     with pytest.raises(UserError, match="were not set then"):
-        found(bench, course, "1", "alive", 24 * 40)
-    found(bench, course, "1", "out", 5)
+        found(desk, course, "1", "alive", 24 * 40)
+    found(desk, course, "1", "out", 5)
     with pytest.raises(UserError, match="this comes before it"):
-        found(bench, course, "1", "external pip", 1)
-    found(bench, course, "1", "external pip", 20)
+        found(desk, course, "1", "external pip", 1)
+    found(desk, course, "1", "external pip", 20)
     with pytest.raises(UserError, match="this comes after it"):
-        found(bench, course, "1", "dry", 6)
-    found(bench, course, "2", "clear", 200, take_out=True)
+        found(desk, course, "1", "dry", 6)
+    found(desk, course, "2", "clear", 200, take_out=True)
     with pytest.raises(UserError, match="was taken out on"):
-        found(bench, course, "2", "out")
+        found(desk, course, "2", "out")
     with pytest.raises(UserError, match="Write a count from 1"):
-        laying.lay_out(bench, course, 0)
+        laying.lay_out(desk, course, 0)
     with pytest.raises(UserError, match="no egg 99"):
-        moving.swap(bench, course, [("1", "99")])
+        moving.swap(desk, course, [("1", "99")])
     with pytest.raises(UserError, match="have marks"):
-        findings.log_count(bench, course, "out", 1, bench.now_ms)
+        findings.log_count(desk, course, "out", 1, desk.now_ms)
 
 
-def test_counts_for_a_keeper_who_marks_no_eggs(bench: Workbench) -> None:
-    course = batch_late(bench)
-    findings.log_count(bench, course, "clear", 2, bench.now_ms - 13 * DAY_MS)
-    findings.log_count(bench, course, "out", 8, bench.now_ms)
+def test_counts_for_a_keeper_who_marks_no_eggs(desk: Desk) -> None:
+    course = batch_late(desk)
+    findings.log_count(desk, course, "clear", 2, desk.now_ms - 13 * DAY_MS)
+    findings.log_count(desk, course, "out", 8, desk.now_ms)
     with pytest.raises(UserError, match="3 chicks, and 2 eggs left of 12"):
-        findings.log_count(bench, course, "out", 3, bench.now_ms)
+        findings.log_count(desk, course, "out", 3, desk.now_ms)
     with pytest.raises(UserError, match="How many"):
-        findings.log_count(bench, course, "out", 0, bench.now_ms)
-    sheet = tray.tray(bench, course.batch)
+        findings.log_count(desk, course, "out", 0, desk.now_ms)
+    sheet = tray.tray(desk.book, course.batch)
     assert (sheet.tally.hatched, sheet.tally.clear, sheet.tally.open) == (8, 2, 2)
     said = " ".join(outcome.outcome_lines(sheet))
     assert "Of 12 eggs: 2 clear, 8 hatched" in said and "2 eggs are still open" in said
-    bench.undo()
-    assert tray.tray(bench, course.batch).tally.hatched == 0
+    desk.undo()
+    assert tray.tray(desk.book, course.batch).tally.hatched == 0
 
 
-def test_an_ended_batch_may_be_edited_and_says_so(bench: Workbench) -> None:
-    course = batch_late(bench)
-    laying.lay_out(bench, course, 3)
-    found(bench, course, "1", "external pip", 20)
-    setting_up.end_batch(bench, course.batch)
-    bench.clock.at_ms += DAY_MS  # type: ignore[attr-defined]
-    ended = batches.course_of(bench, bench.records(Batch)[0], course.incubator)
-    found(bench, ended, "2", "dead in shell")
-    assert "after the end" in (bench.undo() or "")
-    bench.redo()
-    finding = bench.records(EggFinding)[-1]
+def test_an_ended_batch_may_be_edited_and_says_so(desk: Desk) -> None:
+    course = batch_late(desk)
+    laying.lay_out(desk, course, 3)
+    found(desk, course, "1", "external pip", 20)
+    setting_up.end_batch(desk, course.batch)
+    desk.clock.at_ms += DAY_MS  # type: ignore[attr-defined]
+    ended = batches.course_of(desk.book, desk.book.records(Batch)[0], course.incubator)
+    found(desk, ended, "2", "dead in shell")
+    assert "after the end" in (desk.undo() or "")
+    desk.redo()
+    finding = desk.book.records(EggFinding)[-1]
     assert ended.batch.ended_ms is not None and finding.logged_ms > ended.batch.ended_ms
-    tally = tray.tray(bench, ended.batch).tally
+    tally = tray.tray(desk.book, ended.batch).tally
     assert (tally.pipped_dead, tally.late_dead) == (1, 1), "pipped and never out counts as died once all is over"
 
 
@@ -126,39 +125,39 @@ def test_any_story_adds_up(story: list[tuple[str, int]]) -> None:
         assert egg.word
 
 
-def test_candling_says_what_this_day_shows(bench: Workbench) -> None:
-    course = batch_late(bench)
+def test_candling_says_what_this_day_shows(desk: Desk) -> None:
+    course = batch_late(desk)
     seen = [looking.shows(course, day) for day in (0.5, 3.5, 5.0, 7.2, 10.0, 14.0, 18.1, 20.0, 20.8)]
     assert len(set(seen)) == len(seen) and "spider of veins" in seen[3] and "slanted edge" in seen[6]
-    duck = batches.course_of(bench, keeping.one(bench.logbook, Batch, course.batch.id), course.incubator)
+    duck = batches.course_of(desk.book, desk.book.one(Batch, course.batch.id), course.incubator)
     assert "spider" in looking.shows(duck, 7.0)
 
 
-def test_may_i_open_weighs_this_machines_own_lid(bench: Workbench) -> None:
+def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:
     """Two openings in the log: 20 % RH down, back within some 15 min. Pipped eggs, and two schools."""
     rh = np.full(12 * 60, 72.0)
     for start in (200, 400):
         after = np.arange(90)
         rh[start : start + 90] = 72.0 - 20.0 * np.exp(-after / 6.0)
-    course = logged(bench, rh)
+    course = logged(desk, rh)
     for start in (200, 400):
-        rounds.log_event(bench, course.incubator, "lid", "", bench.now_ms - (rh.size - start) * 60_000)
-    laying.lay_out(bench, course, 6)
-    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+        rounds.log_event(desk, course.incubator, "lid", "", desk.now_ms - (rh.size - start) * 60_000)
+    laying.lay_out(desk, course, 6)
+    state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     assert state.lid is not None and state.lid.openings == 2
     assert state.lid.drop == pytest.approx(20.0, abs=1.0) and 8 < state.lid.recovery_min < 20
     assert hatching.may_open(state, "never")[0] == "yes"
-    found(bench, course, "1", "external pip", 5)
-    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
+    found(desk, course, "1", "external pip", 5)
+    state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     answer, why = hatching.may_open(state, "never")
     assert answer == "no" and "1 egg pipped" in why and "dries onto the chick" in why and "falls by 20 % RH" in why
     answer, why = hatching.may_open(state, "quickly")
     assert answer == "better not" and "about 52 % RH" in why
-    found(bench, course, "1", "out", 2)
-    state = hatching.hatching(bench, course, tray.tray(bench, course.batch))
-    said = " ".join(hatching.lines(bench, state))
+    found(desk, course, "1", "out", 2)
+    state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
+    said = " ".join(hatching.lines(desk.book, state))
     assert state.pipped == 0 and "1 out" in said and "fed and watered" in said and "Stragglers: wait until" in said
-    outcome.choose_open_school(bench, "quickly")
-    assert outcome.open_school(bench) == "quickly"
-    bench.undo()
-    assert outcome.open_school(bench) == "never"
+    outcome.choose_open_school(desk, "quickly")
+    assert outcome.open_school(desk.book) == "quickly"
+    desk.undo()
+    assert outcome.open_school(desk.book) == "never"

@@ -7,16 +7,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import making
 from stathmis.core.errors import UserError
 from stathmis.core.steady import steady_part, time_constant
 from stathmis.logbook import readings
-from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Channel, Event, Incubator
-from stathmis.services import advice, batches, rounds
-from stathmis.services.batches import Course
-from stathmis.services.moisture import box, box_words, sizes, states, water, weights
+from stathmis.logbook.snapshot import Series
+from stathmis.services import batches, logger_import, rounds
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
+from stathmis.services.moisture import box, box_words, mixes, sizes, states, water, weights
 from stathmis.services.moisture.box import BoxSheet
-from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
 
@@ -73,28 +74,28 @@ def test_what_drifts_all_day_is_no_state() -> None:
     assert by_hand is not None and by_hand.mean == 51.0, "the reading taken too soon does not count"
 
 
-def cabinet(bench: Workbench) -> tuple[Incubator, Course]:
-    incubator = bench.incubators()[0]
-    course = batches.running(bench, incubator)
+def cabinet(desk: Desk) -> tuple[Incubator, Course]:
+    incubator = desk.book.incubators()[0]
+    course = batches.running(desk.book, incubator)
     assert course is not None
     return incubator, course
 
 
-def looked_at(bench: Workbench) -> BoxSheet:
-    return box.box_sheet(bench, *cabinet(bench))
+def looked_at(desk: Desk) -> BoxSheet:
+    return box.box_sheet(desk.book, *cabinet(desk))
 
 
-def test_changes_are_logged_and_taken_back(demo: Workbench) -> None:
+def test_changes_are_logged_and_taken_back(demo: Desk) -> None:
     incubator, _ = cabinet(demo)
-    long, short, tray = water.surfaces(demo, incubator)
-    before = len(demo.records(Event))
+    long, short, tray = water.surfaces(demo.book, incubator)
+    before = len(demo.book.records(Event))
     wet = {long.id: 1.0, short.id: 0.5, tray.id: 0.0}
     assert water.log_change(demo, incubator, wet, 1 / 3, demo.now_ms, 200.0) == 2
-    now = water.setting_at(water.events_of(demo, incubator), demo.now_ms)
+    now = water.setting_at(water.events_of(demo.book, incubator), demo.now_ms)
     assert (now.surface_cm2, now.opening) == (pytest.approx(345.0), pytest.approx(1 / 3))
-    assert "long trough and part of short trough, 345 cm² wet; 200 ml poured" in demo.records(Event)[-2].note
+    assert "long trough and part of short trough, 345 cm² wet; 200 ml poured" in demo.book.records(Event)[-2].note
     demo.undo()
-    assert len(demo.records(Event)) == before
+    assert len(demo.book.records(Event)) == before
     demo.redo()
     with pytest.raises(UserError, match="how it stood already"):
         water.log_change(demo, incubator, wet, 1 / 3, demo.now_ms)
@@ -103,11 +104,11 @@ def test_changes_are_logged_and_taken_back(demo: Workbench) -> None:
     with pytest.raises(UserError, match="is no volume"):
         water.add_surface(demo, incubator, "cup", "12", "-3")
     rounds.log_event(demo, incubator, "vent", "the red one", demo.now_ms)
-    assert water.setting_at(water.events_of(demo, incubator), demo.now_ms).opening is None, "how far was not said"
+    assert water.setting_at(water.events_of(demo.book, incubator), demo.now_ms).opening is None, "how far was not said"
     assert "how far the vent is open is not said" in box_words.headline(looked_at(demo))
 
 
-def test_the_log_teaches_what_this_box_does(demo: Workbench) -> None:
+def test_the_log_teaches_what_this_box_does(demo: Desk) -> None:
     sheet = looked_at(demo)
     assert sheet.used >= 10 and all(s.used for s in sheet.states)
     hidden = {(0.0, 1 / 3): 17.3, (260.0, 1 / 3): 42.9, (430.0, 1 / 3): 53.1, (430.0, 0.5): 47.7}
@@ -121,14 +122,16 @@ def test_the_log_teaches_what_this_box_does(demo: Workbench) -> None:
         assert column == sorted(column), "more water is moister"
     for row in sheet.grids["now"].cells:
         assert [c.rh for c in row] == sorted((c.rh for c in row), reverse=True), "more vent is drier"
-    said = " ".join([box_words.headline(sheet), *box_words.lines(demo, sheet), *box_words.ramp_lines(demo, sheet)])
+    said = " ".join(
+        [box_words.headline(sheet), *box_words.lines(demo.book, sheet), *box_words.ramp_lines(demo.book, sheet)]
+    )
     assert "Once that is mended" in said and "A filling lasts about" in said and "a dry hatch wants" in said
     assert "Unplug before filling" in said and "hatch tray" in said
     wet = [s.cell.combination.surface_cm2 for s in sheet.ramp]
     assert wet == sorted(wet) and all(s.wait_s >= 3600.0 for s in sheet.ramp)
 
 
-def test_a_state_is_left_out_and_used_again(demo: Workbench) -> None:
+def test_a_state_is_left_out_and_used_again(demo: Desk) -> None:
     sheet = looked_at(demo)
     incubator, _ = cabinet(demo)
     only_dry = next(s for s in sheet.states if s.setting.surface_cm2 == 0.0)
@@ -146,56 +149,55 @@ def test_a_state_is_left_out_and_used_again(demo: Workbench) -> None:
     assert "The vent was never moved" in said
 
 
-def test_a_wick_that_falls_dry_is_found(demo: Workbench) -> None:
+def test_a_wick_that_falls_dry_is_found(demo: Desk) -> None:
     """The humidity of the last hours sinks though nothing was done: the water is doubted, not the vent."""
     incubator, _ = cabinet(demo)
-    own = [c for c in demo.records(Channel) if demo.instrument(c.instrument_id).name == "Shelf logger"]
+    own = [c for c in demo.book.records(Channel) if demo.book.instrument(c.instrument_id).name == "Shelf logger"]
     warm, moist = own
-    newest = readings.series(demo.logbook, moist, demo.now_ms - 2 * HOUR_MS, demo.now_ms)
+    newest = readings.series(demo.book.snapshot, moist, demo.now_ms - 2 * HOUR_MS, demo.now_ms)
     demo.clock.at_ms = demo.now_ms + 5 * HOUR_MS  # type: ignore[attr-defined]
     times = newest.times_ms[-1] + np.arange(1, 280, dtype=np.int64) * 60_000
     shown = float(newest.shown[-1]) - np.minimum(np.arange(1, 280) / 12.0, 14.0)
     series = {moist.id: Series(times, shown), warm.id: Series(times, np.full(times.size, 37.4))}
-    readings.store_import(demo.logbook, "later.csv", demo.now_ms, series, 0, 0)
-    demo.changed()
+    logger_import.keep_series(demo, "later.csv", series)
     sheet = looked_at(demo)
     assert sheet.misfit is not None and sheet.misfit.difference < -8.0
     text = box_words.doubt(sheet)
     assert "drier than this water and vent" in text and "look at the water first" in text
-    round_sheet = rounds.sheet(demo, incubator)
+    round_sheet = rounds.sheet(demo.book, incubator)
     humid = round_sheet.verdict("humidity")
-    actions = advice.advise(demo, round_sheet, None, humid, sheet)
+    actions = making.told(demo, round_sheet, None, humid, sheet)
     assert any("look at the water first" in a.text for a in actions)
 
 
-def test_advice_names_the_mix_and_what_it_gives(demo: Workbench) -> None:
+def test_advice_names_the_mix_and_what_it_gives(demo: Desk) -> None:
     """The trough was emptied three hours ago: the advice is to fill it, with the humidity this box then has."""
     incubator, course = cabinet(demo)
-    own = water.surfaces(demo, incubator)
+    own = water.surfaces(demo.book, incubator)
     water.log_change(demo, incubator, {own[0].id: 1.0}, None, demo.now_ms - 4 * HOUR_MS)
-    sheet = box.box_sheet(demo, incubator, course)
-    found = box_words.change(sheet)
-    assert found is not None and "ill the" in found[0]
-    assert abs(found[1].rh - 50.0) < 5.0 and found[1].inside > 0.5
+    sheet = box.box_sheet(demo.book, incubator, course)
+    found = mixes.change(sheet.grids["now"], sheet.now)
+    assert found is not None and found.fill and box_words.change_words(found).startswith("Fill the")
+    assert abs(found.cell.rh - 50.0) < 5.0 and found.cell.inside > 0.5
 
 
-def test_an_unknown_box_says_what_is_missing(bench: Workbench) -> None:
+def test_an_unknown_box_says_what_is_missing(desk: Desk) -> None:
     from stathmis.services import setting_up
 
-    setting_up.add_incubator(bench, "Box", "forced")
-    incubator = bench.incubators()[0]
-    sheet = box.box_sheet(bench, incubator, None)
+    setting_up.add_incubator(desk, "Box", "forced")
+    incubator = desk.book.incubators()[0]
+    sheet = box.box_sheet(desk.book, incubator, None)
     assert "Enter what holds water" in box_words.headline(sheet)
-    made = water.add_surface(bench, incubator, "cup", "80", "")
-    assert "what is wet is not said" in box_words.headline(box.box_sheet(bench, incubator, None))
-    water.log_change(bench, incubator, {made: 1.0}, 0.5, bench.now_ms)
-    sheet = box.box_sheet(bench, incubator, None)
+    made = water.add_surface(desk, incubator, "cup", "80", "")
+    assert "what is wet is not said" in box_words.headline(box.box_sheet(desk.book, incubator, None))
+    water.log_change(desk, incubator, {made: 1.0}, 0.5, desk.now_ms)
+    sheet = box.box_sheet(desk.book, incubator, None)
     assert sheet.trial is not None and sheet.trial.after < sheet.trial.before
-    assert any("To learn most from one trial" in line for line in box_words.lines(bench, sheet))
+    assert any("To learn most from one trial" in line for line in box_words.lines(desk.book, sheet))
     assert max(c.U for row in sheet.grids["now"].cells for c in row) > 10.0, "wide while nothing is known"
 
 
-def test_eggs_by_caliper_and_candle(demo: Workbench) -> None:
+def test_eggs_by_caliper_and_candle(demo: Desk) -> None:
     _, course = cabinet(demo)
     words = sizes.log_size(demo, course, "3", "41", "31,5", "9", demo.now_ms)
     # 0.548 x 4.1 x 3.15^2 = 22.3 g (Hoyt 1979)
@@ -212,9 +214,9 @@ def test_eggs_by_caliper_and_candle(demo: Workbench) -> None:
             sizes.log_size(demo, course, "3", *typed, demo.now_ms)
     from stathmis.services.moisture import loss
 
-    sheet = loss.loss_sheet(demo, course, weights.weighings(demo, course.batch.id))
+    sheet = loss.loss_sheet(demo.book, course, weights.weighings(demo.book, course.batch.id))
     assert sheet is not None
-    said = " ".join(sizes.lines(demo, sheet))
+    said = " ".join(sizes.lines(demo.book, sheet))
     assert "At setting it had lost" in said and "trust the scale" in said
     demo.undo()
-    assert sizes.sizes(demo, course.batch.id) == []
+    assert sizes.sizes(demo.book, course.batch.id) == []

@@ -9,49 +9,47 @@ from making import batch_with_log, instrument, put_to_use, reference, typed
 from stathmis.core.errors import UserError
 from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import saturation_vapor_pressure
-from stathmis.logbook import readings
-from stathmis.logbook.readings import Series
 from stathmis.logbook.records import Batch, Weighing
-from stathmis.services import batches, profiles
-from stathmis.services.batches import Course
+from stathmis.logbook.snapshot import Series
+from stathmis.services import batches, logger_import, profiles
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import loss, loss_words, weights
 from stathmis.services.moisture.weights import Row
-from stathmis.services.workbench import Workbench
 
 SATURATED = float(saturation_vapor_pressure(37.5))
 
 
-def box(bench: Workbench, days: int = 10, rh: float = 50.0) -> Course:
+def box(desk: Desk, days: int = 10, rh: float = 50.0) -> Course:
     """A batch of twelve in air of 37.5 °C and a humidity, both read all the time by checked loggers."""
-    course, _ = batch_with_log(bench, np.full(days * 1440, 37.5))
-    lab = reference(bench, "Lab hygrometer", "humidity")
-    moist = instrument(bench, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
-    put_to_use(bench, typed(bench, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
+    course, _ = batch_with_log(desk, np.full(days * 1440, 37.5))
+    lab = reference(desk, "Lab hygrometer", "humidity")
+    moist = instrument(desk, "Moist", "humidity", step=0.1, incubator_id=course.incubator.id)
+    put_to_use(desk, typed(desk, moist, [("33.0 33.1", "33.0"), ("60.0 60.1", "60.0")], against=lab), 0)
     times = course.batch.set_ms + np.arange(days * 1440, dtype=np.int64) * 60_000
     shown = Series(times, np.full(times.size, rh))
-    readings.store_import(bench.logbook, "m.csv", bench.now_ms, {moist.id: shown}, 0, 0)
-    bench.changed()
-    found = batches.running(bench, course.incubator)
+    logger_import.keep_series(desk, "m.csv", {moist.id: shown})
+    found = batches.running(desk.book, course.incubator)
     assert found is not None
     return found
 
 
-def weigh(bench: Workbench, course: Course, day: float, *rows: Row) -> int:
+def weigh(desk: Desk, course: Course, day: float, *rows: Row) -> int:
     at = course.batch.set_ms + round(day * DAY_MS)
-    found = [w for r in rows if (w := weights.interpret(bench, course, r, at)) is not None]
-    return weights.log_weighings(bench, course, found, at, 0.1)
+    found = [w for r in rows if (w := weights.interpret(desk.book, course, r, at)) is not None]
+    return weights.log_weighings(desk, course, found, at, 0.1)
 
 
 def tray(day: float, g: float = 11.0, each: float = 58.0, eggs: int = 12, rh: float = 50.0) -> str:
     return f"{eggs * (each - g * day * SATURATED * (1 - rh / 100) / 1000.0):.1f}"
 
 
-def test_the_line_finds_the_shells_and_asks_for_the_rest(bench: Workbench) -> None:
-    course = box(bench)
+def test_the_line_finds_the_shells_and_asks_for_the_rest(desk: Desk) -> None:
+    course = box(desk)
     for day in (0.0, 4.0, 8.0):
-        assert weigh(bench, course, day, Row("", 12, tray(day))) == 1
-    sheet = loss.loss_sheet(bench, course, weights.weighings(bench, course.batch.id))
+        assert weigh(desk, course, day, Row("", 12, tray(day))) == 1
+    sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and sheet.conductance is not None and sheet.target is not None
     assert sheet.conductance.value == pytest.approx(11.0, abs=3 * sheet.conductance.u + 0.02)
     assert sheet.conductance.mass_g == pytest.approx(58.0, abs=0.02)
@@ -60,25 +58,25 @@ def test_the_line_finds_the_shells_and_asks_for_the_rest(bench: Workbench) -> No
     # by hand: what is left to lose in the days left
     left = (13.0 - lost) / 100 * 58.0 * 1000.0 / 11.0 / (sheet.lockdown_day - sheet.day_now)
     assert sheet.target.rh == pytest.approx(100 * (1 - left / SATURATED), abs=0.6)
-    assert "Hold" in loss_words.headline(sheet) and "wet bulb" in " ".join(loss_words.lines(bench, sheet))
+    assert "Hold" in loss_words.headline(sheet) and "wet bulb" in " ".join(loss_words.lines(desk.book, sheet))
     assert sheet.known_percent > 99
 
 
-def test_the_by_weight_school_follows_each_weighing(bench: Workbench) -> None:
-    course = box(bench, rh=60.0)
-    profiles.follow(bench, bench.records(Batch)[0], "by_weight", "from 0")
-    course = batches.running(bench, course.incubator) or course
+def test_the_by_weight_school_follows_each_weighing(desk: Desk) -> None:
+    course = box(desk, rh=60.0)
+    profiles.follow(desk, desk.book.records(Batch)[0], "by_weight", "from 0")
+    course = batches.running(desk.book, course.incubator) or course
     assert course.band("humidity", course.at_ms(3.0)) == Band(45.0, 55.0)
-    weigh(bench, course, 0.0, Row("", 12, tray(0.0, rh=60.0)))
-    weigh(bench, course, 6.0, Row("", 12, tray(6.0, rh=60.0)))
-    after = batches.running(bench, course.incubator)
+    weigh(desk, course, 0.0, Row("", 12, tray(0.0, rh=60.0)))
+    weigh(desk, course, 6.0, Row("", 12, tray(6.0, rh=60.0)))
+    after = batches.running(desk.book, course.incubator)
     assert after is not None
     assert after.band("humidity", after.at_ms(5.9)) == Band(45.0, 55.0), "the past is judged by what was known then"
     band = after.band("humidity", after.at_ms(6.1))
     assert band is not None and band.high < 55.0, "too moist so far: the rest is to be drier"
     assert after.band("humidity", after.at_ms(18.5)) == Band(65.0, 75.0), "lockdown stays as it is"
-    bench.undo()
-    back = batches.running(bench, course.incubator)
+    desk.undo()
+    back = batches.running(desk.book, course.incubator)
     assert back is not None and back.band("humidity", back.at_ms(6.1)) == Band(45.0, 55.0)
 
 
@@ -96,76 +94,73 @@ def test_the_by_weight_school_follows_each_weighing(bench: Workbench) -> None:
         (Row("", 14, "790"), "the same eggs belong"),
     ],
 )
-def test_what_does_not_fit_is_asked_about_at_its_row(bench: Workbench, row: Row, says: str) -> None:
-    course = box(bench)
-    weigh(bench, course, 0.0, Row("", 12, "696.0"))
+def test_what_does_not_fit_is_asked_about_at_its_row(desk: Desk, row: Row, says: str) -> None:
+    course = box(desk)
+    weigh(desk, course, 0.0, Row("", 12, "696.0"))
     at = course.at_ms(4.0)
-    found = weights.interpret(bench, course, row, at)
+    found = weights.interpret(desk.book, course, row, at)
     assert found is not None and says in (found.problem or found.doubt)
     assert not found.good
     if found.doubt:
-        sure = weights.interpret(bench, course, Row(row.mark, row.eggs, row.text, sure=True), at)
+        sure = weights.interpret(desk.book, course, Row(row.mark, row.eggs, row.text, sure=True), at)
         assert sure is not None and sure.good, "the keeper may know better"
     with pytest.raises(UserError, match="nothing to log"):
-        weights.log_weighings(bench, course, [found], at, 0.1)
-    assert len(weights.weighings(bench, course.batch.id)) == 1
+        weights.log_weighings(desk, course, [found], at, 0.1)
+    assert len(weights.weighings(desk.book, course.batch.id)) == 1
 
 
-def test_ounces_commas_and_times_that_cannot_be(bench: Workbench) -> None:
-    course = box(bench)
-    found = weights.interpret(bench, course, Row("7", 1, "2,05 oz"), course.at_ms(1.0))
+def test_ounces_commas_and_times_that_cannot_be(desk: Desk) -> None:
+    course = box(desk)
+    found = weights.interpret(desk.book, course, Row("7", 1, "2,05 oz"), course.at_ms(1.0))
     assert found is not None and found.mass_g == pytest.approx(58.12, abs=0.01) and found.good
-    assert weights.interpret(bench, course, Row("7", 1, "  "), course.at_ms(1.0)) is None
+    assert weights.interpret(desk.book, course, Row("7", 1, "  "), course.at_ms(1.0)) is None
     for at, step, says in (
-        (bench.now_ms + 1, 0.1, "until now"),
+        (desk.now_ms + 1, 0.1, "until now"),
         (0, 0.1, "until now"),
         (course.at_ms(1.0), 0.0, "step"),
     ):
         with pytest.raises(UserError, match=says):
-            weights.log_weighings(bench, course, [found], at, step)
-    weights.log_weighings(bench, course, [found], course.at_ms(2.0), 0.1)
-    early = weights.interpret(bench, course, Row("7", 1, "58"), course.at_ms(1.0))
+            weights.log_weighings(desk, course, [found], at, step)
+    weights.log_weighings(desk, course, [found], course.at_ms(2.0), 0.1)
+    early = weights.interpret(desk.book, course, Row("7", 1, "58"), course.at_ms(1.0))
     assert early is not None and "later than this one" in early.problem
-    weights.strike_weighing(bench, weights.weighings(bench, course.batch.id)[0])
-    assert weights.weighings(bench, course.batch.id) == []
-    bench.undo()
-    assert [w.mark for w in bench.records(Weighing)] == ["7"]
+    weights.strike_weighing(desk, weights.weighings(desk.book, course.batch.id)[0])
+    assert weights.weighings(desk.book, course.batch.id) == []
+    desk.undo()
+    assert [w.mark for w in desk.book.records(Weighing)] == ["7"]
 
 
-def test_an_egg_unlike_the_rest_is_named(bench: Workbench) -> None:
-    course = box(bench)
+def test_an_egg_unlike_the_rest_is_named(desk: Desk) -> None:
+    course = box(desk)
     shells = {"1": 11.0, "2": 10.6, "3": 11.5, "4": 11.2, "5": 20.0}
     for day in (0.0, 5.0, 9.0):
         rows = [Row(m, 1, tray(day, g, eggs=1)) for m, g in shells.items()]
-        assert weigh(bench, course, day, *rows) == 5
-    sheet = loss.loss_sheet(bench, course, weights.weighings(bench, course.batch.id))
+        assert weigh(desk, course, day, *rows) == 5
+    sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and [e.mark for e in sheet.eggs if e.unlike] == ["5"]
     told = " ".join(loss_words.egg_lines(sheet))
     assert "Egg 5 loses" in told and "thin, cracked" in told
     assert sheet.conductance is not None and sheet.conductance.u > 0.5, "few eggs: the batch's mean is unsure"
 
 
-def test_humidity_not_read_for_days_is_assumed_and_said(bench: Workbench) -> None:
-    course, _ = batch_with_log(bench, np.full(10 * 1440, 37.5))
+def test_humidity_not_read_for_days_is_assumed_and_said(desk: Desk) -> None:
+    course, _ = batch_with_log(desk, np.full(10 * 1440, 37.5))
     for day in (0.0, 5.0):
-        weigh(bench, course, day, Row("", 12, tray(day)))
-    sheet = loss.loss_sheet(bench, course, weights.weighings(bench, course.batch.id))
+        weigh(desk, course, day, Row("", 12, tray(day)))
+    sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and sheet.target is not None and sheet.known_percent == 0.0
     assert sheet.mean_rh is None and sheet.forecast is None
-    assert "0 % of the time" in " ".join(loss_words.why(bench, sheet))
-    read = box_like(bench, course)
+    assert "0 % of the time" in " ".join(loss_words.why(desk.book, sheet))
+    read = box_like(desk, course)
     assert sheet.target.u > 2.0 * read, "what is assumed makes the target unsure"
 
 
-def box_like(bench: Workbench, course: Course) -> float:
+def box_like(desk: Desk, course: Course) -> float:
     """The target's uncertainty for the same weighings once the humidity is there."""
-    moist = instrument(bench, "Late", "humidity", step=0.1, incubator_id=course.incubator.id)
+    moist = instrument(desk, "Late", "humidity", step=0.1, incubator_id=course.incubator.id)
     times = course.batch.set_ms + np.arange(10 * 1440, dtype=np.int64) * 60_000
-    readings.store_import(
-        bench.logbook, "l.csv", bench.now_ms, {moist.id: Series(times, np.full(times.size, 50.0))}, 0, 0
-    )
-    bench.changed()
-    sheet = loss.loss_sheet(bench, course, weights.weighings(bench, course.batch.id))
+    logger_import.keep_series(desk, "l.csv", {moist.id: Series(times, np.full(times.size, 50.0))})
+    sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and sheet.target is not None
     return sheet.target.u
 

@@ -9,16 +9,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import making
 from stathmis.core import schedule
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import Habits, Span
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
 from stathmis.services import batches, knowledge, setting_up
 from stathmis.services.clock import DAY_MS, local
+from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks, turning
 from stathmis.services.plan.planning import Plan
-from stathmis.services.workbench import Workbench
 
 SPECIES = knowledge.species()
 HABITS = st.builds(
@@ -97,33 +97,32 @@ def test_a_clutch_goes_by_its_temperature() -> None:
         schedule.storage_loss(-1.0)
 
 
-def machine(bench: Workbench, name: str = "Cabinet") -> int:
-    return setting_up.add_incubator(bench, name, "forced", 37.5)
+def machine(desk: Desk, name: str = "Cabinet") -> int:
+    return setting_up.add_incubator(desk, name, "forced", 37.5)
 
 
-def planned(bench: Workbench, days: float = 10.0, species: str = "chicken", **more: object) -> Plan:
-    incubator = bench.incubators()[0]
+def planned(desk: Desk, days: float = 10.0, species: str = "chicken", **more: object) -> Plan:
+    incubator = desk.book.incubators()[0]
     made = planning.add_plan(
-        bench,
+        desk,
         incubator,
         species,
         "steady",
         12,
-        bench.now_ms + round(days * DAY_MS),
+        desk.now_ms + round(days * DAY_MS),
         **more,  # type: ignore[arg-type]
     )
-    return next(p for p in planning.plans(bench) if p.subject == f"plan {made}")
+    return next(p for p in planning.plans(desk.book) if p.subject == f"plan {made}")
 
 
 @pytest.mark.parametrize("zone", ["Europe/Vienna", "America/New_York", "Australia/Lord_Howe", "UTC"])
-def test_days_hold_across_clock_changes(bench: Workbench, zone: str) -> None:
+def test_days_hold_across_clock_changes(desk: Desk, zone: str) -> None:
     """Lockdown is 18 x 24 h after setting; candling is in the evening of its day, before and after the change."""
-    machine(bench)
-    keeping.save_setting(bench.logbook, "time_zone", zone)
-    bench.read_settings()
+    machine(desk)
+    making.put_setting(desk, "time_zone", zone)
     for month, day in ((3, 20), (10, 20), (4, 1), (10, 1)):
         at = int(datetime(2027, month, day, 9, 0, tzinfo=UTC).timestamp() * 1000)
-        made = planned(bench, (at - bench.now_ms) / DAY_MS)
+        made = planned(desk, (at - desk.now_ms) / DAY_MS)
         lockdown, candle = made.step("lockdown"), made.step("candle 1")
         assert lockdown is not None and candle is not None
         assert lockdown.at_ms - made.set_ms == 18 * DAY_MS
@@ -134,163 +133,162 @@ def test_days_hold_across_clock_changes(bench: Workbench, zone: str) -> None:
         assert times == sorted(times)
 
 
-def test_backward_from_the_hatch_day(bench: Workbench) -> None:
-    machine(bench)
-    incubator = bench.incubators()[0]
-    hatch = bench.now_ms + 40 * DAY_MS
+def test_backward_from_the_hatch_day(desk: Desk) -> None:
+    machine(desk)
+    incubator = desk.book.incubators()[0]
+    hatch = desk.now_ms + 40 * DAY_MS
     set_ms = planning.set_day_for(SPECIES["duck"], incubator, hatch)
-    made = planned(bench, (set_ms - bench.now_ms) / DAY_MS, "duck")
+    made = planned(desk, (set_ms - desk.now_ms) / DAY_MS, "duck")
     found = made.step("hatch")
     assert found is not None and found.at_ms == hatch
     with pytest.raises(UserError, match="which is over"):
-        planned(bench, -3.0)
+        planned(desk, -3.0)
     with pytest.raises(UserError, match="hardly hatch"):
-        planned(bench, 10.0, laid_ms=bench.now_ms - 25 * DAY_MS)
+        planned(desk, 10.0, laid_ms=desk.now_ms - 25 * DAY_MS)
     with pytest.raises(UserError, match="after they are set"):
-        planned(bench, 10.0, laid_ms=bench.now_ms + 12 * DAY_MS)
+        planned(desk, 10.0, laid_ms=desk.now_ms + 12 * DAY_MS)
 
 
-def test_a_plan_is_moved_set_and_taken_back(bench: Workbench) -> None:
-    machine(bench)
-    made = planned(bench, 1.0)
+def test_a_plan_is_moved_set_and_taken_back(desk: Desk) -> None:
+    machine(desk)
+    made = planned(desk, 1.0)
     lockdown = made.step("lockdown")
     assert lockdown is not None
-    planning.move_step(bench, made, "lockdown", lockdown.at_ms + 2 * DAY_MS)
-    again = planning.plans(bench)[0]
+    planning.move_step(desk, made, "lockdown", lockdown.at_ms + 2 * DAY_MS)
+    again = planning.plans(desk.book)[0]
     brooder, moved = again.step("brooder warm"), again.step("lockdown")
     assert moved is not None and moved.moved and moved.at_ms == lockdown.at_ms + 2 * DAY_MS
     assert brooder is not None and brooder.at_ms >= moved.at_ms, "what hangs on it follows"
-    bench.undo()
-    assert planning.plans(bench)[0].step("lockdown") == lockdown
-    planning.move_step(bench, planning.plans(bench)[0], "set", made.set_ms + 5 * DAY_MS)
-    shifted = planning.plans(bench)[0].step("hatch")
+    desk.undo()
+    assert planning.plans(desk.book)[0].step("lockdown") == lockdown
+    planning.move_step(desk, planning.plans(desk.book)[0], "set", made.set_ms + 5 * DAY_MS)
+    shifted = planning.plans(desk.book)[0].step("hatch")
     assert shifted is not None and shifted.at_ms == made.set_ms + (5 + 21) * DAY_MS
-    bench.undo()
+    desk.undo()
     for key, says in (("hatch", "choose their day"), ("nothing", "not in this plan")):
         with pytest.raises(UserError, match=says):
-            planning.move_step(bench, planning.plans(bench)[0], key, bench.now_ms)
-    bench.clock.at_ms = made.set_ms + HOUR_MS  # type: ignore[attr-defined]
-    planning.set_eggs(bench, planning.plans(bench)[0], bench.now_ms)
-    running = planning.plans(bench)[0]
+            planning.move_step(desk, planning.plans(desk.book)[0], key, desk.now_ms)
+    desk.clock.at_ms = made.set_ms + HOUR_MS  # type: ignore[attr-defined]
+    planning.set_eggs(desk, planning.plans(desk.book)[0], desk.now_ms)
+    running = planning.plans(desk.book)[0]
     assert running.batch is not None and running.subject == made.subject and running.batch.eggs == 12
-    assert next(t for t in tasks.tasks_of(bench, running) if t.step == "set").state == "done"
+    assert next(t for t in tasks.tasks_of(desk.book, running) if t.step == "set").state == "done"
     with pytest.raises(UserError, match="their first day stands"):
-        planning.move_step(bench, running, "set", bench.now_ms)
-    bench.undo()
-    assert bench.records(Batch) == [] and planning.plans(bench)[0].batch is None
-    bench.redo()
-    assert len(bench.records(Batch)) == 1
+        planning.move_step(desk, running, "set", desk.now_ms)
+    desk.undo()
+    assert desk.book.records(Batch) == () and planning.plans(desk.book)[0].batch is None
+    desk.redo()
+    assert len(desk.book.records(Batch)) == 1
     with pytest.raises(UserError, match="are set"):
-        planning.drop_plan(bench, planning.plans(bench)[0])
+        planning.drop_plan(desk, planning.plans(desk.book)[0])
 
 
-def test_a_running_batch_has_a_plan_of_its_own(demo: Workbench) -> None:
-    found = [p for p in planning.plans(demo) if p.batch is not None]
+def test_a_running_batch_has_a_plan_of_its_own(demo: Desk) -> None:
+    found = [p for p in planning.plans(demo.book) if p.batch is not None]
     assert [p.stored for p in found] == [None, None]
-    kept = len(demo.records(StoredPlan))
+    kept = len(demo.book.records(StoredPlan))
     before = found[0].step("lockdown")
     assert before is not None
     planning.move_step(demo, found[0], "candle 2", before.at_ms - 3 * DAY_MS)
-    assert len(demo.records(StoredPlan)) == kept + 1
+    assert len(demo.book.records(StoredPlan)) == kept + 1
     demo.undo()
-    assert len(demo.records(StoredPlan)) == kept and planning.plans(demo)[0].stored is None
+    assert len(demo.book.records(StoredPlan)) == kept and planning.plans(demo.book)[0].stored is None
 
 
-def test_tasks_are_done_skipped_with_reason_and_open_again(bench: Workbench) -> None:
-    machine(bench)
-    made = planned(bench, 1.0)
-    names = [t.step for t in tasks.today(bench)]
+def test_tasks_are_done_skipped_with_reason_and_open_again(desk: Desk) -> None:
+    machine(desk)
+    made = planned(desk, 1.0)
+    names = [t.step for t in tasks.today(desk.book)]
     assert "warm wet" in names or "warm dry" in names
-    task = tasks.today(bench)[0]
-    assert "done" in tasks.done(bench, task)
-    assert next(t for t in tasks.today(bench) if t.step == task.step).state == "done"
-    bench.undo()
-    assert tasks.today(bench)[0].state == "open"
+    task = tasks.today(desk.book)[0]
+    assert "done" in tasks.done(desk, task)
+    assert next(t for t in tasks.today(desk.book) if t.step == task.step).state == "done"
+    desk.undo()
+    assert tasks.today(desk.book)[0].state == "open"
     with pytest.raises(UserError, match="Why is it left out"):
-        tasks.skip(bench, task, " ")
-    tasks.skip(bench, task, "no time")
-    skipped = next(t for t in tasks.tasks_of(bench, planning.plans(bench)[0]) if t.step == task.step)
+        tasks.skip(desk, task, " ")
+    tasks.skip(desk, task, "no time")
+    skipped = next(t for t in tasks.tasks_of(desk.book, planning.plans(desk.book)[0]) if t.step == task.step)
     assert (skipped.state, skipped.note) == ("skipped", "no time")
-    tasks.reopen(bench, skipped)
-    assert bench.records(TaskMark) == []
-    bench.clock.at_ms = made.set_ms + 30 * HOUR_MS  # type: ignore[attr-defined]
-    late = next(t for t in tasks.today(bench) if t.step == "set")
-    assert late.overdue(bench.now_ms) and "was due" in tasks.when_words(bench, late)
+    tasks.reopen(desk, skipped)
+    assert desk.book.records(TaskMark) == ()
+    desk.clock.at_ms = made.set_ms + 30 * HOUR_MS  # type: ignore[attr-defined]
+    late = next(t for t in tasks.today(desk.book) if t.step == "set")
+    assert late.overdue(desk.now_ms) and "was due" in tasks.when_words(desk.book, late)
 
 
-def test_turning_by_hand_alternates_and_ends(bench: Workbench) -> None:
-    machine(bench)
-    incubator = bench.incubators()[0]
-    now = bench.now_ms
-    setting_up.set_batch(bench, incubator, "hens", "chicken", "steady", 12, now - 5 * DAY_MS)
-    plan = planning.plans(bench)[0]
-    planning.change_habits(bench, plan, Habits(turning="by hand"))
-    task = next(t for t in tasks.today(bench) if t.step.startswith("turn"))
-    assert "show X" in task.title and tasks.done(bench, task) == "Turned: X is up."
-    course = batches.running(bench, incubator)
+def test_turning_by_hand_alternates_and_ends(desk: Desk) -> None:
+    machine(desk)
+    incubator = desk.book.incubators()[0]
+    now = desk.now_ms
+    setting_up.set_batch(desk, incubator, "hens", "chicken", "steady", 12, now - 5 * DAY_MS)
+    plan = planning.plans(desk.book)[0]
+    planning.change_habits(desk, plan, Habits(turning="by hand"))
+    task = next(t for t in tasks.today(desk.book) if t.step.startswith("turn"))
+    assert "show X" in task.title and tasks.done(desk, task) == "Turned: X is up."
+    course = batches.running(desk.book, incubator)
     assert course is not None
-    found = turning.turning(bench, course)
+    found = turning.turning(desk.book, course)
     assert (found.side, found.next_side, found.today) == ("X", "O", 1)
-    assert "X is up since" in turning.words(bench, found) and "too long" in turning.words(bench, found)
-    assert turning.log_turn(bench, course, now) == "O"
-    assert "an even number" in turning.words(bench, turning.turning(bench, course))
-    bench.undo()
-    assert [e.note for e in bench.records(Event)] == ["X up"]
+    assert "X is up since" in turning.words(desk.book, found) and "too long" in turning.words(desk.book, found)
+    assert turning.log_turn(desk, course, now) == "O"
+    assert "an even number" in turning.words(desk.book, turning.turning(desk.book, course))
+    desk.undo()
+    assert [e.detail for e in desk.book.records(Event)] == ["X"]
     for day, hours in ((1, (7, 13, 19)), (2, (7, 19)), (3, (6, 10, 14, 18, 22))):
         midnight = now - (now % DAY_MS) - day * DAY_MS
         for hour in hours:
-            bench.add("turned", [(Event, turn(incubator.id, midnight + hour * HOUR_MS))])
-    found = turning.turning(bench, course)
+            desk.add("turned", [(Event, turn(incubator.id, midnight + hour * HOUR_MS))])
+    found = turning.turning(desk.book, course)
     assert found.days == (2, 4), "two turns are even, and on the first whole day none is logged"
-    assert "odd, on 2 of the last 4 days" in turning.words(bench, found)
-    bench.clock.at_ms = now + 14 * DAY_MS  # type: ignore[attr-defined]
+    assert "odd, on 2 of the last 4 days" in turning.words(desk.book, found)
+    desk.clock.at_ms = now + 14 * DAY_MS  # type: ignore[attr-defined]
     with pytest.raises(UserError, match="lie still from lockdown"):
-        turning.log_turn(bench, course, bench.now_ms)
-    assert not any(t.step.startswith("turn") for t in tasks.today(bench))
+        turning.log_turn(desk, course, desk.now_ms)
+    assert not any(t.step.startswith("turn") for t in tasks.today(desk.book))
 
 
 def turn(incubator_id: int, at_ms: int) -> dict[str, object]:
     return {"incubator_id": incubator_id, "time_ms": at_ms, "kind": "turn", "note": "O up", "set_point_c": None}
 
 
-def test_eggs_that_must_never_be_turned(bench: Workbench) -> None:
-    machine(bench)
-    incubator = bench.incubators()[0]
-    setting_up.set_batch(bench, incubator, "clutch", "leopard_gecko", "steady", 2, bench.now_ms - DAY_MS)
-    course = batches.running(bench, incubator)
+def test_eggs_that_must_never_be_turned(desk: Desk) -> None:
+    machine(desk)
+    incubator = desk.book.incubators()[0]
+    setting_up.set_batch(desk, incubator, "clutch", "leopard_gecko", "steady", 2, desk.now_ms - DAY_MS)
+    course = batches.running(desk.book, incubator)
     assert course is not None
     with pytest.raises(UserError, match="must never be turned"):
-        turning.log_turn(bench, course, bench.now_ms)
+        turning.log_turn(desk, course, desk.now_ms)
 
 
-def test_what_is_in_the_way_is_explained(bench: Workbench) -> None:
-    machine(bench)
-    planned(bench, 5.0, name="first")
-    planned(bench, 15.0, name="second", laid_ms=bench.now_ms + round(2.5 * DAY_MS))
-    conflicts.set_capacity(bench, bench.incubators()[0], 20)
-    start = bench.now_ms + 22 * DAY_MS
-    conflicts.add_away(bench, start, start + 2 * DAY_MS, "fair")
-    said = [f"{c.text} {c.to_do}" for c in conflicts.conflicts(bench, planning.plans(bench))]
+def test_what_is_in_the_way_is_explained(desk: Desk) -> None:
+    machine(desk)
+    planned(desk, 5.0, name="first")
+    planned(desk, 15.0, name="second", laid_ms=desk.now_ms + round(2.5 * DAY_MS))
+    conflicts.set_capacity(desk, desk.book.incubators()[0], 20)
+    start = desk.now_ms + 22 * DAY_MS
+    conflicts.add_away(desk, start, start + 2 * DAY_MS, "fair")
+    said = [f"{c.text} {c.to_do}" for c in conflicts.conflicts(desk.book, planning.plans(desk.book))]
     assert any("first is in lockdown while second still needs turning" in s for s in said)
     assert any("would hold 24 eggs, and has room for 20" in s for s in said)
     assert any("You are away" in s and "lockdown" in s for s in said)
     assert any("days old at setting, which costs about" in s for s in said)
     with pytest.raises(UserError, match="before it begins"):
-        conflicts.add_away(bench, start, start, "")
+        conflicts.add_away(desk, start, start, "")
     with pytest.raises(UserError, match="are over"):
-        conflicts.add_away(bench, 0, 1, "")
+        conflicts.add_away(desk, 0, 1, "")
 
 
-def test_the_phone_gets_what_is_to_come(bench: Workbench, tmp_path: Path) -> None:
+def test_the_phone_gets_what_is_to_come(desk: Desk, tmp_path: Path) -> None:
     """Read back by two parsers: icalendar, and vobject (written apart from it)."""
     import icalendar
 
-    machine(bench)
-    keeping.save_setting(bench.logbook, "time_zone", "Europe/Vienna")
-    bench.read_settings()
-    made = planned(bench, 3.0, name="Ünlü, hens; best")
+    machine(desk)
+    making.put_setting(desk, "time_zone", "Europe/Vienna")
+    made = planned(desk, 3.0, name="Ünlü, hens; best")
     path = tmp_path / "plan.ics"
-    assert "entries written" in calendar.write(bench, path)
+    assert "entries written" in calendar.write(desk, path)
     raw = path.read_bytes()
     assert all(len(line) <= 75 for line in raw.split(b"\r\n")), "RFC 5545, 3.1: lines of at most 75 octets"
     first = {str(e["UID"]): e for e in icalendar.Calendar.from_ical(raw).walk("VEVENT")}
@@ -303,17 +301,17 @@ def test_the_phone_gets_what_is_to_come(bench: Workbench, tmp_path: Path) -> Non
     assert alarm["TRIGGER"].dt == timedelta(hours=-24)
     again = seen_by_another_parser(raw)
     assert again == {uid: int(e["DTSTART"].dt.timestamp()) for uid, e in first.items()}
-    tasks.skip(bench, next(t for t in tasks.tasks_of(bench, made) if t.step == "candle 1"), "dark shells")
-    planning.move_step(bench, planning.plans(bench)[0], "candle 2", made.set_ms + 15 * DAY_MS)
-    bench.clock.at_ms += 5 * 60_000  # type: ignore[attr-defined]
-    calendar.write(bench, path)
+    tasks.skip(desk, next(t for t in tasks.tasks_of(desk.book, made) if t.step == "candle 1"), "dark shells")
+    planning.move_step(desk, planning.plans(desk.book)[0], "candle 2", made.set_ms + 15 * DAY_MS)
+    desk.clock.at_ms += 5 * 60_000  # type: ignore[attr-defined]
+    calendar.write(desk, path)
     second = {str(e["UID"]): e for e in icalendar.Calendar.from_ical(path.read_bytes()).walk("VEVENT")}
     assert set(second) == set(first), "the same tasks keep their identifiers"
     assert all(second[u]["SEQUENCE"] > first[u]["SEQUENCE"] for u in first)
     candled = next(e for u, e in second.items() if "-candle-1@" in u)
     assert str(candled["STATUS"]) == "CANCELLED" and not candled.walk("VALARM")
     with pytest.raises(UserError, match="cannot be written"):
-        calendar.write(bench, tmp_path / "no" / "plan.ics")
+        calendar.write(desk, tmp_path / "no" / "plan.ics")
 
 
 def seen_by_another_parser(raw: bytes) -> dict[str, int]:

@@ -19,18 +19,18 @@ from stathmis.core.hatch_stats import rate
 from stathmis.exchange.report_page import Drawing, Heading, Report, Table, Words, html_of, plain, write_html
 from stathmis.logbook.records import Batch
 from stathmis.services import batches, setting_up
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import review, tray
 from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.report import season_report as seasons
 from stathmis.services.report.batch_report import batch_report
 from stathmis.services.report.drawing import Stretch, rate_bars, run_chart, ticks
-from stathmis.services.workbench import Workbench
 
 
-def course_named(bench: Workbench, part: str) -> Course:
-    batch = next(b for b in bench.records(Batch) if part in b.name)
-    found = batches.course_by_id(bench, batch.id)
+def course_named(desk: Desk, part: str) -> Course:
+    batch = next(b for b in desk.book.records(Batch) if part in b.name)
+    found = batches.course_by_id(desk.book, batch.id)
     assert found is not None
     return found
 
@@ -57,14 +57,14 @@ class Tags(HTMLParser):
             self.wrong.append(tag)
 
 
-def test_the_report_of_an_ended_batch_says_what_the_pages_say(demo: Workbench, tmp_path: Path) -> None:
+def test_the_report_of_an_ended_batch_says_what_the_pages_say(demo: Desk, tmp_path: Path) -> None:
     course = course_named(demo, "autumn")
-    report = batch_report(demo, course)
+    report = batch_report(demo.book, course)
     words = plain(report.blocks)
-    sheet = tray.tray(demo, course.batch)
+    sheet = tray.tray(demo.book, course.batch)
     assert rate_words(sheet.tally.hatch_of_set) in words and "15 of 26, 58 % (39 to 74 %)" in words
-    found = review.batch_review(demo, course)
-    for line in (*review.lines(demo, found), review.change(demo, found)):
+    found = review.batch_review(demo.book, course)
+    for line in (*review.lines(demo.book, found), review.change(demo.book, found)):
         assert line in words
     headings = [b.text for b in report.blocks if isinstance(b, Heading)]
     assert headings[:3] == ["What came of it", "Review", "Course"] and headings[-1] == "Instruments"
@@ -81,11 +81,11 @@ def test_the_report_of_an_ended_batch_says_what_the_pages_say(demo: Workbench, t
 
 
 @pytest.mark.parametrize("part", ["spring set A", "18 guinea", "last summer"])
-def test_any_batch_has_a_report_in_either_unit(demo: Workbench, part: str) -> None:
+def test_any_batch_has_a_report_in_either_unit(demo: Desk, part: str) -> None:
     course = course_named(demo, part)
     for unit in ("°C", "°F"):
-        demo.temperature_unit = unit  # type: ignore[assignment]
-        report = batch_report(demo, course)
+        demo.set_temperature_unit(unit)  # type: ignore[assignment]
+        report = batch_report(demo.book, course)
         words = plain(report.blocks)
         assert "nan" not in words and "None" not in words
         temperatures = "\n".join(line for line in words.splitlines() if "°" in line)
@@ -94,37 +94,37 @@ def test_any_batch_has_a_report_in_either_unit(demo: Workbench, part: str) -> No
         assert ("°C" if unit == "°F" else "°F") not in temperatures
 
 
-def test_a_season_compares_without_ranking_chance(demo: Workbench) -> None:
-    assert seasons.seasons(demo) == [2026, 2025]
+def test_a_season_compares_without_ranking_chance(demo: Desk) -> None:
+    assert seasons.seasons(demo.book) == [2026, 2025]
     seen: list[float] = []
-    report = seasons.season_report(demo, 2025, seen.append)
+    report = seasons.season_report(demo.book, 2025, seen.append)
     words = plain(report.blocks)
     assert report.title == "Season 2025" and seen == [0.5, 1.0]
     assert "2 batches with 46 eggs set; the end of 2 is known." in words and "27 of 46" in words
     assert "By machine" in words and "1. Old still box" in words and "1. North cabinet" in words, "a place is shared"
     assert "temperature was low" in words and "Instruments checked" in words
     with pytest.raises(CancelledError):
-        seasons.season_report(demo, 2025, cancelled=lambda: True)
-    empty = plain(seasons.season_report(demo, 1999).blocks)
+        seasons.season_report(demo.book, 2025, cancelled=lambda: True)
+    empty = plain(seasons.season_report(demo.book, 1999).blocks)
     assert "0 batches with 0 eggs set" in empty
 
 
-def test_an_empty_batch_has_a_report_too(bench: Workbench) -> None:
-    made = setting_up.add_incubator(bench, "Box <b>", "forced")
-    box = next(i for i in bench.incubators() if i.id == made)
-    setting_up.set_batch(bench, box, "Eggs & <friends>", "chicken", "steady", 3, bench.now_ms)
-    course = batches.running(bench, box)
+def test_an_empty_batch_has_a_report_too(desk: Desk) -> None:
+    made = setting_up.add_incubator(desk, "Box <b>", "forced")
+    box = next(i for i in desk.book.incubators() if i.id == made)
+    setting_up.set_batch(desk, box, "Eggs & <friends>", "chicken", "steady", 3, desk.now_ms)
+    course = batches.running(desk.book, box)
     assert course is not None
-    report = batch_report(bench, course)
+    report = batch_report(desk.book, course)
     assert "No temperature was read." in plain(report.blocks)
     text = html_of(report)
     assert "Eggs &amp; &lt;friends&gt;" in text and "<b>" not in text and "<friends>" not in text
 
 
-def test_the_pdf_is_whole_or_not_there(demo: Workbench, qapp: QApplication, tmp_path: Path) -> None:
+def test_the_pdf_is_whole_or_not_there(demo: Desk, qapp: QApplication, tmp_path: Path) -> None:
     from stathmis.ui.report_pdf import write_pdf
 
-    report = batch_report(demo, course_named(demo, "spring set A"))
+    report = batch_report(demo.book, course_named(demo, "spring set A"))
     pages = write_pdf(report, tmp_path / "r.pdf")
     raw = (tmp_path / "r.pdf").read_bytes()
     assert raw.startswith(b"%PDF") and raw.rstrip().endswith(b"%%EOF")

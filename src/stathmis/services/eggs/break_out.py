@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import BreakOut
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import check_time
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 CHICK_DAYS = 21.0
 BEFORE_HATCH_DAYS = 3.0
@@ -76,18 +76,18 @@ def left_to_open(course: Course, sheet: TraySheet) -> int:
     return max(0, sheet.batch.eggs - sheet.tally.hatched - early - sum(b.count for b in sheet.opened))
 
 
-def open_egg(bench: Workbench, course: Course, mark: str, draft: Draft, at_ms: int, note: str = "", n: int = 1) -> None:
+def open_egg(desk: Desk, course: Course, mark: str, draft: Draft, at_ms: int, note: str = "", n: int = 1) -> None:
     """Note what was found in an opened egg, or (mark "") in so many alike; undoable.
 
     Raises UserError without a stage, for a chick that is out, an egg that was opened already, more eggs than are left,
     a normal position in one too young to lie anyhow, and times out of the batch.
     """
-    check_time(bench, course, at_ms)
+    check_time(desk.book, course, at_ms)
     if not draft.stage:
         raise UserError("How far had it come?", "Press the letter of a stage first.")
     if draft.position and draft.stage not in ("late", "internal", "external"):
         raise UserError("An embryo that young has no position yet.", "Leave the position out.")
-    sheet = tray(bench, course.batch)
+    sheet = tray(desk.book, course.batch)
     if mark:
         egg = sheet.egg(mark)
         if egg is None:
@@ -112,9 +112,9 @@ def open_egg(bench: Workbench, course: Course, mark: str, draft: Draft, at_ms: i
         "position": draft.position,
         "signs": ",".join(draft.signs),
         "note": note.strip(),
-        "logged_ms": bench.now_ms,
+        "logged_ms": desk.now_ms,
     }
-    bench.add(f"egg {mark} opened" if mark else f"{count(n, 'egg')} opened", [(BreakOut, fields)])
+    desk.add(f"egg {mark} opened" if mark else f"{count(n, 'egg')} opened", [(BreakOut, fields)])
 
 
 def all_opened(sheet: TraySheet) -> list[BreakOut]:
@@ -123,9 +123,9 @@ def all_opened(sheet: TraySheet) -> list[BreakOut]:
     return sorted(found, key=lambda b: (-b.time_ms, -b.id))
 
 
-def strike(bench: Workbench, found: BreakOut) -> None:
+def strike(desk: Desk, found: BreakOut) -> None:
     """What was noted was wrong: leave it out from now on; undoable."""
-    bench.strike("opened egg struck", BreakOut, [found.id])
+    desk.strike("opened egg struck", BreakOut, [found.id])
 
 
 def deaths(course: Course, sheet: TraySheet) -> list[tuple[float, float]]:

@@ -11,16 +11,16 @@ from stathmis.core.hatch_stats import Rate, differ
 from stathmis.core.review import Measured
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel, Instrument, Placement
-from stathmis.services.batches import Course, events_along
+from stathmis.services.batches import events_along
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.corrections import CorrectionBook
+from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet, tally
 from stathmis.services.eggs.tray_shape import at_edge
 from stathmis.services.judgement import EggTrace
 from stathmis.services.moisture import loss, weights
 from stathmis.services.plan import planning, turning
 from stathmis.services.runs import combined_along, runs_along
-from stathmis.services.workbench import Workbench
 
 HOUR_MS = 3_600_000
 LOOKED_U_DAYS = 0.25
@@ -39,7 +39,7 @@ class LaterCheck:
     change: float
 
 
-def evidence(bench: Workbench, course: Course, sheet: TraySheet, eggs: EggTrace | None) -> dict[str, Measured]:
+def evidence(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None) -> dict[str, Measured]:
     """What was measured of a batch for each cause (keys of core.review.CAUSES). eggs: as followed by the trace."""
     found: dict[str, Measured] = {}
     if eggs is not None and eggs.mean is not None:
@@ -48,39 +48,39 @@ def evidence(bench: Workbench, course: Course, sheet: TraySheet, eggs: EggTrace 
         known = eggs.core[np.isfinite(eggs.core) & (eggs.run.times_ms >= course.batch.set_ms + DAY_MS // 2)]
         if eggs.run.dense and known.size > 10:
             found["swing_k"] = Measured(float(known.std()), 0.05)
-    weighed = weights.weighings(bench, course.batch.id)
+    weighed = weights.weighings(book, course.batch.id)
     if course.lockdown_day is not None and len(weighed) > 1:
-        lost = loss.loss_sheet(bench, course, weighed, course.at_ms(course.lockdown_day))
+        lost = loss.loss_sheet(book, course, weighed, course.at_ms(course.lockdown_day))
         if lost is not None and lost.loss_now is not None:
             found["loss_off"] = Measured(lost.loss_now[0] - lost.wanted[1], lost.loss_now[1])
-    found |= _lockdown(bench, course, sheet)
-    plan = planning.plan_of(bench, course.batch)
-    stored = stored_days(bench, course, sheet)
+    found |= _lockdown(book, course, sheet)
+    plan = planning.plan_of(book, course.batch)
+    stored = stored_days(book, course, sheet)
     if stored is not None:
         found["stored_over_days"] = Measured(max(0.0, stored - 7.0), 0.5)
     if plan.habits.turning == "by hand" and course.lockdown_day is not None:
-        found["turning_gap_h"] = Measured(max(0.0, _longest_gap(bench, course) - turning.LONGEST_GAP_H), 1.0)
+        found["turning_gap_h"] = Measured(max(0.0, _longest_gap(book, course) - turning.LONGEST_GAP_H), 1.0)
     return found
 
 
-def stored_days(bench: Workbench, course: Course, sheet: TraySheet) -> float | None:
+def stored_days(book: Book, course: Course, sheet: TraySheet) -> float | None:
     """How long the eggs lay before setting on average, days: by the day each was laid, else by the plan's first egg."""
     laid = [e.laid_ms for e in sheet.eggs if e.laid_ms is not None]
     if laid:
         return (course.batch.set_ms - sum(laid) / len(laid)) / DAY_MS
-    return planning.plan_of(bench, course.batch).stored_days
+    return planning.plan_of(book, course.batch).stored_days
 
 
-def _longest_gap(bench: Workbench, course: Course) -> float:
+def _longest_gap(book: Book, course: Course) -> float:
     """Longest time without a turn between setting and lockdown, hours."""
     assert course.lockdown_day is not None
     stop = course.at_ms(course.lockdown_day)
-    turns = [e.time_ms for e in events_along(bench, course, course.batch.set_ms, stop) if e.kind == "turn"]
+    turns = [e.time_ms for e in events_along(book, course, course.batch.set_ms, stop) if e.kind == "turn"]
     edges = [course.batch.set_ms, *(t for t in turns if t > course.batch.set_ms), stop]
     return max(b - a for a, b in pairwise(edges)) / HOUR_MS
 
 
-def _lockdown(bench: Workbench, course: Course, sheet: TraySheet) -> dict[str, Measured]:
+def _lockdown(book: Book, course: Course, sheet: TraySheet) -> dict[str, Measured]:
     """The humidity from lockdown to the first chick, and openings between the first pip and the last chick."""
     found: dict[str, Measured] = {}
     pips, out = sheet.times("external pip"), sheet.times("out")
@@ -89,13 +89,13 @@ def _lockdown(bench: Workbench, course: Course, sheet: TraySheet) -> dict[str, M
         start = course.at_ms(course.lockdown_day) + 6 * HOUR_MS
         stop = out[0] if out else course.at_ms(course.species.days)
         if stop > start:
-            run = combined_along(bench, runs_along(bench, course.stretches(start, stop), "humidity", start))[0]
+            run = combined_along(book, runs_along(book, course.stretches(start, stop), "humidity", start))[0]
             if run is not None and run.times_ms.size >= 3:
                 off = min(0.0, float(run.corrected.mean()) - band.low)
                 found["lockdown_rh_off"] = Measured(off, float(run.u.mean()))
     if pips:
         last = out[-1] if out else pips[-1]
-        lids = [e for e in events_along(bench, course, pips[0], max(last, pips[0])) if e.kind == "lid"]
+        lids = [e for e in events_along(book, course, pips[0], max(last, pips[0])) if e.kind == "lid"]
         found["openings_at_pip"] = Measured(float(sum(pips[0] < e.time_ms < last for e in lids)), 0.0)
     return found
 
@@ -123,22 +123,22 @@ def places_differ(sheet: TraySheet) -> bool:
     return found is not None and differ(*found)
 
 
-def later_checks(bench: Workbench, course: Course) -> list[LaterCheck]:
+def later_checks(book: Book, course: Course) -> list[LaterCheck]:
     """Checks done after a batch had ended that change what its instruments said of it."""
     ended = course.batch.ended_ms
     if ended is None:
         return []
-    then, now = CorrectionBook(bench.logbook, ended), bench.corrections
-    instruments = {i.id: i for i in bench.records(Instrument)}
+    then, now = book.as_known(ended).corrections, book.corrections
+    instruments = {i.id: i for i in book.records(Instrument)}
     machines = {i.id for i, _, _ in course.stretches(course.batch.set_ms, ended)}
     hung = {
         p.instrument_id
-        for p in bench.records(Placement)
+        for p in book.records(Placement)
         if p.incubator_id in machines and p.from_ms < ended and (p.to_ms is None or p.to_ms > course.batch.set_ms)
     }
     found = []
     middle_ms = (course.batch.set_ms + ended) // 2
-    for channel in bench.records(Channel):
+    for channel in book.records(Channel):
         if channel.instrument_id not in hung or channel.instrument_id not in instruments:
             continue
         newest = max((c.done_ms for c in now.calibrations_of(channel.id)), default=0)
@@ -147,7 +147,7 @@ def later_checks(bench: Workbench, course: Course) -> list[LaterCheck]:
         band = course.band(channel.quantity, middle_ms)
         usual = 0.5 * (band.low + band.high) if band is not None else 50.0
         shown = float(from_inside(usual, channel.unit))
-        after, before = (book.correct(channel, shown, middle_ms).value for book in (now, then))
+        after, before = (known.correct(channel, shown, middle_ms).value for known in (now, then))
         if abs(after - before) >= WORTH_SAYING[channel.quantity]:
             found.append(LaterCheck(instruments[channel.instrument_id], channel, newest, after - before))
     return found

@@ -7,12 +7,13 @@ from typing import Any
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs.tray import HATCH_ORDER, WEAK, EggStory, tray
 from stathmis.services.knowledge import Finding
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 
 def offered(course: Course, group: str) -> list[Finding]:
@@ -22,29 +23,27 @@ def offered(course: Course, group: str) -> list[Finding]:
 
 
 def log_finding(
-    bench: Workbench, course: Course, mark: str, kind: str, at_ms: int, note: str = "", *, take_out: bool = False
+    desk: Desk, course: Course, mark: str, kind: str, at_ms: int, note: str = "", *, take_out: bool = False
 ) -> None:
     """Log what was found at an egg at a time (UTC ms), and that it was taken out; undoable together.
 
     Raises UserError for an egg that is not there, a time before setting or to come, a finding at an egg that has left
     the machine, and one out of the order of a hatch.
     """
-    sheet = tray(bench, course.batch)
+    sheet = tray(desk.book, course.batch)
     egg = sheet.egg(mark)
     if egg is None:
         raise UserError(f"There is no egg {mark} in this tray.", "Lay the eggs out first.")
-    check_time(bench, course, at_ms)
-    _check_order(bench, egg, kind, at_ms)
-    new = [(EggFinding, fields_of(bench, course, at_ms, mark, kind, note))]
+    check_time(desk.book, course, at_ms)
+    _check_order(desk.book, egg, kind, at_ms)
+    new = [(EggFinding, fields_of(desk.book, course, at_ms, mark, kind, note))]
     if take_out and not egg.out:
-        new.append((EggFinding, fields_of(bench, course, at_ms, mark, "removed", note)))
+        new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "removed", note)))
     word = knowledge.findings()[kind].word
-    bench.add(f"egg {mark}: {word}{' (after the end)' if course.batch.ended_ms is not None else ''}", new)
+    desk.add(f"egg {mark}: {word}{' (after the end)' if course.batch.ended_ms is not None else ''}", new)
 
 
-def fields_of(
-    bench: Workbench, course: Course, at_ms: int, mark: str, kind: str, note: str, n: int = 1
-) -> dict[str, Any]:
+def fields_of(book: Book, course: Course, at_ms: int, mark: str, kind: str, note: str, n: int = 1) -> dict[str, Any]:
     """The fields of a finding entered now."""
     return {
         "batch_id": course.batch.id,
@@ -53,22 +52,22 @@ def fields_of(
         "kind": kind,
         "count": n,
         "note": note.strip(),
-        "logged_ms": bench.now_ms,
+        "logged_ms": book.now_ms,
     }
 
 
-def check_time(bench: Workbench, course: Course, at_ms: int) -> None:
+def check_time(book: Book, course: Course, at_ms: int) -> None:
     """Raise UserError for a time to come, or before the eggs were set."""
-    if at_ms > bench.now_ms:
+    if at_ms > book.now_ms:
         raise UserError("That time has not come yet.", "Mend the time.")
     if at_ms < course.batch.set_ms - DAY_MS:
         raise UserError("The eggs were not set then.", "Mend the time.")
 
 
-def _check_order(bench: Workbench, egg: EggStory, kind: str, at_ms: int) -> None:
+def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
     gone = next((f for f in egg.findings if f.kind in ("removed", "taken") and f.time_ms <= at_ms), None)
     if gone is not None and kind not in ("dead in shell", "pipped dead", "clear", "early dead", "late dead", *WEAK):
-        when = bench.local(gone.time_ms)
+        when = book.local(gone.time_ms)
         word = knowledge.findings()[gone.kind].word
         raise UserError(
             f"Egg {egg.mark} was {word} on {when.day} {when:%b %H:%M}.", "Undo that first, or is it another egg?"
@@ -79,7 +78,7 @@ def _check_order(bench: Workbench, egg: EggStory, kind: str, at_ms: int) -> None
     for other in egg.findings:
         if other.kind not in HATCH_ORDER:
             continue
-        when = bench.local(other.time_ms)
+        when = book.local(other.time_ms)
         words = f"Egg {egg.mark} was {knowledge.findings()[other.kind].word} at {when:%H:%M} on {when.day} {when:%b}"
         if HATCH_ORDER.index(other.kind) > place and other.time_ms <= at_ms:
             raise UserError(f"{words}: this comes before it.", "Give an earlier time, or strike that one.")
@@ -87,15 +86,15 @@ def _check_order(bench: Workbench, egg: EggStory, kind: str, at_ms: int) -> None
             raise UserError(f"{words}: this comes after it.", "Give a later time, or strike that one.")
 
 
-def log_count(bench: Workbench, course: Course, kind: str, n: int, at_ms: int, note: str = "") -> None:
+def log_count(desk: Desk, course: Course, kind: str, n: int, at_ms: int, note: str = "") -> None:
     """Log so many of a batch at once, for a keeper who does not mark eggs; undoable.
 
     Raises UserError for none, more than are left, and times out of the batch.
     """
     if n < 1:
         raise UserError("How many?", "Write a count.")
-    check_time(bench, course, at_ms)
-    sheet = tray(bench, course.batch)
+    check_time(desk.book, course, at_ms)
+    sheet = tray(desk.book, course.batch)
     if sheet.eggs:
         raise UserError("These eggs have marks.", "Log each at its place in the tray.")
     if kind in ("out", "clear", "early dead", "late dead", "dead in shell", "pipped dead", "removed", "rotten"):
@@ -103,11 +102,11 @@ def log_count(bench: Workbench, course: Course, kind: str, n: int, at_ms: int, n
         if n > left:
             what = "chicks" if kind == "out" else "eggs"
             raise UserError(f"{n} {what}, and {count(left, 'egg')} left of {sheet.tally.eggs}.", "Is the count right?")
-    bench.add(
-        f"{n} {knowledge.findings()[kind].word}", [(EggFinding, fields_of(bench, course, at_ms, "", kind, note, n))]
+    desk.add(
+        f"{n} {knowledge.findings()[kind].word}", [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, note, n))]
     )
 
 
-def strike(bench: Workbench, finding: EggFinding) -> None:
+def strike(desk: Desk, finding: EggFinding) -> None:
     """A finding was wrong: leave it out from now on; undoable."""
-    bench.strike(f"egg {finding.mark}: {finding.kind} struck", EggFinding, [finding.id])
+    desk.strike(f"egg {finding.mark}: {finding.kind} struck", EggFinding, [finding.id])

@@ -8,13 +8,13 @@ import numpy as np
 
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, in_words
+from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.moisture.water import events_of
 from stathmis.services.runs import Run, combined, runs_between
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 HOUR_MS = 3_600_000
 PIP_TO_OUT_H = (12.0, 24.0)
@@ -70,7 +70,7 @@ class Hatching:
     overdue: tuple[tuple[str, float], ...] = ()
 
 
-def hatching(bench: Workbench, course: Course, sheet: TraySheet) -> Hatching:
+def hatching(book: Book, course: Course, sheet: TraySheet) -> Hatching:
     """The hatch of a batch now."""
     counts = dict.fromkeys(("internal pip", "external pip", "zip", "out", "dry", "taken"), 0)
     for egg in sheet.eggs:
@@ -85,8 +85,8 @@ def hatching(bench: Workbench, course: Course, sheet: TraySheet) -> Hatching:
         counts["external pip"] = max(0, counts["external pip"] - counts["out"] - dead)
     all_found = sheet.all_findings
     pipped = counts["external pip"] + counts["zip"]
-    now = bench.now_ms
-    moist = combined(bench, runs_between(bench, course.incubator, "humidity", now - 30 * DAY_MS, now, now))[0]
+    now = book.now_ms
+    moist = combined(book, runs_between(book, course.incubator, "humidity", now - 30 * DAY_MS, now, now))[0]
     first_pip = _first(all_found, ("external pip", "zip", "out"))
     rh = None
     if moist is not None and now - int(moist.times_ms[-1]) < 3 * HOUR_MS:
@@ -99,8 +99,8 @@ def hatching(bench: Workbench, course: Course, sheet: TraySheet) -> Hatching:
         _first(all_found, ("out",)),
         max((f.time_ms for f in all_found if f.kind == "out"), default=None),
         rh,
-        _lid(bench, course, moist),
-        wet_rise(bench, course, moist, first_pip),
+        _lid(book, course, moist),
+        wet_rise(book, course, moist, first_pip),
         _overdue(sheet, now),
     )
 
@@ -116,7 +116,7 @@ def _overdue(sheet: TraySheet, now_ms: int) -> tuple[tuple[str, float], ...]:
     return tuple(found)
 
 
-def wet_rise(bench: Workbench, course: Course, run: Run | None, first_pip_ms: int | None) -> WetRise | None:
+def wet_rise(book: Book, course: Course, run: Run | None, first_pip_ms: int | None) -> WetRise | None:
     """The rise of humidity that wet chicks make: well above what it was before, after the first pip, with no water,
     vent or lid logged that would explain it; None where there is none.
 
@@ -135,15 +135,15 @@ def wet_rise(bench: Workbench, course: Course, run: Run | None, first_pip_ms: in
         return None
     falls = np.flatnonzero(~high)
     since = int(times[falls[-1] + 1]) if falls.size else int(times[0])
-    for event in events_of(bench, course.incubator):
+    for event in events_of(book, course.incubator):
         if event.kind in ("water", "vent", "filled") and since - WATER_EXPLAINS_MS <= event.time_ms <= since:
             return None
     return WetRise(level, float(np.median(values[-5:])), since)
 
 
-def wet_words(bench: Workbench, found: WetRise) -> str:
+def wet_words(book: Book, found: WetRise) -> str:
     """What a rise by wet chicks asks for."""
-    since = bench.local(found.since_ms)
+    since = book.local(found.since_ms)
     return (
         f"Wet chicks: the humidity rose from {found.before:.0f} to {found.now:.0f} % RH since {since:%H:%M} with no "
         "water added. It falls again as they dry: add no water. If the window streams and they stay wet, open the vent "
@@ -151,7 +151,7 @@ def wet_words(bench: Workbench, found: WetRise) -> str:
     )
 
 
-def help_out(bench: Workbench, found: Hatching) -> list[str]:
+def help_out(book: Book, found: Hatching) -> list[str]:
     """Whether to help a chick out: no, unless an egg pipped more than a day ago; then under these conditions."""
     if not found.overdue:
         return ["Help a chick out? No: it takes 12 to 24 h from the pip, and what is pulled out early bleeds."]
@@ -171,12 +171,12 @@ def _first(findings: list[EggFinding], kinds: tuple[str, ...]) -> int | None:
     return min((f.time_ms for f in findings if f.kind in kinds), default=None)
 
 
-def _lid(bench: Workbench, course: Course, run: Run | None) -> LidRecord | None:
+def _lid(book: Book, course: Course, run: Run | None) -> LidRecord | None:
     """How far the humidity fell, and how long it took to come back, at the openings in the log; medians."""
     if run is None or not run.dense:
         return None
     drops, minutes = [], []
-    for event in events_of(bench, course.incubator):
+    for event in events_of(book, course.incubator):
         if event.kind not in ("lid", "cool"):
             continue
         before = (run.times_ms >= event.time_ms - BEFORE_MS) & (run.times_ms < event.time_ms)
@@ -221,35 +221,35 @@ def may_open(found: Hatching, school: str) -> tuple[str, str]:
     return "better not", f"{eggs}, and the humidity is not known well enough to say what opening costs. {falls}"
 
 
-def lines(bench: Workbench, found: Hatching) -> list[str]:
+def lines(book: Book, found: Hatching) -> list[str]:
     """Counts and quiet countdowns."""
-    now, said = bench.now_ms, []
+    now, said = book.now_ms, []
     words = knowledge.findings()
     standing = [f"{n} {words[k].word}" for k, n in found.counts.items() if n]
     if standing:
         said.append(", ".join(standing).capitalize() + ".")
     if found.pipped and found.first_pip_ms is not None:
-        said.append(_countdown(bench, "First pip", found.first_pip_ms, PIP_TO_OUT_H, "out"))
+        said.append(_countdown(book, "First pip", found.first_pip_ms, PIP_TO_OUT_H, "out"))
     if found.wet is not None:
-        said.append(wet_words(bench, found.wet))
+        said.append(wet_words(book, found.wet))
     if found.first_out_ms is not None:
-        said.append(_countdown(bench, "First out", found.first_out_ms, WITHOUT_FEED_H, "fed and watered"))
+        said.append(_countdown(book, "First out", found.first_out_ms, WITHOUT_FEED_H, "fed and watered"))
         dry = found.last_out_ms
         if dry is not None and now - dry < OUT_TO_DRY_H[1] * HOUR_MS:
-            said.append(_countdown(bench, "Last out", dry, OUT_TO_DRY_H, "dry"))
+            said.append(_countdown(book, "Last out", dry, OUT_TO_DRY_H, "dry"))
     end = found.course.at_ms(max(found.course.species.days + 2.0, found.course.species.days_high))
     if now < end:
-        last = bench.local(end)
+        last = book.local(end)
         said.append(f"Stragglers: wait until {last:%a} {last.day} {last:%b %H:%M} before anything is switched off.")
     else:
         said.append("The time of stragglers is over: look for pips, listen, then open what is left.")
     return said
 
 
-def _countdown(bench: Workbench, what: str, since_ms: int, hours: tuple[float, float], until: str) -> str:
+def _countdown(book: Book, what: str, since_ms: int, hours: tuple[float, float], until: str) -> str:
     soon, late = (since_ms + round(h * HOUR_MS) for h in hours)
-    first, last = bench.local(soon), bench.local(late)
-    now = bench.now_ms
+    first, last = book.local(soon), book.local(late)
+    now = book.now_ms
     left = f"in {in_words(soon - now)}" if now < soon else "now" if now < late else f"{in_words(now - late)} over"
-    began = bench.local(since_ms)
+    began = book.local(since_ms)
     return f"{what} {began:%a %H:%M}: {until} from {first:%a %H:%M} to {last:%a %H:%M} ({left})."

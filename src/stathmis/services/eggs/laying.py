@@ -6,17 +6,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Batch, Egg, TrayShape, Weighing
 from stathmis.services import clock
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs.tray import usual_width
 from stathmis.services.eggs.tray_shape import SHAPES, place_in, places_for
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import OLDEST_STORED_DAYS
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 LARGEST = 2000
 LONGEST_MARK = 12
@@ -36,12 +36,12 @@ class Described:
     about: str = ""
 
 
-def own_eggs(bench: Workbench, course: Course) -> list[Egg]:
+def own_eggs(book: Book, course: Course) -> list[Egg]:
     """The eggs of a batch that have places."""
-    return [e for e in bench.records(Egg) if e.batch_id == course.batch.id]
+    return [e for e in book.records(Egg) if e.batch_id == course.batch.id]
 
 
-def lay_out(bench: Workbench, course: Course, eggs: int, columns: int = 0, known: Described | None = None) -> int:
+def lay_out(desk: Desk, course: Course, eggs: int, columns: int = 0, known: Described | None = None) -> int:
     """Give eggs their marks and places in one go, after those that have some; undoable. Returns how many.
 
     columns: eggs in a row of the tray, or in its outer ring; nearly square by default. known: holds for all of them.
@@ -49,26 +49,26 @@ def lay_out(bench: Workbench, course: Course, eggs: int, columns: int = 0, known
     """
     if not 1 <= eggs <= LARGEST:
         raise UserError("How many eggs lie in the tray?", f"Write a count from 1 to {LARGEST}.")
-    own = own_eggs(bench, course)
+    own = own_eggs(desk.book, course)
     first_row = max((place_in(e.place)[0] for e in own), default=0) + 1
     number = max((int(e.mark) for e in own if e.mark.isdigit()), default=0)
-    fields = _known(bench, course, known or Described())
+    fields = _known(desk.book, course, known or Described())
     places = places_for(course.batch.tray, eggs, columns if columns > 0 else usual_width(eggs), first_row)
     new = []
     for i, (row, column) in enumerate(places, start=1):
         place = f"{row}/{column}"
         new.append((Egg, {"batch_id": course.batch.id, "mark": str(number + i), "place": place, **fields}))
-    bench.add(f"{count(eggs, 'egg')} laid out", new)
+    desk.add(f"{count(eggs, 'egg')} laid out", new)
     return eggs
 
 
-def add_egg(bench: Workbench, course: Course, mark: str, known: Described) -> str:
+def add_egg(desk: Desk, course: Course, mark: str, known: Described) -> str:
     """One more egg, at the next free place; undoable, its mass too. Returns its mark.
 
     mark: its pencil mark, the next number by default. Raises UserError for a mark that is there already, a day it
     cannot be laid on, and what is no mass.
     """
-    own = own_eggs(bench, course)
+    own = own_eggs(desk.book, course)
     if len(own) >= LARGEST:
         raise UserError("The tray is full.", "Set another batch.")
     named = mark.strip() or str(max((int(e.mark) for e in own if e.mark.isdigit()), default=0) + 1)
@@ -76,47 +76,42 @@ def add_egg(bench: Workbench, course: Course, mark: str, known: Described) -> st
         raise UserError(f"A pencil mark has {LONGEST_MARK} letters at most.", "Write the rest as what is known of it.")
     if named in {e.mark for e in own}:
         raise UserError(f"Egg {named} is in the tray already.", "Give it another mark.")
-    fields = _known(bench, course, known)
+    fields = _known(desk.book, course, known)
     taken = {place_in(e.place) for e in own}
     wide = max((c for _, c in taken), default=usual_width(course.batch.eggs))
     free = next(p for p in places_for(course.batch.tray, len(own) + 2 * wide, wide) if p not in taken)
     egg = {"batch_id": course.batch.id, "mark": named, "place": f"{free[0]}/{free[1]}", **fields}
     new: list[tuple[type[Any], dict[str, Any]]] = [(Egg, egg)]
     if known.mass.strip():
-        new.append((Weighing, _weighed(bench, course, named, known.mass)))
-    bench.add(f"egg {named} in the tray", new)
+        new.append((Weighing, _weighed(desk.book, course, named, known.mass)))
+    desk.add(f"egg {named} in the tray", new)
     return named
 
 
-def describe(bench: Workbench, course: Course, mark: str, known: Described) -> None:
+def describe(desk: Desk, course: Course, mark: str, known: Described) -> None:
     """Change what is known of an egg (not its mass); undoable. Raises UserError as add_egg does."""
-    egg = next((e for e in own_eggs(bench, course) if e.mark == mark), None)
+    egg = next((e for e in own_eggs(desk.book, course) if e.mark == mark), None)
     if egg is None:
         raise UserError(f"There is no egg {mark} in this tray.", "Choose another.")
-    after = _known(bench, course, known)
-    before = {name: getattr(egg, name) for name in after}
-    keeping.change(bench.logbook, Egg, egg.id, **after)
-    bench.did(
-        f"egg {mark} described",
-        undo=lambda: keeping.change(bench.logbook, Egg, egg.id, **before),
-        redo=lambda: keeping.change(bench.logbook, Egg, egg.id, **after),
-    )
+    after = _known(desk.book, course, known)
+    with desk.edit(f"egg {mark} described") as edit:
+        edit.change(Egg, egg.id, **after)
 
 
-def _known(bench: Workbench, course: Course, known: Described) -> dict[str, Any]:
-    laid = laid_in(bench, course, known.laid)
+def _known(book: Book, course: Course, known: Described) -> dict[str, Any]:
+    laid = laid_in(book, course, known.laid)
     words = {name: getattr(known, name).strip() for name in ("breed", "mother", "source", "about")}
     return {**words, "laid_ms": laid}
 
 
-def laid_in(bench: Workbench, course: Course, text: str) -> int | None:
+def laid_in(book: Book, course: Course, text: str) -> int | None:
     """The day an egg was laid, as typed, UTC ms; a day without a year is the last such day before setting.
 
     Raises UserError for what is no day, one after setting, and one too long before.
     """
     if not text.strip():
         return None
-    laid = clock.parse_day(text, course.batch.set_ms - 60 * DAY_MS, bench.zone)
+    laid = clock.parse_day(text, course.batch.set_ms - 60 * DAY_MS, book.zone)
     if laid > course.batch.set_ms + DAY_MS // 2:
         raise UserError("The egg would be laid after it was set.", "Mend the day.")
     if course.batch.set_ms - laid > OLDEST_STORED_DAYS * DAY_MS:
@@ -124,10 +119,10 @@ def laid_in(bench: Workbench, course: Course, text: str) -> int | None:
     return laid
 
 
-def _weighed(bench: Workbench, course: Course, mark: str, typed: str) -> dict[str, Any]:
+def _weighed(book: Book, course: Course, mark: str, typed: str) -> dict[str, Any]:
     """The weighing of an egg as it was set."""
-    at = min(course.batch.set_ms, bench.now_ms)
-    found = weights.interpret(bench, course, weights.Row(mark, 1, typed), at)
+    at = min(course.batch.set_ms, book.now_ms)
+    found = weights.interpret(book, course, weights.Row(mark, 1, typed), at)
     if found is None or found.mass_g is None or found.problem or found.doubt:
         raise UserError(found.problem or found.doubt if found is not None else "That is no mass.", "Mend the mass.")
     return {
@@ -141,7 +136,7 @@ def _weighed(bench: Workbench, course: Course, mark: str, typed: str) -> dict[st
     }
 
 
-def change_shape(bench: Workbench, course: Course, shape: TrayShape) -> None:
+def change_shape(desk: Desk, course: Course, shape: TrayShape) -> None:
     """The tray is of another shape; the eggs keep their order in it; undoable.
 
     Raises KeyError for a shape that is none. Source of the order: rows from the back, rings from the outside.
@@ -149,19 +144,13 @@ def change_shape(bench: Workbench, course: Course, shape: TrayShape) -> None:
     before = course.batch.tray
     if shape not in SHAPES:
         raise KeyError(shape)
-    own = sorted(own_eggs(bench, course), key=lambda e: place_in(e.place))
+    own = sorted(own_eggs(desk.book, course), key=lambda e: place_in(e.place))
     wide = max((place_in(e.place)[1] for e in own), default=1)
     if shape == "ring" or before == "ring":
         # an outer ring that leaves no hole larger than an egg, or rows nearly square
         wide = usual_width(len(own)) * (3 if shape == "ring" else 1)
     new = places_for(shape, len(own), min(wide, max(1, len(own))))
-    old = [e.place for e in own]
-    fresh = [f"{r}/{c}" for r, c in new]
-
-    def put(kind: TrayShape, places: list[str]) -> None:
-        keeping.change(bench.logbook, Batch, course.batch.id, tray=kind)
-        for egg, place in zip(own, places, strict=True):
-            keeping.change(bench.logbook, Egg, egg.id, place=place)
-
-    put(shape, fresh)
-    bench.did(f"tray in {SHAPES[shape]}", undo=lambda: put(before, old), redo=lambda: put(shape, fresh))
+    with desk.edit(f"tray in {SHAPES[shape]}") as edit:
+        edit.change(Batch, course.batch.id, tray=shape)
+        for egg, (row, column) in zip(own, new, strict=True):
+            edit.change(Egg, egg.id, place=f"{row}/{column}")

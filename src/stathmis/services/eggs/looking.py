@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet
 
 SHOWS = (

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from stathmis.core.hatch_stats import Rate
-from stathmis.logbook import keeping
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 from stathmis.services.eggs.hatching import OPEN_SCHOOLS
 from stathmis.services.eggs.tray import TraySheet
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 FEW = 12
 """With fewer eggs than this a rate says little. Source: common practice."""
@@ -36,21 +36,16 @@ def outcome_lines(sheet: TraySheet) -> list[str]:
     return said
 
 
-def open_school(bench: Workbench) -> str:
+def open_school(book: Book) -> str:
     """Whether the lid is opened during the hatch: a key of OPEN_SCHOOLS."""
-    kept = keeping.settings(bench.logbook).get("opening_at_hatch", "never")
+    kept = book.settings.opening_at_hatch
     return kept if kept in OPEN_SCHOOLS else "never"
 
 
-def choose_open_school(bench: Workbench, school: str) -> None:
+def choose_open_school(desk: Desk, school: str) -> None:
     """Hold the lid by another school; undoable."""
-    before = open_school(bench)
-
-    def put(value: str) -> None:
-        keeping.save_setting(bench.logbook, "opening_at_hatch", value)
-
-    put(school)
-    bench.did("opening at the hatch", undo=lambda: put(before), redo=lambda: put(school))
+    with desk.edit("opening at the hatch") as edit:
+        edit.set("opening_at_hatch", school)
 
 
 def rate_words(rate: Rate) -> str:

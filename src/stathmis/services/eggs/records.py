@@ -9,11 +9,11 @@ from stathmis.core.hatch_stats import Rate, Tally, ranks, rate
 from stathmis.core.schedule import BEST_STORED_DAYS, MOST_STORED_DAYS
 from stathmis.logbook.records import Batch, StoredPlan
 from stathmis.services import batches
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
 from stathmis.services.eggs.tray import EggStory, TraySheet, tally, tray
 from stathmis.services.eggs.tray_shape import at_edge
-from stathmis.services.workbench import Workbench
 
 GROUPS = {
     "species": "species",
@@ -61,21 +61,21 @@ class Group:
     place: int
 
 
-def row_of(bench: Workbench, course: Course) -> BatchRow:
+def row_of(book: Book, course: Course) -> BatchRow:
     """One batch as it stands in the records."""
-    plan = next((p for p in bench.records(StoredPlan) if p.batch_id == course.batch.id), None)
-    return BatchRow(course, tray(bench, course.batch), plan.laid_ms if plan is not None else None)
+    plan = next((p for p in book.records(StoredPlan) if p.batch_id == course.batch.id), None)
+    return BatchRow(course, tray(book, course.batch), plan.laid_ms if plan is not None else None)
 
 
-def all_batches(bench: Workbench) -> list[BatchRow]:
+def all_batches(book: Book) -> list[BatchRow]:
     """All batches, the newest first."""
-    machines = {i.id: i for i in bench.incubators()}
-    laid = {p.batch_id: p.laid_ms for p in bench.records(StoredPlan) if p.batch_id is not None}
+    machines = {i.id: i for i in book.incubators()}
+    laid = {p.batch_id: p.laid_ms for p in book.records(StoredPlan) if p.batch_id is not None}
     found = []
-    for batch in sorted(bench.records(Batch), key=lambda b: (-b.set_ms, -b.id)):
+    for batch in sorted(book.records(Batch), key=lambda b: (-b.set_ms, -b.id)):
         if batch.incubator_id in machines:
-            course = batches.course_of(bench, batch, machines[batch.incubator_id])
-            found.append(BatchRow(course, tray(bench, batch), laid.get(batch.id)))
+            course = batches.course_of(book, batch, machines[batch.incubator_id])
+            found.append(BatchRow(course, tray(book, batch), laid.get(batch.id)))
     return found
 
 

@@ -9,7 +9,8 @@ from stathmis.core.hatch_stats import Rate, Tally
 from stathmis.core.review import Measured, Review, Weighed
 from stathmis.core.units import difference_from_inside
 from stathmis.services import judgement
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
+from stathmis.services.course import Course
 from stathmis.services.eggs.break_out import deaths
 from stathmis.services.eggs.evidence import (
     LaterCheck,
@@ -23,8 +24,7 @@ from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
 from stathmis.services.judgement import EggTrace
-from stathmis.services.wording import count, signed, unit_word
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count, signed, unit_word
 
 TOLD = 4
 """So many causes are told, the weightiest first."""
@@ -85,23 +85,23 @@ class BatchReview:
     then: str | None = None
 
 
-def batch_review(bench: Workbench, course: Course) -> BatchReview:
+def batch_review(book: Book, course: Course) -> BatchReview:
     """The review of a batch as its log and its calibrations stand now."""
-    sheet = tray(bench, course.batch)
+    sheet = tray(book, course.batch)
     over = course.batch.ended_ms is not None or (sheet.tally.open == 0 and sheet.tally.hatched > 0)
     known = any((sheet.tally.hatched, sheet.tally.clear, sheet.tally.fertile))
     if not over or not known:
         return BatchReview(course, sheet.tally, None, {})
-    followed = judgement.follow(bench, course)
-    found, weighed = _weighed(bench, course, sheet, followed.eggs)
+    followed = judgement.follow(book, course)
+    found, weighed = _weighed(book, course, sheet, followed.eggs)
     day = hatch_day(course, sheet)
-    later = tuple(later_checks(bench, course))
+    later = tuple(later_checks(book, course))
     then = None
     if later and course.batch.ended_ms is not None:
-        earlier = bench.known_by(course.batch.ended_ms)
+        earlier = book.as_known(course.batch.ended_ms)
         before = _weighed(earlier, course, sheet, judgement.follow(earlier, course).eggs)[1]
         then = before.clear.cause.key if before.clear is not None else ""
-    ended = course.batch.ended_ms if course.batch.ended_ms is not None else bench.now_ms
+    ended = course.batch.ended_ms if course.batch.ended_ms is not None else book.now_ms
     return BatchReview(
         course,
         sheet.tally,
@@ -119,10 +119,8 @@ def batch_review(bench: Workbench, course: Course) -> BatchReview:
     )
 
 
-def _weighed(
-    bench: Workbench, course: Course, sheet: TraySheet, eggs: EggTrace | None
-) -> tuple[dict[str, Measured], Review]:
-    found = evidence(bench, course, sheet, eggs)
+def _weighed(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None) -> tuple[dict[str, Measured], Review]:
+    found = evidence(book, course, sheet, eggs)
     return found, core.review(sheet.tally, found, _shift(course, hatch_day(course, sheet)))
 
 
@@ -153,7 +151,7 @@ def timing_words(found: BatchReview) -> str:
     return said
 
 
-def lines(bench: Workbench, found: BatchReview) -> list[str]:
+def lines(book: Book, found: BatchReview) -> list[str]:
     """The review in words: the clear cause or none, what speaks for and against, what was not measured."""
     if found.weighed is None:
         return ["The review comes when the hatch is over: end the batch, or log what came of every egg."]
@@ -165,9 +163,9 @@ def lines(bench: Workbench, found: BatchReview) -> list[str]:
         said.append(f"Most likely: {WORDS[clear.cause.key].lower()} ({100 * clear.weight:.0f} % of the weight).")
     for one in found.weighed.weighed[:TOLD]:
         if one.weight >= 0.04 or one is clear:
-            said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(bench, found, one)}.")
+            said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(book, found, one)}.")
     said += [words for words in (timing_words(found), sign_words(found.signs), place_words(found)) if words]
-    said += later_words(bench, found)
+    said += later_words(book, found)
     missing = sorted({w.cause.measured for w in found.weighed.weighed if not w.measured} - {"clear_only"})
     if missing:
         said.append(f"Not measured: {', '.join(UNKNOWN[m] for m in missing)}.")
@@ -185,12 +183,12 @@ def place_words(found: BatchReview) -> str:
     return said + ("more than chance." if found.places_differ else "may be chance.")
 
 
-def later_words(bench: Workbench, found: BatchReview) -> list[str]:
+def later_words(book: Book, found: BatchReview) -> list[str]:
     """Checks done since the hatch that change the past, and how the review stood before them."""
     said = []
     for check in found.later:
-        at = bench.local(check.done_ms)
-        unit = bench.shown_unit(check.channel.quantity)
+        at = book.local(check.done_ms)
+        unit = book.shown_unit(check.channel.quantity)
         off, places = float(difference_from_inside(check.change, unit)), 2 if unit != "%" else 1
         said.append(
             f"Changed since: the check of {check.instrument.name} on {at.day} {at:%b %Y} moves its readings of this "
@@ -214,26 +212,26 @@ UNKNOWN = {
 }
 
 
-def _basis(bench: Workbench, found: BatchReview, one: Weighed) -> str:
+def _basis(book: Book, found: BatchReview, one: Weighed) -> str:
     parts = []
     key = one.cause.measured
     if key in found.evidence:
         way = "for it" if one.by_measure > PLAIN else "against it" if one.by_measure < -PLAIN else "says little"
-        parts.append(f"{measured_words(bench, key, found.evidence[key])} ({way})")
+        parts.append(f"{measured_words(book, key, found.evidence[key])} ({way})")
     way = "for it" if one.by_eggs > PLAIN else "against it" if one.by_eggs < -PLAIN else "say little"
     parts.append(f"the eggs {'speak ' + way if way != 'say little' else way}")
     return ", ".join(parts)
 
 
-def measured_words(bench: Workbench, key: str, value: Measured) -> str:
+def measured_words(book: Book, key: str, value: Measured) -> str:
     """A measured value in words."""
     v, U = value.value, 2.0 * value.u
     if key == "mean_k":
-        unit = bench.temperature_unit
+        unit = book.temperature_unit
         off, wide = (float(difference_from_inside(x, unit)) for x in (v, U))
         return f"{signed(off, 1)} ± {max(0.1, wide):.1f} {unit} off the profile on average"
     if key == "swing_k":
-        unit = bench.temperature_unit
+        unit = book.temperature_unit
         return f"the eggs' temperature spread by {float(difference_from_inside(v, unit)):.2f} {unit} about its mean"
     return {
         "loss_off": f"{signed(v, 1)} ± {max(0.1, U):.1f} percentage points off the loss aimed at",
@@ -244,7 +242,7 @@ def measured_words(bench: Workbench, key: str, value: Measured) -> str:
     }[key]
 
 
-def change(bench: Workbench, found: BatchReview) -> str:
+def change(book: Book, found: BatchReview) -> str:
     """The one thing to change next time, with the effect to be expected; empty while there is none to tell."""
     if found.weighed is None:
         return ""
@@ -255,7 +253,7 @@ def change(bench: Workbench, found: BatchReview) -> str:
             f"Move the eggs round: those at the {worse} hatched worse. Compare warm and cold places under Instruments."
         )
     if found.weighed.clear is None:
-        return _doubt_the_thermometer(bench, found) or (
+        return _doubt_the_thermometer(book, found) or (
             "Change nothing for this run's sake; check an instrument that is due, and log the next one."
         )
     key = found.weighed.clear.cause.key
@@ -264,14 +262,14 @@ def change(bench: Workbench, found: BatchReview) -> str:
     if not key.startswith("temperature"):
         return CHANGES[key]
     off = found.evidence.get("mean_k")
-    unit = bench.temperature_unit
+    unit = book.temperature_unit
     if off is None:
         way = "Raise" if key == "temperature low" else "Lower"
         return f"{way} the set point by two tenths, and check the thermometer first: it was not measured."
     fits = off.value < 0 if key == "temperature low" else off.value > 0
     if not fits or abs(off.value) < max(LEAST_K, 2.0 * off.u):
         # the eggs speak for a temperature the thermometer did not show
-        return _doubt_the_thermometer(bench, found) or (
+        return _doubt_the_thermometer(book, found) or (
             "Check the thermometer: the eggs look as if it had not shown the temperature they had."
         )
     tenths = round(float(difference_from_inside(-off.value, unit)), 1)
@@ -283,14 +281,14 @@ def change(bench: Workbench, found: BatchReview) -> str:
     )
 
 
-def _doubt_the_thermometer(bench: Workbench, found: BatchReview) -> str:
+def _doubt_the_thermometer(book: Book, found: BatchReview) -> str:
     """Where the hatch and the thermometer do not fit together: check it; empty where they do."""
     if found.shift is None or found.predicted is None:
         return ""
     off = found.shift.value - found.predicted.value
     if abs(off) <= 2.0 * (found.predicted.u**2 + found.shift.u**2) ** 0.5:
         return ""
-    unit = bench.temperature_unit
+    unit = book.temperature_unit
     error = float(difference_from_inside(abs(off) * K_PER_DAY * CHICK_DAYS / found.course.species.days, unit))
     way = "high" if off > 0 else "low"
     return (

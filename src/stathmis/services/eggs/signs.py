@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from stathmis.services import knowledge
 from stathmis.services.eggs.break_out import all_opened, draft_of
 from stathmis.services.eggs.tray import TraySheet
-from stathmis.services.wording import count
+from stathmis.words.numbers import count
 
 WRONG_SHARE = 0.25
 """From this share of the late dead on, wrong positions are more than chance brings. Source: common practice."""

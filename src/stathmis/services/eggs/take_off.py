@@ -9,13 +9,14 @@ from typing import Any
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import in_words
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import check_time, fields_of
 from stathmis.services.eggs.tray import WEAK, TraySheet, tray
 from stathmis.services.plan import planning, tasks
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 HOUR_MS = 3_600_000
 DRY_AFTER_H = 12.0
@@ -42,9 +43,9 @@ class TakeOff:
         return self.dry_count + self.wet + self.taken
 
 
-def take_off(bench: Workbench, course: Course, sheet: TraySheet) -> TakeOff:
+def take_off(book: Book, course: Course, sheet: TraySheet) -> TakeOff:
     """The chicks of a batch as they stand now."""
-    now = bench.now_ms
+    now = book.now_ms
     ready: list[str] = []
     wet = taken = pipped = 0
     for egg in sheet.eggs:
@@ -78,7 +79,7 @@ def take_off(bench: Workbench, course: Course, sheet: TraySheet) -> TakeOff:
 
 
 def take(
-    bench: Workbench,
+    desk: Desk,
     course: Course,
     n: int,
     at_ms: int,
@@ -92,9 +93,9 @@ def take(
     kind. Raises UserError for none, more than are out, more weak ones than are taken, times out of the batch, and one
     before a chick came out.
     """
-    check_time(bench, course, at_ms)
-    sheet = tray(bench, course.batch)
-    found = take_off(bench, course, sheet)
+    check_time(desk.book, course, at_ms)
+    sheet = tray(desk.book, course.batch)
+    found = take_off(desk.book, course, sheet)
     if n < 1:
         raise UserError("How many chicks?", "Write a count.")
     if n > found.dry_count + found.wet:
@@ -111,19 +112,19 @@ def take(
             egg = sheet.egg(mark)
             out = max((f.time_ms for f in egg.findings if f.kind in ("out", "dry")), default=0) if egg else 0
             if at_ms < out:
-                when = bench.local(out)
+                when = desk.book.local(out)
                 raise UserError(
                     f"The chick of egg {mark} came out on {when.day} {when:%b} {when:%H:%M}.", "Give a later time."
                 )
-            new.append((EggFinding, fields_of(bench, course, at_ms, mark, "taken", note)))
+            new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "taken", note)))
     else:
-        new.append((EggFinding, fields_of(bench, course, at_ms, "", "taken", note, n)))
-    new += [(EggFinding, fields_of(bench, course, at_ms, "", kind, "", v)) for kind, v in kinds.items()]
-    bench.add(f"{count(n, 'chick')} taken off", new)
+        new.append((EggFinding, fields_of(desk.book, course, at_ms, "", "taken", note, n)))
+    new += [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, "", v)) for kind, v in kinds.items()]
+    desk.add(f"{count(n, 'chick')} taken off", new)
     return n
 
 
-def lines(bench: Workbench, course: Course, found: TakeOff) -> list[str]:
+def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     """Whether to take off now, by when, and what they stand at, in words."""
     chicks = "hatchling" if course.species.kind == "reptile" else "chick"
     said = []
@@ -133,8 +134,8 @@ def lines(bench: Workbench, course: Course, found: TakeOff) -> list[str]:
     if found.pipped and found.dry_count:
         said.append(f"{count(found.pipped, 'egg')} pipped: leave the dry ones in until they are out, or be very quick.")
     if found.fed_by_ms is not None and course.species.kind == "bird":
-        by = bench.local(found.fed_by_ms)
-        left = found.fed_by_ms - bench.now_ms
+        by = book.local(found.fed_by_ms)
+        left = found.fed_by_ms - book.now_ms
         until = f"in {in_words(left)}" if left > 0 else "over: feed and water them now"
         said.append(f"The first one needs feed and water by {by:%a} {by.day} {by:%b %H:%M} ({until}).")
     words = knowledge.findings()
@@ -143,17 +144,17 @@ def lines(bench: Workbench, course: Course, found: TakeOff) -> list[str]:
     return said
 
 
-def afterwards(bench: Workbench, course: Course) -> list[tuple[str, str, str]]:
+def afterwards(book: Book, course: Course) -> list[tuple[str, str, str]]:
     """What follows: the brooder, waiting for stragglers, cleaning: title, how, and the caution that stands at it."""
-    plan = planning.plan_of(bench, course.batch)
+    plan = planning.plan_of(book, course.batch)
     told = []
     for kind in ("brooder warm", "latest", "clean", "first shed", "first meal"):
         step = plan.step(kind)
         if step is None:
             continue
         task = knowledge.tasks()[kind]
-        at = bench.local(step.at_ms)
-        how = tasks.in_unit(task.how, bench.temperature_unit)
+        at = book.local(step.at_ms)
+        how = tasks.in_unit(task.how, book.temperature_unit)
         caution = task.caution
         told.append((f"{task.title}: {at:%a} {at.day} {at:%b}", how, caution))
     return told

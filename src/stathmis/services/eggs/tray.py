@@ -9,9 +9,9 @@ from math import ceil, sqrt
 from stathmis.core.hatch_stats import Tally
 from stathmis.logbook.records import Batch, BreakOut, Egg, EggFinding
 from stathmis.services import knowledge
+from stathmis.services.book import Book
 from stathmis.services.eggs.tray_shape import Place, place_in
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 HATCH_ORDER = ("internal pip", "external pip", "zip", "out", "dry", "taken")
 """What follows what at the hatch."""
@@ -128,15 +128,15 @@ class TraySheet:
         return text + (f"; {gone} out of the machine" if gone else "")
 
 
-def tray(bench: Workbench, batch: Batch) -> TraySheet:
+def tray(book: Book, batch: Batch) -> TraySheet:
     """The tray of a batch as it stands."""
-    found = sorted((f for f in bench.records(EggFinding) if f.batch_id == batch.id), key=lambda f: (f.time_ms, f.id))
-    broken = [b for b in bench.records(BreakOut) if b.batch_id == batch.id]
+    found = sorted((f for f in book.records(EggFinding) if f.batch_id == batch.id), key=lambda f: (f.time_ms, f.id))
+    broken = [b for b in book.records(BreakOut) if b.batch_id == batch.id]
     by_mark: dict[str, list[EggFinding]] = {}
     for finding in found:
         by_mark.setdefault(finding.mark, []).append(finding)
     opened = {b.mark: b for b in broken if b.mark}
-    eggs = [_story(egg, by_mark.get(egg.mark, []), opened) for egg in bench.records(Egg) if egg.batch_id == batch.id]
+    eggs = [_story(egg, by_mark.get(egg.mark, []), opened) for egg in book.records(Egg) if egg.batch_id == batch.id]
     eggs.sort(key=lambda e: e.place)
     counted, alike = tuple(by_mark.get("", [])), tuple(b for b in broken if not b.mark)
     return TraySheet(batch, tuple(eggs), counted, tally(batch, eggs, counted, alike), alike)

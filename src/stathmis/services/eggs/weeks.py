@@ -13,12 +13,12 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.mortality import spread_over
 from stathmis.core.units import Unit
 from stathmis.logbook.records import Quantity
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.corrections import Corrected
+from stathmis.services.course import Course
 from stathmis.services.judgement import EggExcursion, Followed
 from stathmis.services.runs import Run
-from stathmis.services.wording import u_text, value_text
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import u_text, value_text
 
 WEEK_DAYS = 7.0
 WEIGHTS = ("slight", "matters", "serious")
@@ -72,15 +72,15 @@ def _mean(
     return Corrected(float(values[part].mean()), NORMAL_95 * float(np.median(u[part])))
 
 
-def titles(bench: Workbench) -> tuple[str, str, str, str, str]:
+def titles(book: Book) -> tuple[str, str, str, str, str]:
     """Titles of the table, with units."""
-    return "days", "died", f"eggs' mean, {bench.temperature_unit}", "mean, % RH", "worst of the eggs"
+    return "days", "died", f"eggs' mean, {book.temperature_unit}", "mean, % RH", "worst of the eggs"
 
 
-def cells(bench: Workbench, course: Course, week: Week) -> tuple[str, str, str, str, str]:
+def cells(book: Book, course: Course, week: Week) -> tuple[str, str, str, str, str]:
     """A line of the table: days, deaths, the eggs' temperature, the humidity, the worst excursion."""
     first, last = (f"{course.numbered(d):.0f}" for d in (week.first_day, week.last_day))
-    warm = _plain(week.eggs_c, "temperature", bench.temperature_unit)
+    warm = _plain(week.eggs_c, "temperature", book.temperature_unit)
     damp = _plain(week.humidity, "humidity", "%")
     died = f"{week.died:.1f}" if abs(week.died - round(week.died)) > 0.05 else f"{week.died:.0f}"
     worst = ""

@@ -18,7 +18,9 @@ from stathmis.core.units import NotANumberError, difference_from_inside, parse_t
 from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Conditions
 from stathmis.logbook.records import CalibrationPoint, Channel, Instrument
+from stathmis.services.book import Book
 from stathmis.services.corrections import SLOPE_ALLOWANCE, resolution_u
+from stathmis.services.desk import Desk
 from stathmis.services.instruments.doubts import doubts
 from stathmis.services.instruments.draft import Draft, PointSet, Row
 from stathmis.services.instruments.methods import RESPONSE_S
@@ -33,7 +35,6 @@ from stathmis.services.instruments.reference_values import (
     reference_value,
 )
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point
-from stathmis.services.workbench import Workbench
 
 HYSTERESIS_LABEL = "Rising and falling differ"
 OWN_SCATTER = "Scatter of this instrument"
@@ -87,12 +88,12 @@ class Check:
         return ""
 
 
-def evaluate(bench: Workbench, draft: Draft) -> Check:
+def evaluate(book: Book, draft: Draft) -> Check:
     """Turn a draft into a correction. Faulty rows are named and left out, never guessed."""
     channel = draft.channel
-    scatter = _pooled(bench, draft)
-    points, problems = _points(bench, draft, scatter)
-    target = working_point(bench, channel)
+    scatter = _pooled(book, draft)
+    points, problems = _points(book, draft, scatter)
+    target = working_point(book, channel)
     hysteresis, trouble = None, ""
     try:
         hysteresis = _hysteresis_typed(draft)
@@ -111,16 +112,16 @@ def evaluate(bench: Workbench, draft: Draft) -> Check:
         channel,
         tuple(points),
         tuple(problems),
-        tuple(doubts(bench, draft, points, fitted)),
+        tuple(doubts(book, draft, points, fitted)),
         fitted,
         trouble,
         target,
         hysteresis,
     )
-    return replace(found, verdicts=verdicts(bench, channel, found.correction)) if fitted is not None else found
+    return replace(found, verdicts=verdicts(book, channel, found.correction)) if fitted is not None else found
 
 
-def _pooled(bench: Workbench, draft: Draft) -> dict[int, Scatter]:
+def _pooled(book: Book, draft: Draft) -> dict[int, Scatter]:
     """Scatter of each instrument's replicates, pooled over all its points, by channel id."""
     groups: dict[int, list[list[float]]] = {}
     for points in draft.sets:
@@ -130,7 +131,7 @@ def _pooled(bench: Workbench, draft: Draft) -> dict[int, Scatter]:
                 text = row.shown if field == "shown" else row.cells.get(field, "")
                 if channel_id is None or not text.strip():
                     continue
-                channel = bench.channel(channel_id)
+                channel = book.channel(channel_id)
                 try:
                     near = points.method.near_c if field == "shown" else None
                     groups.setdefault(channel_id, []).append(readings_in(text, channel, field, near))
@@ -144,7 +145,7 @@ def _pooled(bench: Workbench, draft: Draft) -> dict[int, Scatter]:
     return found
 
 
-def _points(bench: Workbench, draft: Draft, scatter: dict[int, Scatter]) -> tuple[list[Point], list[Problem]]:
+def _points(book: Book, draft: Draft, scatter: dict[int, Scatter]) -> tuple[list[Point], list[Problem]]:
     points: list[Point] = []
     problems: list[Problem] = []
     for i, taken in enumerate(draft.sets):
@@ -156,7 +157,7 @@ def _points(bench: Workbench, draft: Draft, scatter: dict[int, Scatter]) -> tupl
         if any(p.set_index == i for p in problems):
             continue
         if taken.logged is not None:
-            points += _logged_points(bench, draft.channel, taken, i)
+            points += _logged_points(book, draft.channel, taken, i)
         for r, row in enumerate(taken.rows):
             if row.empty:
                 continue
@@ -167,12 +168,12 @@ def _points(bench: Workbench, draft: Draft, scatter: dict[int, Scatter]) -> tupl
             except FieldError as error:
                 wrong.append(error)
             try:
-                value = reference_value(bench, draft.channel, taken, row, scatter)
+                value = reference_value(book, draft.channel, taken, row, scatter)
             except FieldError as error:
                 wrong.append(error)
             problems += [Problem(i, -1 if _of_set(e.field) else r, e.field, str(e)) for e in wrong]
             if shown and value is not None:
-                points.append(_point(bench, draft, taken, (i, r), shown, value, scatter))
+                points.append(_point(book, draft, taken, (i, r), shown, value, scatter))
     return points, list(dict.fromkeys(problems))
 
 
@@ -181,7 +182,7 @@ def _of_set(field: str) -> bool:
 
 
 def _point(
-    bench: Workbench,
+    book: Book,
     draft: Draft,
     taken: PointSet,
     place: tuple[int, int],
@@ -211,16 +212,16 @@ def _point(
         on_reference=value.effects,
         source=value.source,
         direction=row.direction,
-        settled=_settled(bench, channel, taken, row, shown),
+        settled=_settled(book, channel, taken, row, shown),
     )
 
 
-def response_s(bench: Workbench, channel: Channel, taken: PointSet) -> float:
+def response_s(book: Book, channel: Channel, taken: PointSet) -> float:
     """Response time of the slowest instrument in a set of points, s."""
     times = [channel.response_s or RESPONSE_S[channel.quantity]]
     for other_id in (taken.reference_id, taken.second_id):
         if other_id is not None and taken.method.needs_instrument:
-            other = bench.channel(other_id)
+            other = book.channel(other_id)
             times.append(other.response_s or RESPONSE_S[other.quantity])
     return max(times)
 
@@ -231,7 +232,7 @@ def settle_limit(channel: Channel) -> float:
     return max(0.5 * channel.resolution, least)
 
 
-def _settled(bench: Workbench, channel: Channel, taken: PointSet, row: Row, shown: Sequence[float]) -> Settling | None:
+def _settled(book: Book, channel: Channel, taken: PointSet, row: Row, shown: Sequence[float]) -> Settling | None:
     if len(row.moments) != len(shown) or len(shown) < 2:
         return None
     times = [m / 1000.0 for m in row.moments]
@@ -239,15 +240,15 @@ def _settled(bench: Workbench, channel: Channel, taken: PointSet, row: Row, show
     if times[-1] - times[0] < 2.0 * (len(times) - 1):
         return None
     limit = settle_limit(channel)
-    return settling(times, list(shown), response_s(bench, channel, taken), limit, channel.resolution)
+    return settling(times, list(shown), response_s(book, channel, taken), limit, channel.resolution)
 
 
-def _logged_points(bench: Workbench, channel: Channel, taken: PointSet, set_index: int) -> list[Point]:
+def _logged_points(book: Book, channel: Channel, taken: PointSet, set_index: int) -> list[Point]:
     """Points from two logs: blocks of paired means. The instruments hung as they did all the time."""
     assert taken.logged is not None and taken.reference_id is not None
     pairs = taken.logged.pairs
-    other = bench.channel(taken.reference_id)
-    instrument = bench.instrument(other.instrument_id)
+    other = book.channel(taken.reference_id)
+    instrument = book.instrument(other.instrument_id)
     allowed = [
         Effect(a.label, a.unit(channel.unit), a.standard(allowance_size(taken, a)), 1.0, True, a.distribution)
         for a in taken.method.allowances
@@ -255,7 +256,7 @@ def _logged_points(bench: Workbench, channel: Channel, taken: PointSet, set_inde
     per = float(difference_from_inside(1.0, channel.unit)) / float(difference_from_inside(1.0, other.unit))
     made = []
     for i, (at, reading, shown) in enumerate(zip(pairs.times_s, pairs.reading, pairs.reference, strict=True)):
-        value, effects = corrected_with_effects(bench, instrument, other, float(shown), channel.unit)
+        value, effects = corrected_with_effects(book, instrument, other, float(shown), channel.unit)
         flicker = Effect(
             "Block to block scatter", channel.unit, pairs.scatter, degrees_of_freedom=float(pairs.degrees_of_freedom)
         )
@@ -263,7 +264,7 @@ def _logged_points(bench: Workbench, channel: Channel, taken: PointSet, set_inde
         theirs = Effect(
             f"Display steps of {instrument.name}", other.unit, resolution_u(other), per, distribution="rectangular"
         )
-        moment = bench.local(at * 1000.0)
+        moment = book.local(at * 1000.0)
         made.append(
             Point(
                 set_index,
@@ -322,7 +323,7 @@ def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit,
     return first, hysteresis
 
 
-def put_to_use(bench: Workbench, draft: Draft, check: Check, valid_from_ms: int) -> int:
+def put_to_use(desk: Desk, draft: Draft, check: Check, valid_from_ms: int) -> int:
     """Store a check and use its correction for readings from a time (UTC ms) on; undoable. Returns its id.
 
     Raises UserError when the check has no correction or rows with problems, and for a check as left that would
@@ -332,51 +333,56 @@ def put_to_use(bench: Workbench, draft: Draft, check: Check, valid_from_ms: int)
         raise UserError("There is no correction yet.", "Enter at least one point.")
     if check.problems:
         raise UserError("Some fields cannot be read.", "Mend or empty them first.")
-    if draft.state == "as left" and valid_from_ms < bench.now_ms:
+    if draft.state == "as left" and valid_from_ms < desk.now_ms:
         raise UserError(
             "As left holds from now on only: before, the instrument was not adjusted yet.",
             "Use it from now, or choose as found.",
         )
     kept = [
         CalibrationPoint(
-            p.shown, p.reference_shown, p.reading, p.reference, p.u_reading, p.u_reference, p.source, p.direction, r
+            0,
+            0,
+            p.shown,
+            p.reference_shown,
+            p.reading,
+            p.reference,
+            p.u_reading,
+            p.u_reference,
+            p.source,
+            p.direction,
+            r,
         )
         for p, r in zip(check.points, check.fitted.residuals.tolist(), strict=True)
     ]
     budget = check.budget
     assert budget is not None
-    calibration_id = calibrations.add_calibration(
-        bench.logbook,
-        check.channel.id,
-        next((s.reference_id for s in draft.sets if s.method.needs_instrument), None),
-        bench.now_ms,
-        valid_from_ms,
-        check.correction,
-        _conditions(bench, draft),
-        kept,
-        budget.components,
-    )
-    bench.did(
-        "correction put to use",
-        undo=lambda: calibrations.withdraw_calibration(bench.logbook, calibration_id, bench.now_ms),
-        redo=lambda: calibrations.withdraw_calibration(bench.logbook, calibration_id, None),
-    )
-    return calibration_id
+    with desk.edit("correction put to use") as edit:
+        return calibrations.add_calibration(
+            edit,
+            check.channel.id,
+            next((s.reference_id for s in draft.sets if s.method.needs_instrument), None),
+            desk.now_ms,
+            valid_from_ms,
+            check.correction,
+            _conditions(desk.book, draft),
+            kept,
+            budget.components,
+        )
 
 
-def _conditions(bench: Workbench, draft: Draft) -> Conditions:
+def _conditions(book: Book, draft: Draft) -> Conditions:
     chain = None
     notes = []
     for taken in draft.sets:
         if taken.method.needs_instrument and taken.reference_id is not None and chain is None:
-            other = bench.channel(taken.reference_id)
-            chain = bench.corrections.in_force(other, bench.now_ms).calibration_id
+            other = book.channel(taken.reference_id)
+            chain = book.corrections.in_force(other, book.now_ms).calibration_id
         for allowance in taken.method.allowances:
             unit = allowance.unit(draft.channel.unit)
             size = taken.allowances.get(allowance.key, "").strip()
             notes.append(f"{allowance.label}: ± {size} {unit}".strip())
         if taken.logged is not None:
-            start, end = (bench.local(t) for t in (taken.logged.start_ms, taken.logged.end_ms))
+            start, end = (book.local(t) for t in (taken.logged.start_ms, taken.logged.end_ms))
             notes.append(
                 f"From the logs, {start:%d %b %H:%M} to {end:%d %b %H:%M}, lag {taken.logged.pairs.lag_s:.0f} s"
             )
@@ -384,13 +390,13 @@ def _conditions(bench: Workbench, draft: Draft) -> Conditions:
     return Conditions("+".join(keys), draft.state, "; ".join(notes), chain)
 
 
-def references(bench: Workbench, channel: Channel, quantity: str | None = None) -> list[tuple[Instrument, Channel]]:
+def references(book: Book, channel: Channel, quantity: str | None = None) -> list[tuple[Instrument, Channel]]:
     """Instruments this channel can be checked against: references first, then the others; same quantity by default."""
-    instruments = {i.id: i for i in bench.records(Instrument)}
+    instruments = {i.id: i for i in book.records(Instrument)}
     wanted = quantity or channel.quantity
     found = [
         (instruments[c.instrument_id], c)
-        for c in bench.records(Channel)
+        for c in book.records(Channel)
         if c.quantity == wanted and c.id != channel.id and c.instrument_id in instruments
     ]
     return sorted(found, key=lambda pair: pair[0].role != "reference")

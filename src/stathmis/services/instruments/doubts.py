@@ -7,22 +7,22 @@ from collections.abc import Sequence
 from stathmis.core.calibration import Fit
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.instruments.draft import Draft, PointSet
 from stathmis.services.instruments.points import Point, Problem
 from stathmis.services.instruments.zones import working_point
-from stathmis.services.workbench import Workbench
 
 CHECK_EVERY_DAYS = {"temperature": 365, "humidity": 182}
 """Thermometers yearly, hygrometers every half year. Source: common practice."""
 
 
-def doubts(bench: Workbench, draft: Draft, points: Sequence[Point], fitted: Fit | None) -> list[Problem]:
+def doubts(book: Book, draft: Draft, points: Sequence[Point], fitted: Fit | None) -> list[Problem]:
     """What the keeper should know but may overrule."""
     found: list[Problem] = []
     for i, taken in enumerate(draft.sets):
         if taken.method.needs_instrument and taken.reference_id is not None:
-            text = _reference_doubt(bench, draft.channel, taken, [p for p in points if p.set_index == i])
+            text = _reference_doubt(book, draft.channel, taken, [p for p in points if p.set_index == i])
             found += [Problem(i, -1, "reference_id", text)] if text else []
     seen: dict[tuple[str, str, str], Point] = {}
     for p in points:
@@ -31,7 +31,7 @@ def doubts(bench: Workbench, draft: Draft, points: Sequence[Point], fitted: Fit 
             text = f"The same as row {before.row + 1}: read anew, a copied row adds no knowledge."
             found.append(Problem(p.set_index, p.row, "shown", text))
     if fitted is not None:
-        found += _one_end(bench, draft.channel, fitted)
+        found += _one_end(book, draft.channel, fitted)
         for index in fitted.suspects:
             p = points[index]
             text = (
@@ -42,9 +42,9 @@ def doubts(bench: Workbench, draft: Draft, points: Sequence[Point], fitted: Fit 
     return found
 
 
-def _one_end(bench: Workbench, channel: Channel, fitted: Fit) -> list[Problem]:
+def _one_end(book: Book, channel: Channel, fitted: Fit) -> list[Problem]:
     low, high = fitted.correction.domain
-    wanted = fitted.correction.reading_for(working_point(bench, channel))
+    wanted = fitted.correction.reading_for(working_point(book, channel))
     far = 3.0 if channel.unit == "°C" else 5.4 if channel.unit == "°F" else 10.0
     if low - far <= wanted <= high + far:
         return []
@@ -54,15 +54,15 @@ def _one_end(bench: Workbench, channel: Channel, fitted: Fit) -> list[Problem]:
     return [Problem(-1, -1, "points", text)]
 
 
-def _reference_doubt(bench: Workbench, channel: Channel, taken: PointSet, points: Sequence[Point]) -> str:
+def _reference_doubt(book: Book, channel: Channel, taken: PointSet, points: Sequence[Point]) -> str:
     """What is doubtful about a reference: due, out of its range, unchecked, or worse than what is checked."""
     assert taken.reference_id is not None
-    other = bench.channel(taken.reference_id)
-    name = bench.instrument(other.instrument_id).name
-    force = bench.corrections.in_force(other, bench.now_ms)
-    expires = certificate_expires_ms(bench, other)
-    if force.basis == "certificate" and expires is not None and bench.now_ms > expires:
-        return f"The certificate of {name} ran out on {bench.local(expires):%d %b %Y}: its drift since is a guess."
+    other = book.channel(taken.reference_id)
+    name = book.instrument(other.instrument_id).name
+    force = book.corrections.in_force(other, book.now_ms)
+    expires = certificate_expires_ms(book, other)
+    if force.basis == "certificate" and expires is not None and book.now_ms > expires:
+        return f"The certificate of {name} ran out on {book.local(expires):%d %b %Y}: its drift since is a guess."
     if force.basis == "stated accuracy":
         return f"{name} was never checked itself: only its maker's accuracy is known, and U shows it."
     low, high = force.curve.domain
@@ -70,16 +70,16 @@ def _reference_doubt(bench: Workbench, channel: Channel, taken: PointSet, points
     if channel.quantity == other.quantity and read and (min(read) < low - 1.0 or max(read) > high + 1.0):
         unit = "%" if other.unit == "%" else other.unit
         return f"{name} was checked from {low:g} to {high:g} {unit} only: beyond that its uncertainty grows."
-    own = bench.corrections.correct(channel, working_point(bench, channel), bench.now_ms).U
-    theirs = bench.corrections.correct(other, working_point(bench, other), bench.now_ms).U
+    own = book.corrections.correct(channel, working_point(book, channel), book.now_ms).U
+    theirs = book.corrections.correct(other, working_point(book, other), book.now_ms).U
     if channel.quantity == other.quantity and own < theirs:
         return f"{name} (± {theirs:.2g}) is less sure than this one (± {own:.2g}): are the two swapped?"
     return ""
 
 
-def certificate_expires_ms(bench: Workbench, channel: Channel) -> int | None:
+def certificate_expires_ms(book: Book, channel: Channel) -> int | None:
     """When a reference's certificate runs out, UTC ms: as written on it, else by the trade's interval."""
-    points = bench.corrections.certificate_of(channel.id, bench.now_ms)
+    points = book.corrections.certificate_of(channel.id, book.now_ms)
     if not points:
         return None
     written = points[0].expires_ms

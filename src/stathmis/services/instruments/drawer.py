@@ -14,11 +14,11 @@ from stathmis.core.units import from_inside, to_inside
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
 from stathmis.services import batches, rounds
+from stathmis.services.book import Book
 from stathmis.services.corrections import Corrected, InForce
 from stathmis.services.instruments import history
 from stathmis.services.instruments.zones import working_zone
 from stathmis.services.verdict import CURRENT_MS, Judged, judge_reading, together_u
-from stathmis.services.workbench import Workbench
 
 TOGETHER_MS = 8 * 60_000
 """Readings this near to one moment count as taken together. Source: common practice (a round takes minutes)."""
@@ -41,42 +41,42 @@ class Glance:
     due_ms: int | None
 
 
-def glances(bench: Workbench) -> list[Glance]:
+def glances(book: Book) -> list[Glance]:
     """Every channel of every instrument, references first."""
-    return [_glance(bench, instrument, channel) for instrument, channel in _pairs(bench)]
+    return [_glance(book, instrument, channel) for instrument, channel in _pairs(book)]
 
 
-def _glance(bench: Workbench, instrument: Instrument, channel: Channel) -> Glance:
-    low, high = working_zone(bench, channel)
+def _glance(book: Book, instrument: Instrument, channel: Channel) -> Glance:
+    low, high = working_zone(book, channel)
     middle = 0.5 * (low + high)
     shown = float(from_inside(middle, channel.unit))
-    corrected = bench.corrections.correct(channel, shown, bench.now_ms)
-    force = bench.corrections.in_force(channel, bench.now_ms)
-    due_ms = history.history(bench, channel).due_ms
+    corrected = book.corrections.correct(channel, shown, book.now_ms)
+    force = book.corrections.in_force(channel, book.now_ms)
+    due_ms = history.history(book, channel).due_ms
     return Glance(
         instrument,
         channel,
-        where(bench, instrument),
+        where(book, instrument),
         Band(low, high),
         shown,
         corrected,
         # the question is how finely it can tell, not whether this made-up reading is right
         str(decide(middle, corrected.u, low, high)),
         force,
-        rounds.basis_text(bench, force),
-        due_ms is None or bench.now_ms > due_ms,
+        rounds.basis_text(book, force),
+        due_ms is None or book.now_ms > due_ms,
         due_ms,
     )
 
 
-def _read_together(bench: Workbench, incubator: Incubator, quantity: Quantity) -> list[Judged]:
+def _read_together(book: Book, incubator: Incubator, quantity: Quantity) -> list[Judged]:
     """One reading of each instrument around one moment: of the newest ones, the moment most were read at."""
-    now = bench.now_ms
-    course = batches.running(bench, incubator)
+    now = book.now_ms
+    course = batches.running(book, incubator)
     runs = []
-    for instrument, placement, channels in bench.hanging_in(incubator.id, now):
+    for instrument, placement, channels in book.hanging_in(incubator.id, now):
         for channel in (c for c in channels if c.quantity == quantity):
-            found = readings.series(bench.logbook, channel, now - CURRENT_MS, now)
+            found = readings.series(book.snapshot, channel, now - CURRENT_MS, now)
             if found.times_ms.size:
                 runs.append(((instrument, placement, channel), found))
     best: list[Judged] = []
@@ -88,20 +88,20 @@ def _read_together(bench: Workbench, incubator: Incubator, quantity: Quantity) -
             if abs(at - moment) <= TOGETHER_MS:
                 band = course.band(quantity, at) if course else None
                 shown = float(found.shown[nearest])
-                around.append(judge_reading(bench, incubator, hanging, shown, at, band))
+                around.append(judge_reading(book, incubator, hanging, shown, at, band))
         if len(around) > len(best):
             best = around
     return best
 
 
-def instruments_for(bench: Workbench, quantity: Quantity) -> list[tuple[Instrument, Channel]]:
+def instruments_for(book: Book, quantity: Quantity) -> list[tuple[Instrument, Channel]]:
     """All instruments that show a quantity, references first."""
-    return [(g, c) for g, c in _pairs(bench) if c.quantity == quantity]
+    return [(g, c) for g, c in _pairs(book) if c.quantity == quantity]
 
 
-def _pairs(bench: Workbench) -> list[tuple[Instrument, Channel]]:
-    ordered = sorted(bench.records(Instrument), key=lambda i: i.role != "reference")
-    return [(i, c) for i in ordered for c in bench.records(Channel) if c.instrument_id == i.id]
+def _pairs(book: Book) -> list[tuple[Instrument, Channel]]:
+    ordered = sorted(book.records(Instrument), key=lambda i: i.role != "reference")
+    return [(i, c) for i in ordered for c in book.records(Channel) if c.instrument_id == i.id]
 
 
 def read_value(judged: Judged) -> float:
@@ -109,11 +109,11 @@ def read_value(judged: Judged) -> float:
     return float(to_inside(judged.shown, judged.channel.unit))
 
 
-def where(bench: Workbench, instrument: Instrument) -> str:
+def where(book: Book, instrument: Instrument) -> str:
     """Where an instrument is now, in words."""
-    names = {i.id: i.name for i in bench.records(Incubator)}
-    now = bench.now_ms
-    for place in (p for p in bench.records(Placement) if p.instrument_id == instrument.id):
+    names = {i.id: i.name for i in book.records(Incubator)}
+    now = book.now_ms
+    for place in (p for p in book.records(Placement) if p.instrument_id == instrument.id):
         if place.from_ms <= now and (place.to_ms is None or now < place.to_ms):
             return f"{names.get(place.incubator_id, '')}, {place.place}"
     return "reference, in the drawer" if instrument.role == "reference" else "in the drawer"
@@ -142,9 +142,9 @@ class Together:
         return Corrected(self.consensus.value, NORMAL_95 * self.consensus.u)
 
 
-def side_by_side(bench: Workbench, incubator: Incubator, quantity: Quantity) -> Together | None:
+def side_by_side(book: Book, incubator: Incubator, quantity: Quantity) -> Together | None:
     """The newest readings of two or more instruments in an incubator held against each other; None for fewer."""
-    own = _read_together(bench, incubator, quantity)
+    own = _read_together(book, incubator, quantity)
     if len(own) < 2:
         return None
     values = [j.corrected.value for j in own]
@@ -161,7 +161,7 @@ def side_by_side(bench: Workbench, incubator: Incubator, quantity: Quantity) -> 
         for i in range(len(own))
         for k in range(i + 1, len(own))
     }
-    course = batches.running(bench, incubator)
-    band = course.band(quantity, bench.now_ms) if course else None
+    course = batches.running(book, incubator)
+    band = course.band(quantity, book.now_ms) if course else None
     shares = tuple(w / sum(weights) for w in weights)
     return Together(incubator, quantity, band, tuple(own), shares, tuple(e_n), pairs, together)

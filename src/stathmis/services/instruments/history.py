@@ -6,14 +6,14 @@ from dataclasses import dataclass, replace
 
 from stathmis.core.drift import Drift, fit_drift, leaves_tolerance
 from stathmis.core.units import difference_from_inside
-from stathmis.logbook import keeping
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import Channel
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import resolution_u
+from stathmis.services.desk import Desk
 from stathmis.services.instruments.doubts import CHECK_EVERY_DAYS, certificate_expires_ms
 from stathmis.services.instruments.zones import working_point, working_zone
-from stathmis.services.workbench import Workbench
 
 USUAL_DRIFT_PER_YEAR = {"temperature": 0.1, "humidity": 1.5}
 """Standard uncertainty of the drift in a year (K, %) while too few checks tell. Source: common practice, cautious."""
@@ -47,19 +47,19 @@ class History:
     due_why: str
 
 
-def history(bench: Workbench, channel: Channel) -> History:
+def history(book: Book, channel: Channel) -> History:
     """The checks of a channel and what they say about the next one."""
-    target = working_point(bench, channel)
+    target = working_point(book, channel)
     checks = []
-    for one in sorted(bench.corrections.calibrations_of(channel.id), key=lambda c: (c.done_ms, c.id)):
+    for one in sorted(book.corrections.calibrations_of(channel.id), key=lambda c: (c.done_ms, c.id)):
         shown = one.correction.reading_for(target)
         value, u = one.correction.apply(shown, resolution_u(channel))
         checks.append(PastCheck(one, shown - value, u * one.correction.coverage_factor))
-    low, high = working_zone(bench, channel)
+    low, high = working_zone(book, channel)
     tolerance = float(difference_from_inside(0.5 * (high - low), channel.unit))
     interval = CHECK_EVERY_DAYS[channel.quantity] * DAY_MS
     if not checks:
-        expires = certificate_expires_ms(bench, channel)
+        expires = certificate_expires_ms(book, channel)
         why = "its certificate runs out" if expires is not None else "never checked"
         return History(channel, (), None, tolerance, 0.0, None, expires, why)
     # what was adjusted starts anew: only checks since then tell its drift
@@ -72,11 +72,11 @@ def history(bench: Workbench, channel: Channel) -> History:
         [max(c.U / 2.0, 1e-6) for c in since],
         usual,
     )
-    force = bench.corrections.in_force(channel, bench.now_ms)
+    force = book.corrections.in_force(channel, book.now_ms)
     in_force = next((c.error for c in checks if c.calibration.id == force.calibration_id), checks[-1].error)
     left = replace(drift, value=drift.value - in_force)
     last_ms = checks[-1].calibration.done_ms
-    leaves = leaves_tolerance(left, tolerance, max(last_ms, bench.now_ms) / DAY_MS)
+    leaves = leaves_tolerance(left, tolerance, max(last_ms, book.now_ms) / DAY_MS)
     leaves_ms = None if leaves is None else round(leaves * DAY_MS)
     due_ms, why = last_ms + interval, "the trade's interval"
     if drift.fitted and leaves_ms is not None and leaves_ms < due_ms:
@@ -84,20 +84,16 @@ def history(bench: Workbench, channel: Channel) -> History:
     return History(channel, tuple(checks), drift, tolerance, in_force, leaves_ms, due_ms, why)
 
 
-def is_due(bench: Workbench, channel: Channel) -> bool:
+def is_due(book: Book, channel: Channel) -> bool:
     """Whether a channel wants checking now: never checked, its interval over, or drifted too far."""
-    due = history(bench, channel).due_ms
-    return due is None or bench.now_ms > due
+    due = history(book, channel).due_ms
+    return due is None or book.now_ms > due
 
 
-def set_between_checks(bench: Workbench, channel: Channel, between: bool) -> None:
+def set_between_checks(desk: Desk, channel: Channel, between: bool) -> None:
     """Let corrections run straight between two checks, or hold the last one; undoable."""
-    before, after = channel.between_checks, "between" if between else "hold"
-    if before == after:
+    after = "between" if between else "hold"
+    if channel.between_checks == after:
         return
-    keeping.change(bench.logbook, Channel, channel.id, between_checks=after)
-    bench.did(
-        "way between checks changed",
-        undo=lambda: keeping.change(bench.logbook, Channel, channel.id, between_checks=before),
-        redo=lambda: keeping.change(bench.logbook, Channel, channel.id, between_checks=after),
-    )
+    with desk.edit("way between checks changed") as edit:
+        edit.change(Channel, channel.id, between_checks=after)

@@ -20,7 +20,7 @@ from stathmis.services.instruments.checking import OWN_SCATTER, STEPS_IN_USE, Ch
 from stathmis.services.instruments.draft import Draft, split_readings
 from stathmis.services.instruments.points import Point, influences_of
 from stathmis.services.instruments.zones import ZoneVerdict
-from stathmis.services.wording import unit_word
+from stathmis.words.numbers import unit_word
 
 Array = NDArray[np.float64]
 

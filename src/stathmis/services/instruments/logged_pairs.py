@@ -8,25 +8,25 @@ from stathmis.core.errors import UserError
 from stathmis.core.pairing import lag_between, pair_blocks
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel
+from stathmis.services.book import Book
 from stathmis.services.instruments.draft import Logged
 from stathmis.services.instruments.methods import RESPONSE_S
-from stathmis.services.workbench import Workbench
 
 LEAST_BLOCKS, MOST_BLOCKS = 3, 24
 BLOCK_RESPONSES = 6.0
 """A block lasts at least this many response times, so that what one block missed does not reach into the next."""
 
 
-def pick(bench: Workbench, channel: Channel, other_id: int, start_ms: int, end_ms: int) -> Logged:
+def pick(book: Book, channel: Channel, other_id: int, start_ms: int, end_ms: int) -> Logged:
     """Pair two instruments' logs over a stretch (UTC ms), the lag between them taken out.
 
     Raises UserError where either has too few readings there, or they do not run side by side long enough.
     """
-    other = bench.channel(other_id)
+    other = book.channel(other_id)
     if end_ms <= start_ms:
         raise UserError("The stretch ends before it begins.", "Give an earlier time first.")
-    own = readings.series(bench.logbook, channel, start_ms, end_ms)
-    theirs = readings.series(bench.logbook, other, start_ms, end_ms)
+    own = readings.series(book.snapshot, channel, start_ms, end_ms)
+    theirs = readings.series(book.snapshot, other, start_ms, end_ms)
     for found, who in ((own, "this instrument"), (theirs, "the reference")):
         if found.times_ms.size < 2 * LEAST_BLOCKS:
             raise UserError(

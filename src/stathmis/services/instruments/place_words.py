@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from stathmis.core.units import difference_from_inside
-from stathmis.services.instruments.controller import SetPointAdvice
+from stathmis.services.book import Book
 from stathmis.services.instruments.places import WORTH_ROTATING_K, PlacesResult
-from stathmis.services.wording import count, number, signed, with_u
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import signed, with_u
 
 
-def even_words(bench: Workbench, result: PlacesResult) -> tuple[str, str]:
+def even_words(book: Book, result: PlacesResult) -> tuple[str, str]:
     """How even an incubator is, and what to do about it."""
-    even, unit = result.even, bench.temperature_unit
+    even, unit = result.even, book.temperature_unit
     if even is None:
         return "", "Two places or more give a comparison; nine give the whole picture."
     names = [f.cell.place for f in result.found]
@@ -33,9 +32,9 @@ def even_words(bench: Workbench, result: PlacesResult) -> tuple[str, str]:
     )
 
 
-def layer_words(bench: Workbench, result: PlacesResult) -> str:
+def layer_words(book: Book, result: PlacesResult) -> str:
     """The temperature at egg-top height, and the gradient."""
-    found, unit = result.layered, bench.temperature_unit
+    found, unit = result.layered, book.temperature_unit
     if found is None:
         return ""
     gradient = float(difference_from_inside(found.gradient, unit))
@@ -44,12 +43,3 @@ def layer_words(bench: Workbench, result: PlacesResult) -> str:
     if found.beyond_cm:
         words += f" That is {found.beyond_cm:g} cm beyond what was measured: read nearer to the egg tops."
     return words
-
-
-def mean_words(bench: Workbench, found: SetPointAdvice) -> str:
-    """The mean a set-point advice rests on."""
-    assert found.mean is not None
-    unit = bench.temperature_unit
-    mean = with_u(found.mean.value, found.mean.U, "temperature", unit)
-    middle = number(found.target_c, "temperature", unit)
-    return f"mean {mean} over {found.hours:.0f} h ({count(found.count, 'reading')}); to hold: {middle}"

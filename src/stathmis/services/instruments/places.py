@@ -14,9 +14,10 @@ from stathmis.core.straight_line import FitError
 from stathmis.core.units import difference_to_inside, parse_typed
 from stathmis.logbook import surveys
 from stathmis.logbook.records import Channel, Incubator, Survey, SurveyPoint
+from stathmis.services.book import Book
 from stathmis.services.corrections import resolution_u
+from stathmis.services.desk import Desk
 from stathmis.services.instruments.reference_values import FieldError, number_in, readings_in
-from stathmis.services.workbench import Workbench
 
 PLACES = (
     ("back left", "back", "back right"),
@@ -64,25 +65,25 @@ class PlacesResult:
     layered: Layers | None = None
 
 
-def compare_places(bench: Workbench, cells: Sequence[Cell], swing: str) -> PlacesResult:
+def compare_places(book: Book, cells: Sequence[Cell], swing: str) -> PlacesResult:
     """Compare places from one or several instruments. swing: half-width of the thermostat's cycles as typed, in the
     keeper's temperature unit."""
-    found, problems = _read(bench, cells, swing, with_height=False)
+    found, problems = _read(book, cells, swing, with_height=False)
     even = None
     if len(found) >= 2:
-        groups, u_group = _groups(bench, found)
+        groups, u_group = _groups(book, found)
         even = evenness([f.value for f in found], [f.u_own for f in found], groups, u_group)
     return PlacesResult(tuple(found), tuple(problems), even)
 
 
-def compare_heights(bench: Workbench, cells: Sequence[Cell], swing: str, egg_top: str) -> PlacesResult:
+def compare_heights(book: Book, cells: Sequence[Cell], swing: str, egg_top: str) -> PlacesResult:
     """The gradient of still air and the temperature at egg-top height (cm over the floor, as typed)."""
-    found, problems = _read(bench, cells, swing, with_height=True)
+    found, problems = _read(book, cells, swing, with_height=True)
     layered = None
     try:
         top = number_in(egg_top, "egg_top", "The height of the egg tops in cm", 0.0, 100.0)
         if len(found) >= 2:
-            groups, u_group = _groups(bench, found)
+            groups, u_group = _groups(book, found)
             shared = max(u_group) if len(set(groups)) == 1 else 0.0
             own = [f.u_own if shared else hypot(f.u_own, u_group[g]) for f, g in zip(found, groups, strict=True)]
             heights = [f.height_cm or 0.0 for f in found]
@@ -95,13 +96,13 @@ def compare_heights(bench: Workbench, cells: Sequence[Cell], swing: str, egg_top
 
 
 def _read(
-    bench: Workbench, cells: Sequence[Cell], swing: str, *, with_height: bool
+    book: Book, cells: Sequence[Cell], swing: str, *, with_height: bool
 ) -> tuple[list[Found], list[tuple[str, str, str]]]:
     found: list[Found] = []
     problems: list[tuple[str, str, str]] = []
     try:
         half = number_in(swing, "swing", "The swing of the thermostat", 0.0, 10.0)
-        u_swing = float(difference_to_inside(half, bench.temperature_unit)) / sqrt(3.0)
+        u_swing = float(difference_to_inside(half, book.temperature_unit)) / sqrt(3.0)
     except FieldError as error:
         return [], [("", "swing", str(error))]
     for cell in cells:
@@ -110,14 +111,14 @@ def _read(
         try:
             if cell.channel_id is None:
                 raise FieldError("instrument", "Choose the instrument that stood here.")
-            channel = bench.channel(cell.channel_id)
+            channel = book.channel(cell.channel_id)
             shown = readings_in(cell.typed, channel, "typed")
             height = number_in(cell.height, "height", "The height in cm", 0.0, 100.0) if with_height else None
         except FieldError as error:
             problems.append((cell.place, error.field, str(error)))
             continue
         mean = float(np.mean(shown))
-        corrected = bench.corrections.correct(channel, mean, bench.now_ms)
+        corrected = book.corrections.correct(channel, mean, book.now_ms)
         scatter = float(np.std(shown, ddof=1)) / sqrt(len(shown)) if len(shown) > 1 else 0.0
         own = hypot(scatter, resolution_u(channel))
         u_own = hypot(float(difference_to_inside(own, channel.unit)), u_swing)
@@ -125,18 +126,18 @@ def _read(
     return found, problems
 
 
-def _groups(bench: Workbench, found: Sequence[Found]) -> tuple[list[int], list[float]]:
+def _groups(book: Book, found: Sequence[Found]) -> tuple[list[int], list[float]]:
     """Which instrument read each place, and the standard uncertainty of each one's correction."""
     order = list(dict.fromkeys(f.channel.id for f in found))
     u_group = []
     for channel_id in order:
         own = next(f for f in found if f.channel.id == channel_id)
-        _, u = bench.corrections.in_force(own.channel, bench.now_ms).curve.apply(own.reading)
+        _, u = book.corrections.in_force(own.channel, book.now_ms).curve.apply(own.reading)
         u_group.append(float(difference_to_inside(u, own.channel.unit)))
     return [order.index(f.channel.id) for f in found], u_group
 
 
-def keep_survey(bench: Workbench, incubator: Incubator, result: PlacesResult, egg_top: str | None) -> None:
+def keep_survey(desk: Desk, incubator: Incubator, result: PlacesResult, egg_top: str | None) -> None:
     """Keep a survey; undoable. egg_top: height as typed, for heights.
 
     Raises UserError while it has problems or fewer than two places.
@@ -145,28 +146,34 @@ def keep_survey(bench: Workbench, incubator: Incubator, result: PlacesResult, eg
         raise UserError("Two places or more are needed, all readable.", "Fill in or mend the marked ones.")
     kind = "heights" if result.layered is not None else "places"
     egg_top_cm = parse_typed(egg_top).value if egg_top is not None else None
-    survey = Survey(0, incubator.id, bench.now_ms, kind, egg_top_cm)  # type: ignore[arg-type]
-    points = [
-        SurveyPoint(0, 0, f.channel.id, f.cell.place, f.height_cm, f.cell.typed.strip(), f.reading, f.u_own)
-        for f in result.found
-    ]
-    made = surveys.add_survey(bench.logbook, survey, points)
-    bench.added("survey kept", Survey, [made])
+    with desk.edit("survey kept") as edit:
+        made = edit.add(Survey, incubator_id=incubator.id, done_ms=desk.now_ms, kind=kind, egg_top_cm=egg_top_cm)
+        for f in result.found:
+            edit.add(
+                SurveyPoint,
+                survey_id=made,
+                channel_id=f.channel.id,
+                place=f.cell.place,
+                height_cm=f.height_cm,
+                typed=f.cell.typed.strip(),
+                reading=f.reading,
+                u_own=f.u_own,
+            )
 
 
-def newest_survey(bench: Workbench, incubator: Incubator, kind: str) -> tuple[Survey, list[SurveyPoint]] | None:
+def newest_survey(book: Book, incubator: Incubator, kind: str) -> tuple[Survey, list[SurveyPoint]] | None:
     """The newest survey of a kind kept for an incubator."""
-    return next((s for s in surveys.surveys(bench.logbook, incubator.id) if s[0].kind == kind), None)
+    return next((s for s in surveys.surveys(book.snapshot, incubator.id) if s[0].kind == kind), None)
 
 
-def from_survey(bench: Workbench, survey: Survey, points: Sequence[SurveyPoint]) -> PlacesResult:
+def from_survey(book: Book, survey: Survey, points: Sequence[SurveyPoint]) -> PlacesResult:
     """A survey kept before, compared anew with the corrections as they were known to hold then."""
     found = []
     for p in points:
-        channel = bench.channel(p.channel_id)
-        corrected = bench.corrections.correct(channel, p.reading, survey.done_ms)
+        channel = book.channel(p.channel_id)
+        corrected = book.corrections.correct(channel, p.reading, survey.done_ms)
         cell = Cell(p.place, p.channel_id, p.typed)
         found.append(Found(cell, channel, corrected.value, p.u_own, p.reading, p.height_cm))
-    groups, u_group = _groups(bench, found)
+    groups, u_group = _groups(book, found)
     even = evenness([f.value for f in found], [f.u_own for f in found], groups, u_group)
     return PlacesResult(tuple(found), (), even)

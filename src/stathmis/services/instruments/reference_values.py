@@ -15,12 +15,12 @@ from stathmis.core.influences import Effect, merged
 from stathmis.core.psychrometrics import relative_humidity_from_wet_bulb, standard_pressure, ventilated_wick_coefficient
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Channel, Instrument
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import resolution_u
 from stathmis.services.instruments.draft import PointSet, Row, split_readings
 from stathmis.services.instruments.methods import Allowance
 from stathmis.services.reading_field import interpret
-from stathmis.services.workbench import Workbench
 
 WICKS: Mapping[str, tuple[str, float | None]] = {
     "ventilated": ("fan on it", None),
@@ -99,13 +99,13 @@ def allowance_size(points: PointSet, allowance: Allowance) -> float:
     return value
 
 
-def temperature_in(text: str, field: str, bench: Workbench, low: float, high: float) -> float:
+def temperature_in(text: str, field: str, book: Book, low: float, high: float) -> float:
     """A temperature typed in the keeper's unit or marked C or F, in °C. Raises FieldError outside low to high (°C)."""
     try:
         typed = parse_typed(text)
     except NotANumberError:
         raise FieldError(field, "A temperature is missing here, such as 22 or 72F.") from None
-    unit = typed.unit or bench.temperature_unit
+    unit = typed.unit or book.temperature_unit
     if unit == "%":
         raise FieldError(field, "This field takes a temperature.")
     value = float(to_inside(typed.value, unit))
@@ -115,7 +115,7 @@ def temperature_in(text: str, field: str, bench: Workbench, low: float, high: fl
     return value
 
 
-def pressure_hpa(bench: Workbench, points: PointSet) -> float:
+def pressure_hpa(book: Book, points: PointSet) -> float:
     """Air pressure at the place as the set says. Raises FieldError."""
     how = points.settings.get("pressure_from", "altitude")
     typed = points.settings.get("pressure", "")
@@ -129,7 +129,7 @@ def pressure_hpa(bench: Workbench, points: PointSet) -> float:
 
 
 def reference_value(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+    book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
 ) -> ReferenceValue:
     """The true value at one row. scatter: pooled, by channel id. Raises FieldError."""
     maker = {
@@ -140,7 +140,7 @@ def reference_value(
         "salt": _salt,
         "bulbs": _bulbs,
     }[points.method.reference]
-    return maker(bench, channel, points, row, scatter)
+    return maker(book, channel, points, row, scatter)
 
 
 def _allowed(points: PointSet, channel: Channel, sensitivities: Mapping[str, float]) -> list[Effect]:
@@ -154,29 +154,29 @@ def _allowed(points: PointSet, channel: Channel, sensitivities: Mapping[str, flo
     return made
 
 
-def _channel(bench: Workbench, channel_id: int | None, field: str) -> tuple[Instrument, Channel]:
+def _channel(book: Book, channel_id: int | None, field: str) -> tuple[Instrument, Channel]:
     if channel_id is None:
         raise FieldError(field, "Choose an instrument here; enter one under Enter or change if there is none.")
-    found = bench.channel(channel_id)
-    return bench.instrument(found.instrument_id), found
+    found = book.channel(channel_id)
+    return book.instrument(found.instrument_id), found
 
 
 def corrected_with_effects(
-    bench: Workbench, instrument: Instrument, channel: Channel, shown: float, unit: str
+    book: Book, instrument: Instrument, channel: Channel, shown: float, unit: str
 ) -> tuple[float, list[Effect]]:
     """A reference's corrected reading and every influence of its own correction, in unit ("°C", "°F" or "%").
 
     All are shared: the reference carries the same errors from point to point.
     """
-    force = bench.corrections.in_force(channel, bench.now_ms)
+    force = book.corrections.in_force(channel, book.now_ms)
     value, u = force.curve.apply(shown)
     name = instrument.name
     own: list[Effect] = []
     if isinstance(force.curve, CertificateCurve):
         inside = float(np.interp(shown, force.curve.reading, force.curve.u))
         own.append(Effect(f"Certificate of {name}", channel.unit, inside, 1.0, True))
-        point = bench.corrections.certificate_of(channel.id, bench.now_ms)[0]
-        years = max(0.0, (bench.now_ms - point.dated_ms) / (365.25 * DAY_MS))
+        point = book.corrections.certificate_of(channel.id, book.now_ms)[0]
+        years = max(0.0, (book.now_ms - point.dated_ms) / (365.25 * DAY_MS))
         drift = point.drift_per_year * years / sqrt(3.0)
         own.append(Effect(f"Drift of {name} since its certificate", channel.unit, drift, 1.0, True, "rectangular"))
         beyond = sqrt(max(u**2 - inside**2, 0.0))
@@ -207,7 +207,7 @@ def _own_check(name: str, channel: Channel, curve: Correction, shown: float, few
 
 
 def _read(
-    bench: Workbench,
+    book: Book,
     points: PointSet,
     row: Row,
     field: str,
@@ -217,9 +217,9 @@ def _read(
 ) -> tuple[float, list[Effect], str]:
     """A reference instrument's field: its corrected mean in unit, everything acting on it, and its name."""
     chooser = "second" if field == "wet" else "reference_id"
-    instrument, channel = _channel(bench, channel_id, chooser)
+    instrument, channel = _channel(book, channel_id, chooser)
     shown = readings_in(row.cells.get(field, ""), channel, field)
-    value, effects = corrected_with_effects(bench, instrument, channel, float(np.mean(shown)), unit)
+    value, effects = corrected_with_effects(book, instrument, channel, float(np.mean(shown)), unit)
     per = float(difference_from_inside(1.0, unit)) / float(difference_from_inside(1.0, channel.unit))  # type: ignore[arg-type]
     pool = scatter.get(channel.id, Scatter(0.0, 0.0))
     steps = f"Display steps of {instrument.name}"
@@ -239,36 +239,30 @@ def _read(
 
 
 def _instrument(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
+    book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
 ) -> ReferenceValue:
-    value, effects, name = _read(bench, points, row, "reference", points.reference_id, channel.unit, scatter)
+    value, effects, name = _read(book, points, row, "reference", points.reference_id, channel.unit, scatter)
     return ReferenceValue(value, (*effects, *_allowed(points, channel, {})), name)
 
 
-def _ice(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
-) -> ReferenceValue:
+def _ice(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     value = float(from_inside(fixed_points.ICE_POINT_C, channel.unit))
     return ReferenceValue(value, tuple(_allowed(points, channel, {})), "ice point")
 
 
-def _steam(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
-) -> ReferenceValue:
-    pressure = pressure_hpa(bench, points)
+def _steam(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
+    pressure = pressure_hpa(book, points)
     steam_c, per_hpa = fixed_points.steam_point(pressure)
     slope = float(difference_from_inside(per_hpa, channel.unit))
     value = float(from_inside(steam_c, channel.unit))
     return ReferenceValue(value, tuple(_allowed(points, channel, {"pressure": slope})), f"steam at {pressure:.0f} hPa")
 
 
-def _salt(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
-) -> ReferenceValue:
+def _salt(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     salt = row.cells.get("salt", "")
     if salt not in fixed_points.SALTS:
         raise FieldError("salt", "Choose the salt in this jar.")
-    jar_c = temperature_in(row.cells.get("jar", ""), "jar", bench, 0.0, 50.0)
+    jar_c = temperature_in(row.cells.get("jar", ""), "jar", book, 0.0, 50.0)
     try:
         rh, U = fixed_points.salt_humidity(salt, jar_c)
         slope = fixed_points.salt_slope(salt, jar_c)
@@ -279,12 +273,10 @@ def _salt(
     return ReferenceValue(rh, (table, *_allowed(points, channel, {"jar_c": slope})), f"{name} at {jar_c:.1f} °C")
 
 
-def _bulbs(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
-) -> ReferenceValue:
-    dry, dry_effects, dry_name = _read(bench, points, row, "reference", points.reference_id, "°C", scatter)
-    wet, wet_effects, wet_name = _read(bench, points, row, "wet", points.second_id, "°C", scatter)
-    pressure = pressure_hpa(bench, points)
+def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
+    dry, dry_effects, dry_name = _read(book, points, row, "reference", points.reference_id, "°C", scatter)
+    wet, wet_effects, wet_name = _read(book, points, row, "wet", points.second_id, "°C", scatter)
+    pressure = pressure_hpa(book, points)
     _, fixed = WICKS[points.settings.get("wick", "ventilated")]
     if wet > dry:
         raise FieldError("wet", "The wet bulb is above the dry one: swap the two, or wet the wick.")
@@ -315,15 +307,13 @@ def _bulbs(
     return ReferenceValue(rh, merged([*effects, *_allowed(points, channel, slopes)]), names)
 
 
-def _gun(
-    bench: Workbench, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]
-) -> ReferenceValue:
+def _gun(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     """The gun is the reference for a tip on the shell; where the gun itself is checked, the tip is its reference."""
-    value, effects, name = _read(bench, points, row, "reference", points.reference_id, "°C", scatter)
-    walls = temperature_in(row.cells.get("walls", ""), "walls", bench, -10.0, 60.0)
+    value, effects, name = _read(book, points, row, "reference", points.reference_id, "°C", scatter)
+    walls = temperature_in(row.cells.get("walls", ""), "walls", book, -10.0, 60.0)
     emissivity = number_in(points.settings.get("emissivity", ""), "emissivity", "The emissivity", 0.5, 1.0)
     setting = number_in(points.settings.get("gun_setting", ""), "gun_setting", "The gun's setting", 0.5, 1.0)
-    checked = bench.instrument(channel.instrument_id)
+    checked = book.instrument(channel.instrument_id)
     turn = fixed_points.gun_reading if checked.kind == "infrared gun" else fixed_points.shell_temperature
 
     def other(of_c: float, walls_c: float, of_emissivity: float) -> float:

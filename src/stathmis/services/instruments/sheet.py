@@ -13,11 +13,11 @@ from stathmis.core.units import from_inside
 from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import CalibrationPoint, Channel
+from stathmis.services.book import Book
 from stathmis.services.corrections import resolution_u
 from stathmis.services.instruments.methods import methods
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point, working_zone
-from stathmis.services.wording import count, places_for, signed, unit_word
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count, places_for, signed, unit_word
 
 MODEL_WORDS = {"offset": "one offset", "line": "a straight line", "quadratic": "a quadratic"}
 
@@ -42,23 +42,23 @@ class Sheet:
     zone: tuple[float, float]
 
 
-def sheet(bench: Workbench, calibration: Calibration) -> Sheet:
+def sheet(book: Book, calibration: Calibration) -> Sheet:
     """The sheet of a check that is in the logbook."""
-    channel = bench.channel(calibration.channel_id)
-    instrument = bench.instrument(channel.instrument_id)
+    channel = book.channel(calibration.channel_id)
+    instrument = book.instrument(channel.instrument_id)
     unit, c = unit_word(channel.unit), calibration.correction
-    points = calibrations.points_of(bench.logbook, calibration.id)
+    points = calibrations.points_of(book.snapshot, calibration.id)
     places = places_for(channel.resolution / 10)
-    at = c.reading_for(working_point(bench, channel))
+    at = c.reading_for(working_point(book, channel))
     value, u = c.apply(at, resolution_u(channel))
     U = u * c.coverage_factor
-    done, valid = bench.local(calibration.done_ms), calibration.valid_from_ms
+    done, valid = book.local(calibration.done_ms), calibration.valid_from_ms
     names = methods()
     facts = (
         ("Instrument", f"{instrument.name}, {unit}, steps of {channel.resolution:g}"),
         ("Checked", f"{done:%d %B %Y, %H:%M}, {calibration.conditions.state}"),
         ("Method", ", ".join(names[k].name for k in calibration.conditions.method.split("+") if k in names)),
-        ("In use", "for all its readings" if valid == 0 else f"from {bench.local(valid):%d %B %Y, %H:%M}"),
+        ("In use", "for all its readings" if valid == 0 else f"from {book.local(valid):%d %B %Y, %H:%M}"),
         (
             "Curve",
             f"{MODEL_WORDS[c.model]}, {count(len(points), 'point')}, {c.domain[0]:.1f} to {c.domain[1]:.1f} {unit}",
@@ -86,14 +86,14 @@ def sheet(bench: Workbench, calibration: Calibration) -> Sheet:
         points_head=("", "reference", "it shows", "true", "add", "U of the point", "off the curve, in u", "order"),
         points=rows,
         budget_head=BUDGET_HEAD,
-        budget=budget_rows(Budget(tuple(calibrations.budget_of(bench.logbook, calibration.id))), unit),
-        verdicts=tuple(verdict_words(v, channel) for v in verdicts(bench, channel, c)),
-        chain=tuple(chain(bench, calibration)),
-        table=correction_table(channel, c, working_zone(bench, channel)),
+        budget=budget_rows(Budget(tuple(calibrations.budget_of(book.snapshot, calibration.id))), unit),
+        verdicts=tuple(verdict_words(v, channel) for v in verdicts(book, channel, c)),
+        chain=tuple(chain(book, calibration)),
+        table=correction_table(channel, c, working_zone(book, channel)),
         unit=unit,
         correction=c,
         raw_points=tuple(points),
-        zone=working_zone(bench, channel),
+        zone=working_zone(book, channel),
     )
 
 
@@ -136,30 +136,30 @@ def verdict_words(verdict: ZoneVerdict, channel: Channel) -> str:
     return f"{low:.{places}f}–{high:.{places}f} {unit} ({verdict.zone.what}): {word}, ± {U} {unit}"
 
 
-def chain(bench: Workbench, calibration: Calibration) -> list[str]:
+def chain(book: Book, calibration: Calibration) -> list[str]:
     """How a check leads to something outside: its reference, that one's own check or certificate, and so on."""
     lines: list[str] = []
     seen: set[int] = set()
     step: Calibration | None = calibration
     while step is not None and step.id not in seen:
         seen.add(step.id)
-        natural = sorted({p.source for p in calibrations.points_of(bench.logbook, step.id) if p.source})
+        natural = sorted({p.source for p in calibrations.points_of(book.snapshot, step.id) if p.source})
         if step.reference_channel_id is None:
             lines.append("Against nature itself: " + ", ".join(natural) + ".")
             break
-        reference = bench.channel(step.reference_channel_id)
-        name = bench.instrument(reference.instrument_id).name
-        known = {c.id: c for c in bench.corrections.calibrations_of(reference.id)}
+        reference = book.channel(step.reference_channel_id)
+        name = book.instrument(reference.instrument_id).name
+        known = {c.id: c for c in book.corrections.calibrations_of(reference.id)}
         below = step.conditions.reference_calibration_id
         if below is not None:
             nearer = known.get(below)
-            when = f"its own check of {bench.local(nearer.done_ms):%d %b %Y}" if nearer else "a check withdrawn since"
+            when = f"its own check of {book.local(nearer.done_ms):%d %b %Y}" if nearer else "a check withdrawn since"
             lines.append(f"Against {name}, by {when}.")
             step = nearer
             continue
-        points = bench.corrections.certificate_of(reference.id, step.done_ms)
+        points = book.corrections.certificate_of(reference.id, step.done_ms)
         if points:
-            dated = bench.local(points[0].dated_ms)
+            dated = book.local(points[0].dated_ms)
             U = max(p.expanded_uncertainty for p in points)
             lines.append(
                 f"Against {name}, by its certificate of {dated:%d %b %Y} ({count(len(points), 'point')}, "

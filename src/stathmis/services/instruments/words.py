@@ -11,7 +11,7 @@ from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.improving import Prospect
 from stathmis.services.instruments.sheet import MODEL_WORDS
 from stathmis.services.instruments.zones import ZoneVerdict
-from stathmis.services.wording import count, places_for, signed, unit_word
+from stathmis.words.numbers import count, places_for, signed, unit_word
 
 
 def settling_words(found: Settling, limit: float, response_s: float, unit: Unit) -> str:

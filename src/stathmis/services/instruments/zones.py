@@ -9,8 +9,8 @@ from stathmis.core.profile import Band
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services import batches
+from stathmis.services.book import Book
 from stathmis.services.corrections import resolution_u
-from stathmis.services.workbench import Workbench
 
 
 @dataclass(frozen=True)
@@ -36,11 +36,11 @@ class ZoneVerdict:
         return self.half > self.U
 
 
-def zones(bench: Workbench, channel: Channel) -> list[Zone]:
+def zones(book: Book, channel: Channel) -> list[Zone]:
     """What an instrument is wanted for: the bands of all batches in hand, else common ones."""
     found: dict[tuple[float, float], str] = {}
-    for incubator in bench.incubators():
-        course = batches.running(bench, incubator)
+    for incubator in book.incubators():
+        course = batches.running(book, incubator)
         for phase in course.phases if course is not None else ():
             band = phase.temperature_c if channel.quantity == "temperature" else phase.humidity
             if band is not None and phase.name != "warm-up":
@@ -51,11 +51,11 @@ def zones(bench: Workbench, channel: Channel) -> list[Zone]:
     return [Zone(what, Band(*edges)) for edges, what in sorted(found.items())]
 
 
-def verdicts(bench: Workbench, channel: Channel, correction: Correction | None) -> tuple[ZoneVerdict, ...]:
+def verdicts(book: Book, channel: Channel, correction: Correction | None) -> tuple[ZoneVerdict, ...]:
     """Whether an instrument with a correction can decide about each zone."""
     assert correction is not None
     made = []
-    for zone in zones(bench, channel):
+    for zone in zones(book, channel):
         low, high = (float(from_inside(v, channel.unit)) for v in (zone.band.low, zone.band.high))
         reading = correction.reading_for(0.5 * (low + high))
         _, u = correction.apply(reading, resolution_u(channel))
@@ -63,19 +63,19 @@ def verdicts(bench: Workbench, channel: Channel, correction: Correction | None) 
     return tuple(made)
 
 
-def working_point(bench: Workbench, channel: Channel) -> float:
+def working_point(book: Book, channel: Channel) -> float:
     """Where this instrument works: the middle of the band of the batch it hangs with, else 37.5 °C or 50 %."""
-    low, high = working_zone(bench, channel)
+    low, high = working_zone(book, channel)
     return float(from_inside(0.5 * (low + high), channel.unit))
 
 
-def working_zone(bench: Workbench, channel: Channel) -> tuple[float, float]:
+def working_zone(book: Book, channel: Channel) -> tuple[float, float]:
     """The band (°C or %) this instrument is to decide about: its batch's now, else common ones."""
-    now = bench.now_ms
-    for incubator in bench.incubators():
-        if not any(instrument.id == channel.instrument_id for instrument, _, _ in bench.hanging_in(incubator.id, now)):
+    now = book.now_ms
+    for incubator in book.incubators():
+        if not any(instrument.id == channel.instrument_id for instrument, _, _ in book.hanging_in(incubator.id, now)):
             continue
-        course = batches.running(bench, incubator)
+        course = batches.running(book, incubator)
         band = course.band(channel.quantity, now) if course is not None else None
         if band is not None:
             return band.low, band.high

@@ -12,15 +12,15 @@ from numpy.typing import NDArray
 from stathmis.core import airbox
 from stathmis.core.airbox import Box, Misfit
 from stathmis.core.psychrometrics import dew_point
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Incubator, WaterSurface
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import states
 from stathmis.services.moisture.mixes import Grid, Mixer, RampStep, Room, Trial, combinations_of, openings
 from stathmis.services.moisture.states import USUAL_ROOM, Air, FoundState
 from stathmis.services.moisture.water import Setting, events_of, setting_at, surfaces
-from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
 
@@ -76,24 +76,24 @@ class BoxSheet:
         return sum(s.used for s in self.states)
 
 
-def box_sheet(bench: Workbench, incubator: Incubator, course: Course | None, at_ms: int | None = None) -> BoxSheet:
+def box_sheet(book: Book, incubator: Incubator, course: Course | None, at_ms: int | None = None) -> BoxSheet:
     """All about water and vents of an incubator at a time (UTC ms, now by default)."""
-    now_ms = bench.now_ms if at_ms is None else at_ms
-    air = states.air_of(bench, incubator, now_ms - states.REMEMBERED_MS, now_ms)
-    found = states.find_states(bench, incubator, air, now_ms)
-    gone = states.evaporated(bench, incubator, air, now_ms)
+    now_ms = book.now_ms if at_ms is None else at_ms
+    air = states.air_of(book, incubator, now_ms - states.REMEMBERED_MS, now_ms)
+    found = states.find_states(book, incubator, air, now_ms)
+    gone = states.evaporated(book, incubator, air, now_ms)
     used = [s.state for s in found if s.used and s.state is not None]
     box = airbox.fit_box(used, air.u_instrument_rh, air.u_room_hpa, gone)
-    own, events = surfaces(bench, incubator), events_of(bench, incubator, now_ms)
+    own, events = surfaces(book, incubator), events_of(book, incubator, now_ms)
     now = setting_at(events, now_ms)
-    eggs = states.eggs_conductance(bench, incubator, now_ms)
+    eggs = states.eggs_conductance(book, incubator, now_ms)
     read = air.room(now_ms)
     room = Room(*(read or USUAL_ROOM))
     inside_c = air.inside_c(now_ms)
-    maker = Mixer(box, combinations_of(own, now), openings(now), inside_c, eggs, now, vent_school(bench))
+    maker = Mixer(box, combinations_of(own, now), openings(now), inside_c, eggs, now, vent_school(book))
     grids = _grids(maker, air, course, now_ms, room)
     water = [e for e in events if e.kind == "water"]
-    newest = states.lately(bench, incubator, air, now_ms)
+    newest = states.lately(book, incubator, air, now_ms)
     before = [s.state for s in found if s.used and s.state is not None and s.until_ms < now_ms]
     misfit = None
     rh_now = newest.rh if newest is not None else None
@@ -207,18 +207,13 @@ def _fog(dew_c: float, inside_c: float, room: Room) -> float:
     return NormalDist(pane, U_PANE_K).cdf(dew_c)
 
 
-def vent_school(bench: Workbench) -> str:
+def vent_school(book: Book) -> str:
     """How the keeper holds the vents at lockdown: a key of VENT_SCHOOLS."""
-    kept = keeping.settings(bench.logbook).get("lockdown_vents", "open")
+    kept = book.settings.lockdown_vents
     return kept if kept in VENT_SCHOOLS else "open"
 
 
-def choose_vent_school(bench: Workbench, school: str) -> None:
+def choose_vent_school(desk: Desk, school: str) -> None:
     """Hold the vents at lockdown by another school; undoable."""
-    before = vent_school(bench)
-
-    def put(value: str) -> None:
-        keeping.save_setting(bench.logbook, "lockdown_vents", value)
-
-    put(school)
-    bench.did("vents at lockdown", undo=lambda: put(before), redo=lambda: put(school))
+    with desk.edit("vents at lockdown") as edit:
+        edit.set("lockdown_vents", school)

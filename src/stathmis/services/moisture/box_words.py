@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from math import exp
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.profile import Band
 from stathmis.services import clock, knowledge
+from stathmis.services.book import Book
 from stathmis.services.moisture.box import BoxSheet
-from stathmis.services.moisture.mixes import Cell, Grid, Room
+from stathmis.services.moisture.mixes import LIKELY, Cell, Change, Grid, Room, is_setting
 from stathmis.services.moisture.states import FoundState
 from stathmis.services.moisture.water import Setting, opening_words
-from stathmis.services.wording import band_text, count, number
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import band_text, count, number
 
 HOUR_MS = 3_600_000
-LIKELY = 0.5
-"""A mix is recommended where it is at least this likely to be inside the band."""
 NO_BREAK = "\u00a0"
 SURE_ENOUGH_FOG = (0.25, 0.75)
 CAUSES = {
@@ -83,17 +80,6 @@ def cell_words(grid: Grid, cell: Cell) -> str:
     return f"{text}, {said} {_band(grid.band)}"
 
 
-def is_setting(now: Setting, cell: Cell) -> bool:
-    """Whether a box is set like this."""
-    wet, opening = now.surface_cm2, now.opening
-    return (
-        wet is not None
-        and opening is not None
-        and abs(cell.combination.surface_cm2 - wet) < 0.05
-        and abs(cell.opening - opening) < 0.02
-    )
-
-
 def _out_of_reach(grid: Grid) -> str:
     flat = [c for row in grid.cells for c in row]
     assert grid.band is not None
@@ -107,29 +93,13 @@ def _out_of_reach(grid: Grid) -> str:
     return f"{setting_words(nearest)} comes nearest with about {percent(nearest)}; {more}."
 
 
-def change(sheet: BoxSheet) -> tuple[str, Cell] | None:
-    """What to do to come into the band now ("Fill the cup", "Set the vent half open") and what it gives.
-
-    None where nothing is known well enough to say it, or nothing is to be changed.
-    """
-    cell = sheet.grids["now"].chosen
-    if cell is None or cell.inside < LIKELY or is_setting(sheet.now, cell) or not sheet.now.known:
-        return None
-    wet = next(
-        (r[0].combination for r in sheet.grids["now"].cells if is_setting(sheet.now, _opened(r[0], sheet.now))), None
-    )
-    before, after = set(wet.names if wet is not None else ()), set(cell.combination.names)
-    parts = []
-    for verb, names in (("fill the", after - before), ("take the water out of the", before - after)):
-        parts += [f"{verb} {name}" for name in sorted(names) if name != "as now"]
-    if sheet.now.opening is None or abs(cell.opening - sheet.now.opening) > 0.02:
-        parts.append(f"set the vent {opening_words(cell.opening)}")
+def change_words(asked: Change) -> str:
+    """What to do: "Fill the cup and set the vent half open"."""
+    parts = [f"fill the {name}" for name in asked.fill] + [f"take the water out of the {name}" for name in asked.empty]
+    if asked.opening is not None:
+        parts.append(f"set the vent {opening_words(asked.opening)}")
     text = " and ".join(parts)
-    return (text[:1].upper() + text[1:], cell) if parts else None
-
-
-def _opened(cell: Cell, now: Setting) -> Cell:
-    return replace(cell, opening=now.opening if now.opening is not None else cell.opening)
+    return text[:1].upper() + text[1:]
 
 
 def settled_words(sheet: BoxSheet, cell: Cell) -> str:
@@ -140,7 +110,7 @@ def settled_words(sheet: BoxSheet, cell: Cell) -> str:
     return f", settled in about {clock.in_words(round(3.0 * tau * 1000))}"
 
 
-def lines(bench: Workbench, sheet: BoxSheet) -> list[str]:
+def lines(book: Book, sheet: BoxSheet) -> list[str]:
     """What else there is to know: colder room, trial, filling, dry hatch, fog."""
     said = []
     known = bool(sheet.surfaces) and sheet.now.known
@@ -152,7 +122,7 @@ def lines(bench: Workbench, sheet: BoxSheet) -> list[str]:
                 f"(about {percent(sheet.trial.cell)}). It would bring the ± of all these from "
                 f"{sheet.trial.before:.0f} to about {sheet.trial.after:.0f} % RH."
             )
-    said += _filling(bench, sheet) + _dry(sheet) + _fog(bench, sheet)
+    said += _filling(book, sheet) + _dry(sheet) + _fog(book, sheet)
     return said
 
 
@@ -172,12 +142,12 @@ def _tonight(sheet: BoxSheet) -> list[str]:
     return [f"In the room's coldest hours lately it would give {percent(same)}: {word}."]
 
 
-def _filling(bench: Workbench, sheet: BoxSheet) -> list[str]:
+def _filling(book: Book, sheet: BoxSheet) -> list[str]:
     if sheet.lasts is None or sheet.filled_ms is None:
         return []
     hours, u = sheet.lasts
     low, high = hours * exp(-NORMAL_95 * u), hours * exp(NORMAL_95 * u)
-    due = bench.local(sheet.filled_ms + round(low * HOUR_MS))
+    due = book.local(sheet.filled_ms + round(low * HOUR_MS))
     text = f"A filling lasts about {_hours(hours)} ({_hours(low)} to {_hours(high)})"
     late = due.timestamp() * 1000 < sheet.at_ms
     by = f"; {'it was to be looked at' if late else 'look'} by {due:%a} {due.day} {due:%b %H:%M}" if low >= 1.0 else ""
@@ -203,11 +173,11 @@ def _dry(sheet: BoxSheet) -> list[str]:
     return [f"Without water, wide open to narrow: {reach}; {verdict}."]
 
 
-def _fog(bench: Workbench, sheet: BoxSheet) -> list[str]:
+def _fog(book: Book, sheet: BoxSheet) -> list[str]:
     if sheet.dew_c is None or sheet.fog is None:
         return []
     likely = "fogs" if sheet.fog > SURE_ENOUGH_FOG[1] else "may fog" if sheet.fog > SURE_ENOUGH_FOG[0] else ""
-    dew = number(sheet.dew_c, "temperature", bench.temperature_unit)
+    dew = number(sheet.dew_c, "temperature", book.temperature_unit)
     if not likely:
         return [f"Dew point inside {dew}: a single pane stays clear in this room."]
     return [f"Dew point inside {dew}: a single pane {likely} in this room. Fog says the glass is cold, no more."]
@@ -236,7 +206,7 @@ def state_words(found: FoundState) -> str:
     return f"{setting}: {found.state.rh:.1f} ± {max(0.1, NORMAL_95 * found.state.u_rh):.1f}{NO_BREAK}%"
 
 
-def ramp_lines(bench: Workbench, sheet: BoxSheet) -> list[str]:
+def ramp_lines(book: Book, sheet: BoxSheet) -> list[str]:
     """The way to lockdown, step by step."""
     late = sheet.grids.get("lockdown")
     if late is None or late.band is None:
@@ -255,7 +225,7 @@ def ramp_lines(bench: Workbench, sheet: BoxSheet) -> list[str]:
     return said
 
 
-def why(bench: Workbench, sheet: BoxSheet) -> list[str]:
+def why(book: Book, sheet: BoxSheet) -> list[str]:
     """What it rests on."""
     said = [
         f"From {count(sheet.used, 'settled state')} in the log, the room's vapor and "
@@ -264,18 +234,18 @@ def why(bench: Workbench, sheet: BoxSheet) -> list[str]:
     if sheet.settling is not None:
         tau, _ = sheet.settling
         said.append(f"Time constant as it stands: {clock.in_words(round(tau * 1000))} (63 % of a step).")
-    said.append(_room(bench, sheet.room))
+    said.append(_room(book, sheet.room))
     offset, u = sheet.box.offset
     if abs(offset) > 2.0 * u:
         said.append(f"All states together suggest the hygrometer reads {offset:+.0f} % RH off.")
     return said
 
 
-def _room(bench: Workbench, room: Room | None) -> str:
+def _room(book: Book, room: Room | None) -> str:
     if room is None:
         return "Room air not read lately: 21 °C and 50 % RH assumed."
     return (
-        f"Room: {number(room.celsius, 'temperature', bench.temperature_unit)}, {number(room.rh, 'humidity', '%')}, "
+        f"Room: {number(room.celsius, 'temperature', book.temperature_unit)}, {number(room.rh, 'humidity', '%')}, "
         f"corrected."
     )
 

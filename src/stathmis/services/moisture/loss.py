@@ -15,10 +15,10 @@ from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_
 from stathmis.core.side_by_side import at_times
 from stathmis.logbook.records import Weighing
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
 from stathmis.services.runs import Run, combined, combined_along, runs_along, runs_between
-from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
 
@@ -110,11 +110,11 @@ def wanted(course: Course) -> tuple[float, float, float] | None:
     return aim - LOSS_HALF_RANGE, aim, aim + LOSS_HALF_RANGE
 
 
-def _judged(bench: Workbench, course: Course, until_ms: int) -> tuple[Run | None, Run | None]:
+def _judged(book: Book, course: Course, until_ms: int) -> tuple[Run | None, Run | None]:
     set_ms = course.batch.set_ms
     stretches = course.stretches(set_ms, until_ms)
-    warm = combined_along(bench, runs_along(bench, stretches, "temperature", set_ms))[0]
-    moist = combined_along(bench, runs_along(bench, stretches, "humidity", set_ms))[0]
+    warm = combined_along(book, runs_along(book, stretches, "temperature", set_ms))[0]
+    moist = combined_along(book, runs_along(book, stretches, "humidity", set_ms))[0]
     return warm, moist
 
 
@@ -136,7 +136,7 @@ def _air(course: Course, warm: Run | None, moist: Run | None) -> _Air:
     return _Air(seconds, deficit, moist.max_gap_s, float(deficit.mean()), U_GAP_RH * saturated / 100.0, celsius)
 
 
-def _fit(bench: Workbench, course: Course, found: Sequence[Weighing], x: Array) -> Conductance | None:
+def _fit(book: Book, course: Course, found: Sequence[Weighing], x: Array) -> Conductance | None:
     """One line for weighings of the same eggs, mean mass of an egg; a changed count begins a new group."""
     if not found:
         return None
@@ -145,7 +145,7 @@ def _fit(bench: Workbench, course: Course, found: Sequence[Weighing], x: Array) 
     counts = [w.eggs for w in found]
     groups = np.concatenate([[0], np.cumsum(np.diff(counts) != 0)]).astype(int).tolist()
     usual = moisture.term_conductance(
-        float(masses[0]), knowledge.species()[course.batch.species].days, bench.pressure_hpa
+        float(masses[0]), knowledge.species()[course.batch.species].days, book.pressure_hpa
     )
     # own shells of earlier hatches say more than the species does
     ratio, u_ratio = course.learned.shells or (1.0, moisture.TERM_SPREAD)
@@ -158,13 +158,13 @@ def _fit(bench: Workbench, course: Course, found: Sequence[Weighing], x: Array) 
 
 
 def _lines(
-    bench: Workbench, course: Course, found: Sequence[Weighing], air: _Air
+    book: Book, course: Course, found: Sequence[Weighing], air: _Air
 ) -> dict[str, tuple[Conductance, list[Weighing], Accumulated]]:
     lines = {}
     for mark in dict.fromkeys(w.mark for w in found):
         own = [w for w in found if w.mark == mark]
         x = air.until([w.time_ms for w in own], course.batch.set_ms)
-        fitted = _fit(bench, course, own, x.deficit)
+        fitted = _fit(book, course, own, x.deficit)
         if fitted is not None:
             lines[mark] = (fitted, own, x)
     return lines
@@ -185,9 +185,7 @@ def _of_batch(lines: dict[str, tuple[Conductance, list[Weighing], Accumulated]])
     return Conductance(float(g.mean()), u, float(m.mean()), np.diag([u_m**2, u**2]), 0.0, len(fits) - 1)
 
 
-def loss_sheet(
-    bench: Workbench, course: Course, found: Sequence[Weighing], at_ms: int | None = None
-) -> LossSheet | None:
+def loss_sheet(book: Book, course: Course, found: Sequence[Weighing], at_ms: int | None = None) -> LossSheet | None:
     """All about the loss of a batch's eggs at a time (UTC ms; now, or when it ended, by default).
 
     None for eggs without a lockdown.
@@ -196,17 +194,17 @@ def loss_sheet(
     if want is None or course.lockdown_day is None:
         return None
     ended = course.batch.ended_ms
-    now = at_ms if at_ms is not None else bench.now_ms if ended is None else min(bench.now_ms, ended)
-    warm, moist = _judged(bench, course, now)
+    now = at_ms if at_ms is not None else book.now_ms if ended is None else min(book.now_ms, ended)
+    warm, moist = _judged(book, course, now)
     air = _air(course, warm, moist)
-    lines = _lines(bench, course, found, air)
+    lines = _lines(book, course, found, air)
     conductance = _of_batch(lines)
     so_far = air.until([now], course.batch.set_ms)
     x, u_x = float(so_far.deficit[0]), float(so_far.u[0])
     days_left = course.lockdown_day - max(0.0, course.day(now))
     saturated = float(saturation_vapor_pressure(air.temperature_c))
     mean_rh, u_mean_rh = _lately(moist, now)
-    floor = room_humidity(bench, now, air.temperature_c)
+    floor = room_humidity(book, now, air.temperature_c)
     target, forecast, loss_now = None, None, None
     if conductance is not None:
         loss_now = _pair(moisture.loss_percent(conductance, x, u_x))
@@ -256,14 +254,14 @@ def _lately(moist: Run | None, now_ms: int) -> tuple[float | None, float]:
     return float(moist.corrected[day].mean()), float(np.median(moist.u[day]))
 
 
-def room_humidity(bench: Workbench, at_ms: int, inside_c: float) -> float | None:
+def room_humidity(book: Book, at_ms: int, inside_c: float) -> float | None:
     """What the room's own air gives at the temperature inside, percent, from its readings of the last two days."""
-    room = bench.room()
+    room = book.room()
     if room is None:
         return None
     start = at_ms - 2 * DAY_MS
     warm, moist = (
-        combined(bench, runs_between(bench, room, q, start, at_ms, start))[0] for q in ("temperature", "humidity")
+        combined(book, runs_between(book, room, q, start, at_ms, start))[0] for q in ("temperature", "humidity")
     )
     if warm is None or moist is None:
         return None
@@ -309,12 +307,12 @@ def _single(
     return eggs, float(grid[moisture.best_for_all(losses, *want)])
 
 
-def target_after(bench: Workbench, course: Course, found: Sequence[Weighing], at_ms: int) -> HumidityTarget | None:
+def target_after(book: Book, course: Course, found: Sequence[Weighing], at_ms: int) -> HumidityTarget | None:
     """What the loss asks for after weighings, None before there are two of the same eggs some days apart."""
     times = sorted({w.time_ms for w in found})
     if len(times) < 2 or times[-1] - times[0] < DAY_MS:
         return None
-    sheet = loss_sheet(bench, course, found, at_ms)
+    sheet = loss_sheet(book, course, found, at_ms)
     if sheet is None or sheet.target is None:
         return None
     floor, most = sheet.room_rh or 5.0, moisture.HIGHEST_RH

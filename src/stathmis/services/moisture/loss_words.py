@@ -13,10 +13,10 @@ from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import dew_point, wet_bulb_temperature
 from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Weighing
+from stathmis.services.book import Book
 from stathmis.services.corrections import Corrected
 from stathmis.services.moisture.loss import LossSheet
-from stathmis.services.wording import count, number, places_for
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count, number, places_for
 
 
 def places(scale_g: float) -> int:
@@ -82,12 +82,12 @@ def _up(U: float) -> float:
     return max(0.1, ceil(10.0 * U - 1e-9) / 10.0)
 
 
-def lines(bench: Workbench, sheet: LossSheet) -> list[str]:
+def lines(book: Book, sheet: LossSheet) -> list[str]:
     """The target on other instruments, the loss so far, and where it goes if nothing is changed."""
     said = []
-    target, unit = sheet.target, bench.temperature_unit
+    target, unit = sheet.target, book.temperature_unit
     if target is not None and 1.0 < target.rh < 100.0:
-        wet = float(wet_bulb_temperature(sheet.temperature_c, target.rh, bench.pressure_hpa))
+        wet = float(wet_bulb_temperature(sheet.temperature_c, target.rh, book.pressure_hpa))
         dew = float(dew_point(sheet.temperature_c, target.rh))
         wet_text, dew_text = (number(v, "temperature", unit) for v in (wet, dew))
         said.append(f"That is a wet bulb of {wet_text}, a dew point of {dew_text}.")
@@ -123,7 +123,7 @@ def egg_lines(sheet: LossSheet) -> list[str]:
     return said
 
 
-def why(bench: Workbench, sheet: LossSheet) -> list[str]:
+def why(book: Book, sheet: LossSheet) -> list[str]:
     """What it rests on."""
     said = []
     if sheet.conductance is not None:
@@ -139,7 +139,7 @@ def why(bench: Workbench, sheet: LossSheet) -> list[str]:
         "Loss = conductance × vapor-pressure deficit, added up over the corrected log (Ar and Rahn, 1974 on). The "
         "humidity asked for is as your corrected instruments read it: an error they keep cancels out."
     )
-    if bench.altitude_m:
-        more = 100 * (1013.25 / bench.pressure_hpa - 1)
-        said.append(f"At {bench.altitude_m:.0f} m shells pass {more:.0f} % more than at sea level.")
+    if book.altitude_m:
+        more = 100 * (1013.25 / book.pressure_hpa - 1)
+        said.append(f"At {book.altitude_m:.0f} m shells pass {more:.0f} % more than at sea level.")
     return said

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 from math import log
 
@@ -23,6 +23,8 @@ OPENINGS = (0.25, 0.5, 0.75, 1.0)
 MOST_SURFACES = 4
 WELL_KNOWN_U_RH = 5.0
 """U (95 %) of a prediction that is good enough to choose by, percent."""
+LIKELY = 0.5
+"""A mix is recommended where it is at least this likely to be inside the band."""
 ALMOST_AS_SURE = 0.1
 LEAST_WAIT_S = 3600.0
 """Wait an hour between steps of a ramp. Source: common practice."""
@@ -250,3 +252,45 @@ class Mixer:
             if have < set(c.names) < want and start.surface_cm2 < c.surface_cm2 < end.surface_cm2 - 0.05
         ]
         return [*between[len(between) // 2 : len(between) // 2 + 1], end]
+
+
+@dataclass(frozen=True)
+class Change:
+    """What to do to come into the band: surfaces to fill and to empty by name, the vents' new opening (None: as it is),
+    and the mix that gives."""
+
+    fill: tuple[str, ...]
+    empty: tuple[str, ...]
+    opening: float | None
+    cell: Cell
+
+
+def is_setting(now: Setting, cell: Cell) -> bool:
+    """Whether a box is set like this."""
+    wet, opening = now.surface_cm2, now.opening
+    return (
+        wet is not None
+        and opening is not None
+        and abs(cell.combination.surface_cm2 - wet) < 0.05
+        and abs(cell.opening - opening) < 0.02
+    )
+
+
+def change(grid: Grid, now: Setting) -> Change | None:
+    """What to do to come into the band of a grid; now: how the box is set.
+
+    None where nothing is known well enough to say it, or nothing is to be changed.
+    """
+    cell = grid.chosen
+    if cell is None or cell.inside < LIKELY or is_setting(now, cell) or not now.known:
+        return None
+
+    def as_opened(of: Cell) -> Cell:
+        return replace(of, opening=now.opening if now.opening is not None else of.opening)
+
+    wet = next((row[0].combination for row in grid.cells if is_setting(now, as_opened(row[0]))), None)
+    before, after = set(wet.names if wet is not None else ()), set(cell.combination.names)
+    fill, empty = (tuple(sorted(names - {"as now"})) for names in (after - before, before - after))
+    moved = now.opening is None or abs(cell.opening - now.opening) > 0.02
+    made = Change(fill, empty, cell.opening if moved else None, cell)
+    return made if fill or empty or moved else None

@@ -8,10 +8,11 @@ from stathmis.core import moisture
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggSize
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import weights
 from stathmis.services.moisture.loss import LossSheet
-from stathmis.services.workbench import Workbench
 
 U_FRESH = 0.02
 """Relative standard uncertainty of a fresh mass from length and breadth. Source: Hoyt (1979), about 2 %."""
@@ -20,9 +21,9 @@ WEIGH_LOSS_BEFORE = 3.0
 """From so much lost before setting on, percent, it is said. Source: common practice."""
 
 
-def sizes(bench: Workbench, batch_id: int) -> list[EggSize]:
+def sizes(book: Book, batch_id: int) -> list[EggSize]:
     """All measured sizes of a batch in order of time."""
-    return sorted((s for s in bench.records(EggSize) if s.batch_id == batch_id), key=lambda s: (s.time_ms, s.id))
+    return sorted((s for s in book.records(EggSize) if s.batch_id == batch_id), key=lambda s: (s.time_ms, s.id))
 
 
 def _millimetres(text: str, what: str) -> float | None:
@@ -35,7 +36,7 @@ def _millimetres(text: str, what: str) -> float | None:
     return value
 
 
-def log_size(bench: Workbench, course: Course, mark: str, length: str, breadth: str, air_cell: str, at_ms: int) -> str:
+def log_size(desk: Desk, course: Course, mark: str, length: str, breadth: str, air_cell: str, at_ms: int) -> str:
     """Log what was measured of an egg (mark empty for the mean egg), mm; undoable. Returns what it comes to.
 
     Raises UserError for nothing measured, a length without a breadth, what is no egg, and an air cell deeper than one.
@@ -55,12 +56,12 @@ def log_size(bench: Workbench, course: Course, mark: str, length: str, breadth: 
                 f"That egg would weigh {mass:.0f} g; {course.species.name} eggs weigh about {usual:.0f} g.",
                 "Is it mm, and the right species?",
             )
-    if at_ms > bench.now_ms:
+    if at_ms > desk.now_ms:
         raise UserError("That time has not come yet.", "Mend the time.")
     made = EggSize(-1, course.batch.id, at_ms, mark.strip(), long, broad, deep)
     words = size_words(course, made)
     fields = {name: getattr(made, name) for name in EggSize.__dataclass_fields__ if name != "id"}
-    bench.add("size of an egg logged", [(EggSize, fields)])
+    desk.add("size of an egg logged", [(EggSize, fields)])
     return words
 
 
@@ -84,10 +85,10 @@ def size_words(course: Course, size: EggSize) -> str:
     return f"{name} {' and '.join(parts)}."
 
 
-def lines(bench: Workbench, sheet: LossSheet) -> list[str]:
+def lines(book: Book, sheet: LossSheet) -> list[str]:
     """What calipers and candle add to the scale, the newest of each egg."""
     said = []
-    newest = {(s.mark, s.air_cell_mm is None): s for s in sizes(bench, sheet.course.batch.id)}
+    newest = {(s.mark, s.air_cell_mm is None): s for s in sizes(book, sheet.course.batch.id)}
     for size in newest.values():
         text = size_words(sheet.course, size)
         at_setting = next((e.conductance.mass_g for e in sheet.eggs if e.mark == size.mark), None)

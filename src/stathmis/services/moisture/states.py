@@ -17,10 +17,11 @@ from stathmis.core.steady import steady_part
 from stathmis.logbook.records import DroppedState, Event, Incubator
 from stathmis.services import knowledge
 from stathmis.services.batches import lying_in
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.moisture.water import Setting, events_of, setting_at
 from stathmis.services.runs import HAND_GAP_S, Run, combined, runs_between
-from stathmis.services.workbench import Workbench
 
 Array = NDArray[np.float64]
 
@@ -107,17 +108,17 @@ def _near(run: Run | None, at_ms: float, otherwise: float) -> float:
     return float(found) if np.isfinite(found) else otherwise
 
 
-def air_of(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) -> Air:
+def air_of(book: Book, incubator: Incubator, start_ms: int, stop_ms: int) -> Air:
     """What was read inside an incubator and in the room over a stretch (UTC ms)."""
 
     def one(place: Incubator | None, quantity: str) -> Run | None:
         if place is None:
             return None
-        found = runs_between(bench, place, quantity, start_ms, stop_ms, start_ms)  # type: ignore[arg-type]
-        return combined(bench, found)[0]
+        found = runs_between(book, place, quantity, start_ms, stop_ms, start_ms)  # type: ignore[arg-type]
+        return combined(book, found)[0]
 
-    room = bench.room()
-    here = lying_in(bench, incubator)
+    room = book.room()
+    here = lying_in(book, incubator)
     usual = knowledge.species()[here[-1][0].species].set_c if here else incubator.set_point_c or 37.5
     return Air(
         one(incubator, "temperature"),
@@ -128,53 +129,53 @@ def air_of(bench: Workbench, incubator: Incubator, start_ms: int, stop_ms: int) 
     )
 
 
-def eggs_conductance(bench: Workbench, incubator: Incubator, at_ms: int) -> float:
+def eggs_conductance(book: Book, incubator: Incubator, at_ms: int) -> float:
     """Conductance of all eggs in an incubator at a time, mg/(d hPa), from species and count."""
     total = 0.0
-    for batch, since, until in lying_in(bench, incubator):
+    for batch, since, until in lying_in(book, incubator):
         if since <= at_ms and (until is None or at_ms < until):
             species = knowledge.species()[batch.species]
             if species.kind == "bird":
-                total += batch.eggs * term_conductance(species.egg_g, species.days, bench.pressure_hpa)
+                total += batch.eggs * term_conductance(species.egg_g, species.days, book.pressure_hpa)
     return total
 
 
-def _hatching(bench: Workbench, incubator: Incubator, at_ms: int) -> bool:
+def _hatching(book: Book, incubator: Incubator, at_ms: int) -> bool:
     """Whether chicks may be out of their shells and wet."""
-    for batch, since, until in lying_in(bench, incubator):
+    for batch, since, until in lying_in(book, incubator):
         late = (at_ms - batch.set_ms) / DAY_MS >= knowledge.species()[batch.species].days_low - 1.0
         if late and since <= at_ms and (until is None or at_ms < until):
             return True
     return False
 
 
-def find_states(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) -> tuple[FoundState, ...]:
+def find_states(book: Book, incubator: Incubator, air: Air, now_ms: int) -> tuple[FoundState, ...]:
     """Everything done to an incubator lately, and the state its humidity settled to after each, the newest last."""
-    events = events_of(bench, incubator, now_ms)
-    done = _done(bench, incubator, events, now_ms)
-    dropped = {d.since_ms: d.id for d in bench.records(DroppedState) if d.incubator_id == incubator.id}
+    events = events_of(book, incubator, now_ms)
+    done = _done(book, incubator, events, now_ms)
+    dropped = {d.since_ms: d.id for d in book.records(DroppedState) if d.incubator_id == incubator.id}
     found = []
     for since, until in pairwise([*done, now_ms]):
         setting = setting_at(events, since)
         if setting.surface_cm2 is None and setting.opening is None:
             continue
-        state, problem = _state(bench, incubator, air, setting, since, until)
+        state, problem = _state(book, incubator, air, setting, since, until)
         if state is None and not problem:
             continue
         found.append(FoundState(since, until, setting, state, problem, dropped.get(since)))
     return tuple(found[-MOST_STATES:])
 
 
-def _done(bench: Workbench, incubator: Incubator, events: Sequence[Event], now_ms: int) -> list[int]:
+def _done(book: Book, incubator: Incubator, events: Sequence[Event], now_ms: int) -> list[int]:
     """When something was done that moves the humidity, and eggs set or taken out."""
     times = {e.time_ms for e in events if e.kind in DISTURBING}
-    for _, since, until in lying_in(bench, incubator):
+    for _, since, until in lying_in(book, incubator):
         times |= {since} | ({until} if until is not None else set())
     return sorted(t for t in times if now_ms - REMEMBERED_MS <= t <= now_ms)
 
 
 def _state(
-    bench: Workbench, incubator: Incubator, air: Air, setting: Setting, since: int, until: int
+    book: Book, incubator: Incubator, air: Air, setting: Setting, since: int, until: int
 ) -> tuple[SteadyState | None, str]:
     """The state a stretch settled to, or why there is none; neither where too little was read to speak of."""
     if air.moist is None:
@@ -189,7 +190,7 @@ def _state(
         missing = "what was wet" if setting.surface_cm2 is None else "how far the vent was open"
         return None, f"{missing} is not known"
     middle = since + 500.0 * (steady.start_s + steady.stop_s)
-    if _hatching(bench, incubator, round(middle)):
+    if _hatching(book, incubator, round(middle)):
         return None, "chicks may have been wet"
     room = air.room(middle)
     inside_c = air.inside_c(middle)
@@ -203,18 +204,18 @@ def _state(
         inside_c,
         steady.mean,
         u,
-        eggs_conductance(bench, incubator, round(middle)),
+        eggs_conductance(book, incubator, round(middle)),
         steady.tau_s,
         steady.u_ln_tau,
     )
     return state, ""
 
 
-def lately(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) -> SteadyState | None:
+def lately(book: Book, incubator: Incubator, air: Air, now_ms: int) -> SteadyState | None:
     """The box as it is now, where nothing was done for an hour: mean of the newest hour; None where not read."""
-    events = events_of(bench, incubator, now_ms)
+    events = events_of(book, incubator, now_ms)
     setting = setting_at(events, now_ms)
-    done = _done(bench, incubator, events, now_ms)
+    done = _done(book, incubator, events, now_ms)
     run = air.moist
     if run is None or setting.surface_cm2 is None or setting.opening is None:
         return None
@@ -228,15 +229,15 @@ def lately(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) -> Ste
     inside_c = air.inside_c(newest)
     if room is None:
         u = float(np.hypot(u, 100.0 * U_USUAL_ROOM_HPA / float(saturation_vapor_pressure(inside_c))))
-    eggs = eggs_conductance(bench, incubator, now_ms)
+    eggs = eggs_conductance(book, incubator, now_ms)
     return SteadyState(
         setting.surface_cm2, setting.opening, *(room or USUAL_ROOM), inside_c, float(kept.mean()), max(u, 0.2), eggs
     )
 
 
-def evaporated(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) -> tuple[Evaporated, ...]:
+def evaporated(book: Book, incubator: Incubator, air: Air, now_ms: int) -> tuple[Evaporated, ...]:
     """Water that went between two refills, where the second was logged with its amount."""
-    events = [e for e in events_of(bench, incubator, now_ms) if e.time_ms >= now_ms - REMEMBERED_MS]
+    events = [e for e in events_of(book, incubator, now_ms) if e.time_ms >= now_ms - REMEMBERED_MS]
     water = [e for e in events if e.kind == "water"]
     if air.moist is None:
         return ()
@@ -256,12 +257,12 @@ def evaporated(bench: Workbench, incubator: Incubator, air: Air, now_ms: int) ->
     return tuple(made)
 
 
-def drop(bench: Workbench, incubator: Incubator, found: FoundState) -> None:
+def drop(desk: Desk, incubator: Incubator, found: FoundState) -> None:
     """Leave a state out of the fit from now on; undoable."""
-    bench.add("state left out", [(DroppedState, {"incubator_id": incubator.id, "since_ms": found.since_ms})])
+    desk.add("state left out", [(DroppedState, {"incubator_id": incubator.id, "since_ms": found.since_ms})])
 
 
-def include(bench: Workbench, found: FoundState) -> None:
+def include(desk: Desk, found: FoundState) -> None:
     """Use a state again; undoable."""
     if found.dropped_id is not None:
-        bench.strike("state used again", DroppedState, [found.dropped_id])
+        desk.strike("state used again", DroppedState, [found.dropped_id])

@@ -9,8 +9,9 @@ from typing import Any
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event, Incubator, WaterSurface
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
+from stathmis.words.numbers import count
 
 LARGEST_CM2 = 20_000.0
 _WORDS = {
@@ -39,17 +40,17 @@ class Setting:
         return self.surface_cm2 is not None and self.opening is not None
 
 
-def surfaces(bench: Workbench, incubator: Incubator) -> list[WaterSurface]:
+def surfaces(book: Book, incubator: Incubator) -> list[WaterSurface]:
     """Troughs, cups and wicks of an incubator, in the order they were entered."""
-    return [s for s in bench.records(WaterSurface) if s.incubator_id == incubator.id]
+    return [s for s in book.records(WaterSurface) if s.incubator_id == incubator.id]
 
 
 EVER_MS = 1 << 62
 
 
-def events_of(bench: Workbench, incubator: Incubator, until_ms: int | None = None) -> list[Event]:
+def events_of(book: Book, incubator: Incubator, until_ms: int | None = None) -> list[Event]:
     """All events of an incubator in order of time."""
-    return bench.events_between(incubator.id, 0, until_ms if until_ms is not None else EVER_MS)
+    return book.events_between(incubator.id, 0, until_ms if until_ms is not None else EVER_MS)
 
 
 def setting_at(events: Sequence[Event], at_ms: int) -> Setting:
@@ -165,7 +166,7 @@ def opening_words(opening: float) -> str:
     return "a third open" if abs(opening - 1 / 3) < 0.02 else f"{100 * opening:.0f} % open"
 
 
-def add_surface(bench: Workbench, incubator: Incubator, name: str, area: str, volume: str) -> int:
+def add_surface(desk: Desk, incubator: Incubator, name: str, area: str, volume: str) -> int:
     """Enter a trough, cup or wick of an incubator; undoable. volume: ml, may be empty.
 
     Raises UserError for no name or one taken, a surface that is none, a volume that is none.
@@ -173,7 +174,7 @@ def add_surface(bench: Workbench, incubator: Incubator, name: str, area: str, vo
     named = " ".join(name.split())
     if not named:
         raise UserError("What do you call it?", "A word such as long trough.")
-    if any(s.name.casefold() == named.casefold() for s in surfaces(bench, incubator)):
+    if any(s.name.casefold() == named.casefold() for s in surfaces(desk.book, incubator)):
         raise UserError(f"There is a {named} already.", "Choose another name.")
     cm2, ml = area_in(area), None
     if volume.strip():
@@ -182,16 +183,16 @@ def add_surface(bench: Workbench, incubator: Incubator, name: str, area: str, vo
         if not 0 < ml <= 20_000:
             raise UserError(f"{volume.strip()} is no volume.", "Write ml, such as 400, or leave it empty.")
     fields = {"incubator_id": incubator.id, "name": named, "surface_cm2": cm2, "volume_ml": ml}
-    return bench.add(f"{named} entered", [(WaterSurface, fields)])[0]
+    return desk.add(f"{named} entered", [(WaterSurface, fields)])[0]
 
 
-def remove_surface(bench: Workbench, surface: WaterSurface) -> None:
+def remove_surface(desk: Desk, surface: WaterSurface) -> None:
     """Take a surface off the list; what was logged with it stays; undoable."""
-    bench.strike(f"{surface.name} taken away", WaterSurface, [surface.id])
+    desk.strike(f"{surface.name} taken away", WaterSurface, [surface.id])
 
 
 def log_change(
-    bench: Workbench,
+    desk: Desk,
     incubator: Incubator,
     wet: Mapping[int, float],
     opening: float | None,
@@ -203,9 +204,9 @@ def log_change(
     wet: for each surface's id the share of it that is wet and uncovered, 0 to 1; opening: 0 to 1, None to leave it;
     water_ml: what was poured. Undoable together; returns how many events. Raises UserError where nothing changed.
     """
-    own = surfaces(bench, incubator)
+    own = surfaces(desk.book, incubator)
     area = sum(s.surface_cm2 * wet.get(s.id, 0.0) for s in own)
-    before = setting_at(events_of(bench, incubator), at_ms)
+    before = setting_at(events_of(desk.book, incubator), at_ms)
     new: list[tuple[type[Any], dict[str, Any]]] = []
     base = {"incubator_id": incubator.id, "time_ms": at_ms, "set_point_c": None}
     moved = opening is not None and (before.opening is None or abs(opening - before.opening) > 1e-6)
@@ -221,5 +222,5 @@ def log_change(
         new.append((Event, {**base, "kind": "vent", "note": opening_words(opening), "opening": opening}))
     if not new:
         raise UserError("That is how it stood already.", "Change what is wet, how far the vents are open, or refill.")
-    bench.add(f"{count(len(new), 'change')} of water and vents logged", new)
+    desk.add(f"{count(len(new), 'change')} of water and vents logged", new)
     return len(new)

@@ -5,14 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import LossTarget, Weighing
-from stathmis.services.batches import Course
-from stathmis.services.moisture import loss
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.logbook.records import Weighing
+from stathmis.services.book import Book
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
+from stathmis.words.numbers import count
 
 GRAMS = {"g": 1.0, "kg": 1000.0, "oz": 28.349523125}
 """Source: definition."""
@@ -54,20 +53,20 @@ def name_of(mark: str) -> str:
     return f"egg {mark}" if mark else "whole tray"
 
 
-def weighings(bench: Workbench, batch_id: int) -> list[Weighing]:
+def weighings(book: Book, batch_id: int) -> list[Weighing]:
     """All weighings of a batch in order of time."""
-    return sorted((w for w in bench.records(Weighing) if w.batch_id == batch_id), key=lambda w: (w.time_ms, w.id))
+    return sorted((w for w in book.records(Weighing) if w.batch_id == batch_id), key=lambda w: (w.time_ms, w.id))
 
 
-def last_of(bench: Workbench, batch_id: int, mark: str) -> Weighing | None:
+def last_of(book: Book, batch_id: int, mark: str) -> Weighing | None:
     """The newest weighing of the tray or of an egg."""
-    own = [w for w in weighings(bench, batch_id) if w.mark == mark]
+    own = [w for w in weighings(book, batch_id) if w.mark == mark]
     return own[-1] if own else None
 
 
-def marks(bench: Workbench, batch_id: int) -> list[str]:
+def marks(book: Book, batch_id: int) -> list[str]:
     """The marks of single eggs that were weighed, in the order they first were."""
-    return list(dict.fromkeys(w.mark for w in weighings(bench, batch_id) if w.mark))
+    return list(dict.fromkeys(w.mark for w in weighings(book, batch_id) if w.mark))
 
 
 def mass_in(text: str) -> float | None:
@@ -76,7 +75,7 @@ def mass_in(text: str) -> float | None:
     return float(match[1].replace(",", ".")) * GRAMS[(match[2] or "g").lower()] if match else None
 
 
-def interpret(bench: Workbench, course: Course, row: Row, at_ms: int) -> Weighed | None:
+def interpret(book: Book, course: Course, row: Row, at_ms: int) -> Weighed | None:
     """What a row comes to, weighed at a time (UTC ms); None for an empty one."""
     if not row.text.strip():
         return None
@@ -90,10 +89,10 @@ def interpret(bench: Workbench, course: Course, row: Row, at_ms: int) -> Weighed
     each, usual = mass / row.eggs, course.species.egg_g
     if not PLAUSIBLE[0] * usual <= each <= PLAUSIBLE[1] * usual:
         return Weighed(row, mass, doubt=_odd_mass(mass, row, usual, row.text.strip()[-1].isalpha()))
-    before = last_of(bench, course.batch.id, row.mark)
+    before = last_of(book, course.batch.id, row.mark)
     if before is not None and at_ms <= before.time_ms:
         return Weighed(row, mass, problem=f"The last weighing of the {name_of(row.mark)} is later than this one.")
-    doubt = _against(bench, before, row, mass, at_ms) if before is not None else ""
+    doubt = _against(book, before, row, mass, at_ms) if before is not None else ""
     return Weighed(row, mass, doubt=doubt)
 
 
@@ -107,9 +106,9 @@ def _odd_mass(mass: float, row: Row, usual: float, unit_given: bool) -> str:
     return f"{each:.1f} g an egg, and {usual:.0f} g is usual: is the count of {row.eggs} right?"
 
 
-def _against(bench: Workbench, before: Weighing, row: Row, mass: float, at_ms: int) -> str:
+def _against(book: Book, before: Weighing, row: Row, mass: float, at_ms: int) -> str:
     """What does not fit with the weighing before it."""
-    when = bench.local(before.time_ms)
+    when = book.local(before.time_ms)
     last = f"{before.mass_g / before.eggs:.2f} g an egg on {when.day} {when:%b}"
     if row.eggs != before.eggs:
         if row.eggs > before.eggs:
@@ -124,7 +123,7 @@ def _against(bench: Workbench, before: Weighing, row: Row, mass: float, at_ms: i
     return ""
 
 
-def log_weighings(bench: Workbench, course: Course, found: Sequence[Weighed], at_ms: int, scale_g: float) -> int:
+def log_weighings(desk: Desk, course: Course, found: Sequence[Weighed], at_ms: int, scale_g: float) -> int:
     """Log what was weighed at a time with a scale of this step (g), and what the loss asks for from then on.
 
     All in one transaction, undoable. Returns how many were logged. Raises UserError for nothing to log, a time that
@@ -133,7 +132,7 @@ def log_weighings(bench: Workbench, course: Course, found: Sequence[Weighed], at
     good = [w for w in found if w.good]
     if not good:
         raise UserError("There is nothing to log.", "Type what the scale shows.")
-    if at_ms > bench.now_ms or at_ms < course.batch.set_ms - 86_400_000:
+    if at_ms > desk.now_ms or at_ms < course.batch.set_ms - 86_400_000:
         raise UserError("The eggs are weighed from their setting until now.", "Mend the time.")
     if not 0.0 < scale_g <= 50.0:
         raise UserError("The scale's step is a number such as 0.1 g.", "It is the smallest step its display makes.")
@@ -149,16 +148,10 @@ def log_weighings(bench: Workbench, course: Course, found: Sequence[Weighed], at
         }
         for w in good
     ]
-    pending = [Weighing(id=-1, **fields) for fields in new]  # type: ignore[arg-type]
-    asked = loss.target_after(bench, course, [*weighings(bench, course.batch.id), *pending], at_ms)
-    new_records: list[tuple[type[Any], dict[str, Any]]] = [(Weighing, f) for f in new]
-    if asked is not None:
-        fields = {"batch_id": course.batch.id, "from_ms": at_ms, "rh": asked.rh, "low": asked.low, "high": asked.high}
-        new_records.append((LossTarget, fields))
-    bench.add(f"{count(len(new), 'weighing')} logged", new_records)
+    desk.add(f"{count(len(new), 'weighing')} logged", [(Weighing, fields) for fields in new])
     return len(new)
 
 
-def strike_weighing(bench: Workbench, found: Weighing) -> None:
+def strike_weighing(desk: Desk, found: Weighing) -> None:
     """Leave a wrong weighing out from now on; undoable."""
-    bench.strike("weighing struck", Weighing, [found.id])
+    desk.strike("weighing struck", Weighing, [found.id])

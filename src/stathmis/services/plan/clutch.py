@@ -10,13 +10,14 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Weighing
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
 from stathmis.services.runs import combined_along, runs_along
-from stathmis.services.wording import with_u
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import with_u
 
 NEXT_CLUTCH_DAYS = (16.0, 22.0)
 """Geckos lay again after so long. Source: common practice."""
@@ -39,11 +40,11 @@ class ClutchSheet:
     water_g: float | None
 
 
-def clutch_sheet(bench: Workbench, plan: Plan, course: Course) -> ClutchSheet:
+def clutch_sheet(book: Book, plan: Plan, course: Course) -> ClutchSheet:
     """All about a clutch now."""
-    now, species = bench.now_ms, plan.species
+    now, species = book.now_ms, plan.species
     term_days = plan.term_days
-    mean = _mean(bench, course, course.batch.set_ms, now)
+    mean = _mean(book, course, course.batch.set_ms, now)
     term = None
     if mean is not None and species.term_by_temperature:
         term = schedule.term_for(species.term_by_temperature, mean[0])
@@ -52,34 +53,34 @@ def clutch_sheet(bench: Workbench, plan: Plan, course: Course) -> ClutchSheet:
     if species.sex_by_temperature:
         start, end = (course.at_ms(share * term_days) for share in MIDDLE_THIRD)
         if now > start:
-            inside = _mean(bench, course, start, min(now, end))
+            inside = _mean(book, course, start, min(now, end))
             if inside is not None:
                 share, u = schedule.male_share(inside[0])
                 males = (share, NORMAL_95 * u, min(1.0, (now - start) / (end - start)))
-    boxes = [w for w in weights.weighings(bench, course.batch.id) if w.mark == BOX]
+    boxes = [w for w in weights.weighings(book, course.batch.id) if w.mark == BOX]
     lost = boxes[0].mass_g - boxes[-1].mass_g if len(boxes) > 1 else None
     return ClutchSheet(plan, mean[:2] if mean is not None else None, term, males, lost)
 
 
-def _mean(bench: Workbench, course: Course, start: int, stop: int) -> tuple[float, float] | None:
+def _mean(book: Book, course: Course, start: int, stop: int) -> tuple[float, float] | None:
     """Time-weighted mean of the air and its U (95 %), None where too little was read."""
-    run = combined_along(bench, runs_along(bench, course.stretches(start, stop), "temperature", start))[0]
+    run = combined_along(book, runs_along(book, course.stretches(start, stop), "temperature", start))[0]
     if run is None or run.times_ms.size < 3:
         return None
     judged = judge(run.times_ms / 1000.0, run.corrected, -1e3, 1e3, run.max_gap_s, run.u)
     return float(judged.mean), NORMAL_95 * float(run.u.mean())
 
 
-def lines(bench: Workbench, sheet: ClutchSheet) -> list[str]:
+def lines(book: Book, sheet: ClutchSheet) -> list[str]:
     """A clutch in words."""
     said = []
     plan = sheet.plan
     if plan.mother:
         said.append(f"Mother: {plan.mother}.")
     if sheet.mean_c is not None:
-        said.append(f"Kept at {with_u(*sheet.mean_c, 'temperature', bench.temperature_unit)} on average.")
+        said.append(f"Kept at {with_u(*sheet.mean_c, 'temperature', book.temperature_unit)} on average.")
     if sheet.term is not None:
-        first, likely, last = (bench.local(plan.set_ms + round(d * DAY_MS)) for d in sheet.term)
+        first, likely, last = (book.local(plan.set_ms + round(d * DAY_MS)) for d in sheet.term)
         said.append(
             f"By that temperature: hatch about {likely.day} {likely:%b}, from {first.day} {first:%b} to "
             f"{last.day} {last:%b} (approximate)."
@@ -95,17 +96,17 @@ def lines(bench: Workbench, sheet: ClutchSheet) -> list[str]:
             f"The box has lost {sheet.water_g:.0f} g since it was set up: add {sheet.water_g:.0f} ml beside the eggs."
         )
     if plan.species.sex_by_temperature and plan.laid_ms is not None:
-        soon, late = (bench.local(plan.laid_ms + round(d * DAY_MS)) for d in NEXT_CLUTCH_DAYS)
+        soon, late = (book.local(plan.laid_ms + round(d * DAY_MS)) for d in NEXT_CLUTCH_DAYS)
         said.append(f"Next clutch likely {soon.day} {soon:%b} to {late.day} {late:%b}.")
     said.append(knowledge.cautions()["clutch"])
     return said
 
 
-def log_box(bench: Workbench, course: Course, text: str) -> float:
+def log_box(desk: Desk, course: Course, text: str) -> float:
     """Log what the clutch's box weighs now; undoable. Returns g. Raises UserError for what is no mass."""
     match = weights.mass_in(text)
     if match is None or not match > 0:
         raise UserError(f"{text.strip() or 'Nothing'} is no mass.", "Write g, such as 412 or 412.5.")
-    fields = {"batch_id": course.batch.id, "time_ms": bench.now_ms, "mark": BOX, "eggs": 1, "mass_g": match}
-    bench.add("box weighed", [(Weighing, {**fields, "scale_g": 1.0, "typed": text.strip()})])
+    fields = {"batch_id": course.batch.id, "time_ms": desk.now_ms, "mark": BOX, "eggs": 1, "mass_g": match}
+    desk.add("box weighed", [(Weighing, {**fields, "scale_g": 1.0, "typed": text.strip()})])
     return match

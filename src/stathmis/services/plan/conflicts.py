@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from stathmis.core import schedule
 from stathmis.core.errors import UserError
 from stathmis.core.schedule import Span
-from stathmis.logbook import keeping
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import knowledge
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
-from stathmis.services.wording import band_text, count, number
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import band_text, count, number
 
 NEEDS_HANDS = ("set", "lockdown", "take off", "candle", "collect")
 """Steps that need the keeper there."""
@@ -31,18 +31,18 @@ class Conflict:
     to_do: str
 
 
-def conflicts(bench: Workbench, plans: Sequence[Plan]) -> list[Conflict]:
+def conflicts(book: Book, plans: Sequence[Plan]) -> list[Conflict]:
     """Everything that is in the way from now on, the soonest first."""
     found: list[Conflict] = []
-    for incubator in bench.incubators():
+    for incubator in book.incubators():
         own = [p for p in plans if p.incubator.id == incubator.id]
         spans = [_span(p) for p in own]
         for clash in schedule.clashes(spans, incubator.capacity):
-            made = _clash_words(bench, own, clash, incubator)
-            if made.end_ms > bench.now_ms:
+            made = _clash_words(book, own, clash, incubator)
+            if made.end_ms > book.now_ms:
                 found.append(made)
-    for away in bench.records(Away):
-        found += _while_away(bench, plans, away)
+    for away in book.records(Away):
+        found += _while_away(book, plans, away)
     found += [c for p in plans if p.batch is None and (c := _old_eggs(p)) is not None]
     return sorted(found, key=lambda c: c.start_ms)
 
@@ -60,11 +60,11 @@ def _span(plan: Plan) -> Span:
     )
 
 
-def _clash_words(bench: Workbench, own: Sequence[Plan], clash: schedule.Clash, incubator: Incubator) -> Conflict:
+def _clash_words(book: Book, own: Sequence[Plan], clash: schedule.Clash, incubator: Incubator) -> Conflict:
     one = own[clash.first]
     other = own[clash.second] if clash.second >= 0 else None
     start, end = round(clash.start * DAY_MS), round(clash.end * DAY_MS)
-    days = _days(bench, start, end)
+    days = _days(book, start, end)
     subjects = (one.subject,) if other is None else (one.subject, other.subject)
     if other is None:
         eggs = sum(p.eggs for p in own if p.set_ms <= start < p.end_ms)
@@ -79,23 +79,23 @@ def _clash_words(bench: Workbench, own: Sequence[Plan], clash: schedule.Clash, i
         )
         return Conflict(subjects, start, end, text, "Keep them apart.")
     bands = [(p.species.set_c - p.species.half_band_k, p.species.set_c + p.species.half_band_k) for p in (one, other)]
-    unit = bench.temperature_unit
+    unit = book.temperature_unit
     wants = " and ".join(band_text(low, high, "temperature", unit) for low, high in bands)
     text = f"{one.name} and {other.name} want {wants} in one machine ({days})."
     middle = number(0.5 * (one.species.set_c + other.species.set_c), "temperature", unit)
     return Conflict(subjects, start, end, text, f"Better apart; {middle} is nearest to both.")
 
 
-def _days(bench: Workbench, start_ms: int, end_ms: int) -> str:
-    first, last = bench.local(start_ms), bench.local(end_ms)
+def _days(book: Book, start_ms: int, end_ms: int) -> str:
+    first, last = book.local(start_ms), book.local(end_ms)
     if first.date() == last.date():
         return f"{first.day} {first:%b}"
     month = "" if first.month == last.month else f" {first:%b}"
     return f"{first.day}{month} to {last.day} {last:%b}"
 
 
-def _while_away(bench: Workbench, plans: Sequence[Plan], away: Away) -> list[Conflict]:
-    if away.to_ms <= bench.now_ms:
+def _while_away(book: Book, plans: Sequence[Plan], away: Away) -> list[Conflict]:
+    if away.to_ms <= book.now_ms:
         return []
     found = []
     for plan in plans:
@@ -103,16 +103,16 @@ def _while_away(bench: Workbench, plans: Sequence[Plan], away: Away) -> list[Con
         inside = [s for s in inside if not (s.key == "set" and plan.batch is not None)]
         if not inside:
             continue
-        names = ", ".join(_step_words(bench, s.kind, s.at_ms) for s in inside)
+        names = ", ".join(_step_words(book, s.kind, s.at_ms) for s in inside)
         free = [s for s in inside if s.earliest_ms < away.from_ms or s.latest_ms >= away.to_ms]
         to_do = "Move the set day, or ask someone." if len(free) < len(inside) else "Move them a day or two."
-        text = f"You are away {_days(bench, away.from_ms, away.to_ms - 1)}: {plan.name} asks for {names}."
+        text = f"You are away {_days(book, away.from_ms, away.to_ms - 1)}: {plan.name} asks for {names}."
         found.append(Conflict((plan.subject,), away.from_ms, away.to_ms, text, to_do))
     return found
 
 
-def _step_words(bench: Workbench, kind: str, at_ms: int) -> str:
-    at = bench.local(at_ms)
+def _step_words(book: Book, kind: str, at_ms: int) -> str:
+    at = book.local(at_ms)
     return f"{knowledge.tasks()[kind].title.lower()} ({at:%a} {at.day})"
 
 
@@ -128,28 +128,24 @@ def _old_eggs(plan: Plan) -> Conflict | None:
     return Conflict((plan.subject,), plan.laid_ms, plan.set_ms, text, "Set sooner, or leave the oldest out.")
 
 
-def add_away(bench: Workbench, from_ms: int, to_ms: int, note: str) -> int:
+def add_away(desk: Desk, from_ms: int, to_ms: int, note: str) -> int:
     """Note days the keeper is not there; undoable. Raises UserError where they end before they begin, or are over."""
     if to_ms <= from_ms:
         raise UserError("That ends before it begins.", "Mend one of the days.")
-    if to_ms <= bench.now_ms:
+    if to_ms <= desk.now_ms:
         raise UserError("Those days are over.", "Note days to come.")
-    return bench.add("days away noted", [(Away, {"from_ms": from_ms, "to_ms": to_ms, "note": note.strip()})])[0]
+    return desk.add("days away noted", [(Away, {"from_ms": from_ms, "to_ms": to_ms, "note": note.strip()})])[0]
 
 
-def remove_away(bench: Workbench, away: Away) -> None:
+def remove_away(desk: Desk, away: Away) -> None:
     """The keeper is there after all; undoable."""
-    bench.strike("days away taken out", Away, [away.id])
+    desk.strike("days away taken out", Away, [away.id])
 
 
-def set_capacity(bench: Workbench, incubator: Incubator, eggs: int | None) -> None:
+def set_capacity(desk: Desk, incubator: Incubator, eggs: int | None) -> None:
     """How many eggs a machine holds; undoable. Raises UserError for less than one."""
     if eggs is not None and eggs < 1:
         raise UserError("A machine holds at least one egg.", "Write how many, or leave it empty.")
 
-    def put(value: int | None) -> None:
-        keeping.change(bench.logbook, Incubator, incubator.id, capacity=value)
-
-    put(eggs)
-    before = incubator.capacity
-    bench.did(f"{incubator.name} holds {eggs}", undo=lambda: put(before), redo=lambda: put(eggs))
+    with desk.edit(f"{incubator.name} holds {eggs}") as edit:
+        edit.change(Incubator, incubator.id, capacity=eggs)

@@ -13,12 +13,12 @@ from stathmis.core.learning import LearnedShare, eggs_for, learn, learn_share
 from stathmis.core.profile import Species
 from stathmis.logbook.records import Batch
 from stathmis.services import batches, judgement, knowledge
-from stathmis.services.batches import Course, Learned
+from stathmis.services.book import Book
+from stathmis.services.course import Course, Learned
 from stathmis.services.eggs.evidence import hatch_day
 from stathmis.services.eggs.tray import tray
 from stathmis.services.moisture import loss, weights
-from stathmis.services.wording import count, signed
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count, signed
 
 TERM_BETWEEN_DAYS, TERM_WITHIN_DAYS = 0.4, 0.25
 """How far a flock's own term lies from the sheet's, and one hatch from the next, standard deviations. Source: common
@@ -55,12 +55,12 @@ def for_plan(found: Learnt | None) -> Learned:
     )
 
 
-def own_hatches(bench: Workbench, species: str) -> tuple[tuple[int, int], ...]:
+def own_hatches(book: Book, species: str) -> tuple[tuple[int, int], ...]:
     """Which batches of the species have ended in this logbook, and when; quickly."""
-    return tuple((b.id, b.ended_ms) for b in bench.records(Batch) if b.species == species and b.ended_ms is not None)
+    return tuple((b.id, b.ended_ms) for b in book.records(Batch) if b.species == species and b.ended_ms is not None)
 
 
-def learnt(bench: Workbench, species: str) -> Learnt:
+def learnt(book: Book, species: str) -> Learnt:
     """What the newest ended batches of a species teach; reads their whole runs."""
     kept = knowledge.species()[species]
     terms: list[tuple[float, float]] = []
@@ -68,12 +68,12 @@ def learnt(bench: Workbench, species: str) -> Learnt:
     hatched: list[tuple[int, int]] = []
     fertile: list[tuple[int, int]] = []
     own = 0
-    ended = sorted((b for b in bench.records(Batch) if b.species == species and b.ended_ms), key=lambda b: -b.set_ms)
+    ended = sorted((b for b in book.records(Batch) if b.species == species and b.ended_ms), key=lambda b: -b.set_ms)
     for batch in ended[:MOST_HATCHES]:
-        course = batches.course_by_id(bench, batch.id)
+        course = batches.course_by_id(book, batch.id)
         if course is None:
             continue
-        sheet = tray(bench, batch)
+        sheet = tray(book, batch)
         tally = sheet.tally
         if not tally.hatched + tally.fertile + tally.clear:
             continue
@@ -82,11 +82,11 @@ def learnt(bench: Workbench, species: str) -> Learnt:
         judged = tally.fertility
         fertile.append((judged.count, judged.of))
         day = hatch_day(course, sheet)
-        eggs = judgement.follow(bench, course).eggs
+        eggs = judgement.follow(book, course).eggs
         if day is not None and eggs is not None and eggs.shift_days is not None:
             # what the temperature did is taken out: the flock's own term is left
             terms.append((day.value - eggs.shift_days, hypot(day.u, eggs.u_shift_days)))
-        ratio = _shells(bench, course)
+        ratio = _shells(book, course)
         if ratio is not None:
             shells.append(ratio)
     return Learnt(
@@ -103,20 +103,20 @@ def _columns(pairs: list[tuple[float, float]]) -> tuple[list[float], list[float]
     return [p[0] for p in pairs], [p[1] for p in pairs]
 
 
-def _shells(bench: Workbench, course: Course) -> tuple[float, float] | None:
+def _shells(book: Book, course: Course) -> tuple[float, float] | None:
     """Conductance of a batch's shells over the usual one of its species, with its standard uncertainty."""
-    weighed = [w for w in weights.weighings(bench, course.batch.id) if not w.mark]
+    weighed = [w for w in weights.weighings(book, course.batch.id) if not w.mark]
     if len(weighed) < 2:
         return None
-    found = loss.loss_sheet(bench, course, weighed, weighed[-1].time_ms)
+    found = loss.loss_sheet(book, course, weighed, weighed[-1].time_ms)
     if found is None or found.conductance is None:
         return None
     each = weighed[0].mass_g / weighed[0].eggs
-    usual = moisture.term_conductance(each, knowledge.species()[course.batch.species].days, bench.pressure_hpa)
+    usual = moisture.term_conductance(each, knowledge.species()[course.batch.species].days, book.pressure_hpa)
     return found.conductance.value / usual, found.conductance.u / usual
 
 
-def lines(bench: Workbench, found: Learnt, eggs: int) -> list[str]:
+def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     """What was learned, in words; eggs: how many are to be set."""
     if not found.hatches:
         return []

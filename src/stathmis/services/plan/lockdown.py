@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event, TaskMark
 from stathmis.services import knowledge
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import in_unit, marks
-from stathmis.services.wording import band_text
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import band_text
 
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
@@ -20,7 +21,7 @@ MINUTE_MS = 60_000
 SHOWN_BEFORE_MS = 12 * 3_600_000
 LID_TARGET_MIN = 15.0
 """The lid should be shut again within this. Source: common practice."""
-OPENED, SHUT = "opened for lockdown", "shut after"
+OPENED, SHUT = "open", "shut"
 
 
 @dataclass(frozen=True)
@@ -53,36 +54,36 @@ class LockdownRun:
         return next((s for s in self.steps if s.done_ms is None), None)
 
 
-def due(bench: Workbench, plan: Plan) -> bool:
+def due(book: Book, plan: Plan) -> bool:
     """Whether the run is to be shown: from half a day before lockdown until it is done or the hatch begins."""
     lockdown, hatch = plan.step("lockdown"), plan.step("hatch")
     if plan.batch is None or lockdown is None or hatch is None:
         return False
-    mark = marks(bench).get((plan.subject, "lockdown"))
-    now = bench.now_ms
+    mark = marks(book).get((plan.subject, "lockdown"))
+    now = book.now_ms
     return mark is None and lockdown.at_ms - SHOWN_BEFORE_MS <= now < hatch.at_ms
 
 
-def soon(bench: Workbench, plan: Plan) -> bool:
+def soon(book: Book, plan: Plan) -> bool:
     """Whether lockdown is less than two hours off, or due."""
     step = plan.step("lockdown")
-    return step is not None and bench.now_ms >= step.at_ms - 2 * 3_600_000
+    return step is not None and book.now_ms >= step.at_ms - 2 * 3_600_000
 
 
-def run(bench: Workbench, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
+def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     """The run as it stands. box: what water and vents give, for the steps of the ramp."""
     # many windows stand before a lockdown is near
     from stathmis.services.moisture import box_words
     from stathmis.services.moisture.box import VENT_SCHOOLS, vent_school
 
-    known = marks(bench)
+    known = marks(book)
     species = plan.species
     band = species.lockdown_rh
     wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else "more humidity"
-    ramp = box_words.ramp_lines(bench, box) if box is not None and box.used else []
+    ramp = box_words.ramp_lines(book, box) if box is not None and box.used else []
     water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."
-    school = VENT_SCHOOLS[vent_school(bench)]
-    brooder = in_unit(knowledge.tasks()["brooder warm"].how, bench.temperature_unit)
+    school = VENT_SCHOOLS[vent_school(book)]
+    brooder = in_unit(knowledge.tasks()["brooder warm"].how, book.temperature_unit)
     texts = (
         ("candle", "Candle for the last time", "Clears, dead and rotten eggs out; what is doubtful stays.", 6.0, True),
         ("turner", "Turner out", "Chicks are crushed by it.", 7.0, True),
@@ -104,58 +105,66 @@ def run(bench: Workbench, plan: Plan, box: BoxSheet | None = None) -> LockdownRu
     for key, title, how, target, lid in texts:
         mark = known.get((plan.subject, f"lockdown/{key}"))
         steps.append(RunStep(key, title, how, target, lid, mark.at_ms if mark is not None else None))
-    return LockdownRun(plan, tuple(steps), _opened(bench, plan), knowledge.tasks()["lockdown"].caution)
+    return LockdownRun(plan, tuple(steps), _opened(book, plan), knowledge.tasks()["lockdown"].caution)
 
 
-def _opened(bench: Workbench, plan: Plan) -> int | None:
+def _opened(book: Book, plan: Plan) -> int | None:
     """Since when the lid is open, from the log: a stopwatch that survives a closed program."""
-    events = [e for e in bench.records(Event) if e.incubator_id == plan.incubator.id and e.kind == "lid"]
+    events = [e for e in book.records(Event) if e.incubator_id == plan.incubator.id and e.kind == "lid"]
     events.sort(key=lambda e: (e.time_ms, e.id))
-    last = next((e for e in reversed(events) if e.note.startswith((OPENED, SHUT))), None)
-    return last.time_ms if last is not None and last.note.startswith(OPENED) else None
+    last = next((e for e in reversed(events) if e.detail in (OPENED, SHUT)), None)
+    return last.time_ms if last is not None and last.detail == OPENED else None
 
 
-def open_lid(bench: Workbench, found: LockdownRun) -> None:
+def open_lid(desk: Desk, found: LockdownRun) -> None:
     """The lid is open from now on; undoable. Raises UserError where it is open already."""
     if found.opened_ms is not None:
         raise UserError("The lid is open already.", "Shut it first.")
-    _lid(bench, found, OPENED)
+    _lid(desk, found, OPENED)
 
 
-def shut_lid(bench: Workbench, found: LockdownRun) -> str:
+def shut_lid(desk: Desk, found: LockdownRun) -> str:
     """The lid is shut again; undoable. Returns how long it was open, in words. Raises UserError where it was not."""
     if found.opened_ms is None:
         raise UserError("The lid is not open.", "Open it first.")
-    minutes = (bench.now_ms - found.opened_ms) / MINUTE_MS
-    _lid(bench, found, f"{SHUT} {minutes:.0f} min")
+    minutes = (desk.now_ms - found.opened_ms) / MINUTE_MS
+    _lid(desk, found, SHUT, minutes)
     return f"Shut after {minutes:.0f} min."
 
 
-def _lid(bench: Workbench, found: LockdownRun, note: str) -> None:
-    fields = {"incubator_id": found.plan.incubator.id, "time_ms": bench.now_ms, "kind": "lid", "note": note}
-    bench.add(f"lid {note}", [(Event, {**fields, "set_point_c": None})])
+def _lid(desk: Desk, found: LockdownRun, detail: str, minutes: float | None = None) -> None:
+    with desk.edit(f"lid {detail}") as edit:
+        edit.add(
+            Event,
+            incubator_id=found.plan.incubator.id,
+            time_ms=desk.now_ms,
+            kind="lid",
+            note="",
+            detail=detail,
+            minutes=minutes,
+        )
 
 
-def tick(bench: Workbench, found: LockdownRun, key: str) -> None:
+def tick(desk: Desk, found: LockdownRun, key: str) -> None:
     """A step is done now, or open again where it was done; with the last one lockdown itself is done. Undoable."""
     step = next(s for s in found.steps if s.key == key)
     subject = found.plan.subject
     if step.done_ms is not None:
-        own = [m.id for m in bench.records(TaskMark) if (m.subject, m.step) == (subject, f"lockdown/{key}")]
-        bench.strike(f"{step.title.lower()}: open again", TaskMark, own)
+        own = [m.id for m in desk.book.records(TaskMark) if (m.subject, m.step) == (subject, f"lockdown/{key}")]
+        desk.strike(f"{step.title.lower()}: open again", TaskMark, own)
         return
-    fields = {"subject": subject, "state": "done", "at_ms": bench.now_ms, "why": ""}
+    fields = {"subject": subject, "state": "done", "at_ms": desk.now_ms, "why": ""}
     new = [(TaskMark, {**fields, "step": f"lockdown/{key}"})]
     if all(s.done_ms is not None or s.key == key for s in found.steps):
         new.append((TaskMark, {**fields, "step": "lockdown"}))
-    bench.add(f"{step.title.lower()}: done", new)
+    desk.add(f"{step.title.lower()}: done", new)
 
 
-def open_words(bench: Workbench, found: LockdownRun) -> str:
+def open_words(book: Book, found: LockdownRun) -> str:
     """How long the lid has been open, and whether it is time to shut it; empty while it is shut."""
     if found.opened_ms is None:
         return ""
-    seconds = max(0, bench.now_ms - found.opened_ms) // 1000
+    seconds = max(0, book.now_ms - found.opened_ms) // 1000
     text = f"Lid open {seconds // 60}:{seconds % 60:02d} min"
     if seconds > LID_TARGET_MIN * 60:
         return f"{text}: shut it soon, the eggs cool."

@@ -12,12 +12,13 @@ from stathmis.core import schedule
 from stathmis.core.errors import UserError
 from stathmis.core.profile import Species
 from stathmis.core.schedule import Habits
-from stathmis.logbook import keeping
+from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.services import knowledge, profiles, setting_up
-from stathmis.services.batches import Learned, learned_in
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, local, utc_ms
-from stathmis.services.workbench import Workbench
+from stathmis.services.course import Learned, learned_in
+from stathmis.services.desk import Desk
 
 HOUR_MS = 3_600_000
 HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
@@ -77,12 +78,12 @@ class Plan:
         return None if self.laid_ms is None else (self.set_ms - self.laid_ms) / DAY_MS
 
 
-def plans(bench: Workbench, *, over: bool = False) -> list[Plan]:
+def plans(book: Book, *, over: bool = False) -> list[Plan]:
     """All plans and running batches, the earliest set first; over: those that have ended as well."""
-    machines = {i.id: i for i in bench.incubators()}
-    batches = {b.id: b for b in bench.records(Batch) if b.incubator_id in machines}
+    machines = {i.id: i for i in book.incubators()}
+    batches = {b.id: b for b in book.records(Batch) if b.incubator_id in machines}
     found, linked = [], set()
-    for stored in bench.records(StoredPlan):
+    for stored in book.records(StoredPlan):
         batch = batches.get(stored.batch_id) if stored.batch_id is not None else None
         machine = machines.get(batch.incubator_id if batch is not None else stored.incubator_id)
         if machine is None or (stored.batch_id is not None and batch is None):
@@ -90,29 +91,29 @@ def plans(bench: Workbench, *, over: bool = False) -> list[Plan]:
         if batch is not None:
             linked.add(batch.id)
         if over or batch is None or batch.ended_ms is None:
-            found.append(_planned(bench, stored, batch, machine))
+            found.append(_planned(book, stored, batch, machine))
     for batch in batches.values():
         if batch.id not in linked and (over or batch.ended_ms is None):
-            found.append(_planned(bench, None, batch, machines[batch.incubator_id]))
+            found.append(_planned(book, None, batch, machines[batch.incubator_id]))
     return sorted(found, key=lambda p: (p.set_ms, p.subject))
 
 
-def plan_of(bench: Workbench, batch: Batch) -> Plan:
+def plan_of(book: Book, batch: Batch) -> Plan:
     """The plan of a batch."""
-    stored = next((s for s in bench.records(StoredPlan) if s.batch_id == batch.id), None)
-    machine = next(i for i in bench.incubators() if i.id == batch.incubator_id)
-    return _planned(bench, stored, batch, machine)
+    stored = next((s for s in book.records(StoredPlan) if s.batch_id == batch.id), None)
+    machine = next(i for i in book.incubators() if i.id == batch.incubator_id)
+    return _planned(book, stored, batch, machine)
 
 
-def _planned(bench: Workbench, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
+def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
     source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
     species = knowledge.species()[source.species]
-    habits = habits_of(stored.habits) if stored is not None else usual_habits(bench)
+    habits = habits_of(stored.habits) if stored is not None else usual_habits(book)
     learned = learned_in(stored.habits) if stored is not None else Learned()
     term = learned.term_days if learned.term_days is not None else expected_term(species, incubator)
     moves = {}
     if stored is not None:
-        newest = [m for m in bench.records(PlanMove) if m.plan_id == stored.id]
+        newest = [m for m in book.records(PlanMove) if m.plan_id == stored.id]
         moves = {m.step: (m.at_ms - source.set_ms) / DAY_MS for m in newest}
     made = schedule.moved(schedule.plan(species, habits, term), moves)
     return Plan(
@@ -129,7 +130,7 @@ def _planned(bench: Workbench, stored: StoredPlan | None, batch: Batch | None, i
         stored.mother if stored is not None else "",
         habits,
         term,
-        _timed(made, source.set_ms, bench.zone),
+        _timed(made, source.set_ms, book.zone),
     )
 
 
@@ -186,9 +187,9 @@ def habits_text(habits: Habits, learned: Learned) -> str:
     return json.dumps(kept)
 
 
-def usual_habits(bench: Workbench) -> Habits:
+def usual_habits(book: Book) -> Habits:
     """The keeper's habits: those of the newest plan."""
-    stored = bench.records(StoredPlan)
+    stored = book.records(StoredPlan)
     return habits_of(stored[-1].habits) if stored else Habits()
 
 
@@ -198,7 +199,7 @@ def set_day_for(species: Species, incubator: Incubator, hatch_ms: int, term_days
 
 
 def add_plan(
-    bench: Workbench,
+    desk: Desk,
     incubator: Incubator,
     species: str,
     regime: str,
@@ -218,10 +219,10 @@ def add_plan(
     kept = knowledge.species()[species]
     if eggs < 1:
         raise UserError("How many eggs?", "A batch has at least one.")
-    if regime not in {c.key for c in profiles.choices(bench, species)}:
+    if regime not in {c.key for c in profiles.choices(desk.book, species)}:
         raise UserError(f"{kept.name.capitalize()} eggs cannot follow that profile.", "Choose one for the species.")
-    if set_ms < bench.now_ms - 12 * HOUR_MS:
-        late = bench.local(set_ms)
+    if set_ms < desk.now_ms - 12 * HOUR_MS:
+        late = desk.book.local(set_ms)
         raise UserError(
             f"That means setting on {late:%a} {late.day} {late:%b}, which is over.",
             "Choose a later day, or set eggs that are in already under Enter or change.",
@@ -240,31 +241,31 @@ def add_plan(
         "set_ms": set_ms,
         "laid_ms": laid_ms,
         "mother": mother.strip(),
-        "habits": habits_text(habits if habits is not None else usual_habits(bench), learned or Learned()),
+        "habits": habits_text(habits if habits is not None else usual_habits(desk.book), learned or Learned()),
     }
-    return bench.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
+    return desk.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
 
 
-def keep_plan(bench: Workbench, plan: Plan) -> StoredPlan:
-    """The record of a plan; a running batch that has none yet gets one (not an edit by itself)."""
+def _kept_plan(edit: Edit, plan: Plan) -> int:
+    """The record of a plan, by id; a running batch that has none yet gets one with this edit."""
     if plan.stored is not None:
-        return plan.stored
-    fields: dict[str, Any] = {
-        "incubator_id": plan.incubator.id,
-        "batch_id": plan.batch.id if plan.batch is not None else None,
-        "name": plan.name,
-        "species": plan.species.key,
-        "regime": plan.regime,
-        "eggs": plan.eggs,
-        "set_ms": plan.set_ms,
-        "laid_ms": plan.laid_ms,
-        "mother": plan.mother,
-        "habits": habits_text(plan.habits, Learned()),
-    }
-    return StoredPlan(keeping.add(bench.logbook, StoredPlan, **fields), **fields)
+        return plan.stored.id
+    return edit.add(
+        StoredPlan,
+        incubator_id=plan.incubator.id,
+        batch_id=plan.batch.id if plan.batch is not None else None,
+        name=plan.name,
+        species=plan.species.key,
+        regime=plan.regime,
+        eggs=plan.eggs,
+        set_ms=plan.set_ms,
+        laid_ms=plan.laid_ms,
+        mother=plan.mother,
+        habits=habits_text(plan.habits, Learned()),
+    )
 
 
-def move_step(bench: Workbench, plan: Plan, key: str, at_ms: int) -> None:
+def move_step(desk: Desk, plan: Plan, key: str, at_ms: int) -> None:
     """Put a step on another time (UTC ms); what hangs on it follows; undoable.
 
     The set day of a batch that is not set yet moves the whole plan. Raises UserError for moving what has happened, a
@@ -276,113 +277,82 @@ def move_step(bench: Workbench, plan: Plan, key: str, at_ms: int) -> None:
     if key == "set":
         if plan.batch is not None or plan.stored is None:
             raise UserError("These eggs are set: their first day stands.", "Move the other steps.")
-        if at_ms < bench.now_ms - 12 * HOUR_MS:
+        if at_ms < desk.now_ms - 12 * HOUR_MS:
             raise UserError("That day is over.", "Choose a later one.")
-        _change(bench, plan.stored, f"{plan.name} moved", set_ms=at_ms)
+        with desk.edit(f"{plan.name} moved") as edit:
+            edit.change(StoredPlan, plan.stored.id, set_ms=at_ms)
         return
     if key == "hatch":
         raise UserError("The eggs choose their day.", "Move the set day, and the hatch moves with it.")
-    had_none = plan.stored is None
-    stored = keep_plan(bench, plan)
-    made = keeping.add(bench.logbook, PlanMove, plan_id=stored.id, step=key, at_ms=at_ms)
-
-    def mark(at: int | None) -> None:
-        keeping.withdraw(bench.logbook, PlanMove, [made], at)
-        if had_none:
-            keeping.withdraw(bench.logbook, StoredPlan, [stored.id], at)
-
-    bench.did(f"{key} moved", undo=lambda: mark(bench.now_ms), redo=lambda: mark(None))
+    with desk.edit(f"{key} moved") as edit:
+        edit.add(PlanMove, plan_id=_kept_plan(edit, plan), step=key, at_ms=at_ms)
 
 
-def _change(bench: Workbench, stored: StoredPlan, label: str, **after: Any) -> None:
-    before = {name: getattr(stored, name) for name in after}
-    keeping.change(bench.logbook, StoredPlan, stored.id, **after)
-    bench.did(
-        label,
-        undo=lambda: keeping.change(bench.logbook, StoredPlan, stored.id, **before),
-        redo=lambda: keeping.change(bench.logbook, StoredPlan, stored.id, **after),
-    )
-
-
-def change_habits(bench: Workbench, plan: Plan, habits: Habits) -> None:
+def change_habits(desk: Desk, plan: Plan, habits: Habits) -> None:
     """Let a plan follow other habits; undoable."""
-    if plan.stored is None:
-        stored = keep_plan(bench, replace(plan, habits=habits))
-        bench.added("habits changed", StoredPlan, [stored.id])
-        return
-    kept = learned_in(plan.stored.habits)
-    _change(bench, plan.stored, "habits changed", habits=habits_text(habits, kept))
+    with desk.edit("habits changed") as edit:
+        if plan.stored is None:
+            _kept_plan(edit, replace(plan, habits=habits))
+        else:
+            edit.change(StoredPlan, plan.stored.id, habits=habits_text(habits, learned_in(plan.stored.habits)))
 
 
-def change_species(bench: Workbench, plan: Plan, species: str) -> str:
+def change_species(desk: Desk, plan: Plan, species: str) -> str:
     """The eggs are of another species, planned or set; undoable. Returns what that changes, in words.
 
     What was done stays done; a school the species cannot keep gives way to the usual one.
     """
     kept = knowledge.species()[species]
-    allowed = {c.key for c in profiles.choices(bench, species)}
+    allowed = {c.key for c in profiles.choices(desk.book, species)}
     regime = plan.regime if plan.regime in allowed else "steady"
     after = {"species": species, "regime": regime}
-    stored, batch = plan.stored, plan.batch
-    # what was learned of one species says nothing of another
-    fresh = habits_text(plan.habits, Learned())
-
-    def put(values: dict[str, str], habits: str) -> None:
-        if batch is not None:
-            keeping.change(bench.logbook, Batch, batch.id, **values)
-        if stored is not None:
-            keeping.change(bench.logbook, StoredPlan, stored.id, **values, habits=habits)
-
-    before = {"species": plan.species.key, "regime": plan.regime}
-    old = stored.habits if stored is not None else fresh
-    put(after, fresh)
-    bench.did(f"{plan.name}: {kept.name}", undo=lambda: put(before, old), redo=lambda: put(after, fresh))
-    now = next(p for p in plans(bench, over=True) if p.subject == plan.subject)
+    with desk.edit(f"{plan.name}: {kept.name}") as edit:
+        if plan.batch is not None:
+            edit.change(Batch, plan.batch.id, **after)
+        if plan.stored is not None:
+            # what was learned of one species says nothing of another
+            edit.change(StoredPlan, plan.stored.id, **after, habits=habits_text(plan.habits, Learned()))
+    now = next(p for p in plans(desk.book, over=True) if p.subject == plan.subject)
     said = []
     for key in ("lockdown", "hatch"):
         was, new = plan.step(key), now.step(key)
         if new is None and was is not None:
             said.append(f"no {key}")
         elif new is not None:
-            at = bench.local(new.at_ms)
+            at = desk.book.local(new.at_ms)
             said.append(f"{key} {at:%a} {at.day} {at:%b}")
     school = "" if regime == plan.regime else " The school it followed does not fit: steady now."
     return f"{kept.name.capitalize()}: {', '.join(said)}.{school}"
 
 
-def drop_plan(bench: Workbench, plan: Plan) -> None:
+def drop_plan(desk: Desk, plan: Plan) -> None:
     """Give up a plan that is not set; undoable. Raises UserError where its eggs are set."""
     if plan.batch is not None or plan.stored is None:
         raise UserError("These eggs are set.", "End the batch under Enter or change instead.")
-    bench.strike(f"{plan.name} given up", StoredPlan, [plan.stored.id])
+    desk.strike(f"{plan.name} given up", StoredPlan, [plan.stored.id])
 
 
-def set_eggs(bench: Workbench, plan: Plan, at_ms: int) -> int:
+def set_eggs(desk: Desk, plan: Plan, at_ms: int) -> int:
     """The eggs of a plan are set at a time (UTC ms): a batch begins; undoable. Returns its id.
 
     Raises UserError where they are set already, or the time has not come.
     """
     if plan.batch is not None or plan.stored is None:
         raise UserError("These eggs are set already.", "")
-    if at_ms > bench.now_ms:
+    if at_ms > desk.now_ms:
         raise UserError("That time has not come yet.", "Set them when they go in, or move the plan.")
     stored = plan.stored
-    fields = {
-        "incubator_id": stored.incubator_id,
-        "name": stored.name,
-        "species": stored.species,
-        "regime": stored.regime,
-        "eggs": stored.eggs,
-        "set_ms": at_ms,
-        "ended_ms": None,
-        "day_count": setting_up.usual_day_count(bench),
-    }
-    made = keeping.add(bench.logbook, Batch, **fields)
-    keeping.change(bench.logbook, StoredPlan, stored.id, batch_id=made)
-
-    def mark(at: int | None) -> None:
-        keeping.withdraw(bench.logbook, Batch, [made], at)
-        keeping.change(bench.logbook, StoredPlan, stored.id, batch_id=made if at is None else None)
-
-    bench.did(f"{stored.name} set", undo=lambda: mark(bench.now_ms), redo=lambda: mark(None))
+    with desk.edit(f"{stored.name} set") as edit:
+        made = edit.add(
+            Batch,
+            incubator_id=stored.incubator_id,
+            name=stored.name,
+            species=stored.species,
+            regime=stored.regime,
+            eggs=stored.eggs,
+            set_ms=at_ms,
+            ended_ms=None,
+            day_count=setting_up.usual_day_count(desk.book),
+        )
+        edit.change(StoredPlan, stored.id, batch_id=made)
     return made

@@ -11,13 +11,13 @@ from stathmis.core.conformity import decide
 from stathmis.core.profile import Air, Band, phases
 from stathmis.core.upsets import openings
 from stathmis.services import knowledge
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.moisture import water
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import marks
 from stathmis.services.runs import Run, combined, runs_between
-from stathmis.services.wording import band_text, with_u
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import band_text, with_u
 
 HOUR_MS = 3_600_000
 LOOKED_AT_MS = 2 * DAY_MS
@@ -63,17 +63,17 @@ class Preflight:
         return "Ready for eggs." + (f" Not seen: {', '.join(missing)}." if missing else "")
 
 
-def preflight(bench: Workbench, plan: Plan) -> Preflight:
+def preflight(book: Book, plan: Plan) -> Preflight:
     """The last two days of a plan's machine, judged for the eggs to come."""
-    now, incubator = bench.now_ms, plan.incubator
+    now, incubator = book.now_ms, plan.incubator
     start = now - LOOKED_AT_MS
     air: Air = "still" if incubator.air == "still" else "forced"
     course = phases(plan.species, knowledge.regimes().get(plan.regime, knowledge.regimes()["steady"]), air)
     heat = course[0].temperature_c
-    warm = combined(bench, runs_between(bench, incubator, "temperature", start, now, start))[0]
-    moist = combined(bench, runs_between(bench, incubator, "humidity", start, now, start))[0]
-    found = [*_heat(bench, warm, heat, now), _recovery(warm), _turner(bench, plan)]
-    found.append(_moisture(bench, plan, moist, course[0].humidity, now))
+    warm = combined(book, runs_between(book, incubator, "temperature", start, now, start))[0]
+    moist = combined(book, runs_between(book, incubator, "humidity", start, now, start))[0]
+    found = [*_heat(book, warm, heat, now), _recovery(warm), _turner(book, plan)]
+    found.append(_moisture(book, plan, moist, course[0].humidity, now))
     return Preflight(tuple(f for f in found if f is not None))
 
 
@@ -81,7 +81,7 @@ def _last(run: Run | None, now: int) -> Run | None:
     return run if run is not None and now - int(run.times_ms[-1]) < 14 * HOUR_MS else None
 
 
-def _heat(bench: Workbench, run: Run | None, band: Band, now: int) -> list[Finding]:
+def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Finding]:
     run = _last(run, now)
     if run is None:
         words = "no temperature was read lately: hang a checked thermometer at egg-top height"
@@ -89,7 +89,7 @@ def _heat(bench: Workbench, run: Run | None, band: Band, now: int) -> list[Findi
     late = run.times_ms >= run.times_ms[-1] - SETTLED_HOURS * HOUR_MS
     hours = float(np.ptp(run.times_ms[late])) / HOUR_MS
     values, seconds = run.corrected[late], run.times_ms[late] / 1000.0
-    unit = bench.temperature_unit
+    unit = book.temperature_unit
     mean, u = float(values.mean()), float(np.median(run.u[late]))
     found = []
     if hours < 0.75 * SETTLED_HOURS or values.size < 3:
@@ -127,16 +127,16 @@ def _recovery(run: Run | None) -> Finding | None:
     )
 
 
-def _turner(bench: Workbench, plan: Plan) -> Finding | None:
+def _turner(book: Book, plan: Plan) -> Finding | None:
     if plan.habits.turning != "machine" or plan.species.stop_turning_day is None:
         return None
-    mark = marks(bench).get((plan.subject, "turner seen"))
+    mark = marks(book).get((plan.subject, "turner seen"))
     if mark is None:
         return Finding("turner", "unknown", "mark an egg, look again in 1 to 2 h: a tilting turner is too slow to see")
     return Finding("turner", "yes", "seen moving")
 
 
-def _moisture(bench: Workbench, plan: Plan, run: Run | None, band: Band | None, now: int) -> Finding | None:
+def _moisture(book: Book, plan: Plan, run: Run | None, band: Band | None, now: int) -> Finding | None:
     if band is None:
         return None
     run = _last(run, now)
@@ -144,7 +144,7 @@ def _moisture(bench: Workbench, plan: Plan, run: Run | None, band: Band | None, 
         return Finding("humidity", "unknown", "no humidity was read lately")
     late = run.times_ms >= run.times_ms[-1] - 2 * HOUR_MS
     mean, u = float(run.corrected[late].mean()), float(np.median(run.u[late]))
-    setting = water.setting_at(water.events_of(bench, plan.incubator), now)
+    setting = water.setting_at(water.events_of(book, plan.incubator), now)
     with_water = f" with {setting.surface_cm2:.0f} cm² of water" if setting.surface_cm2 is not None else ""
     wanted = band_text(band.low, band.high, "humidity", "%")
     words = f"{with_u(mean, NORMAL_95 * u, 'humidity', '%')}{with_water}, {wanted} wanted"

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
 from stathmis.services.plan.tasks import Task
-from stathmis.services.workbench import Workbench
 
 STALE_MS = 12 * 3_600_000
 """What was due longer ago than this is not called out any more; it still stands in the list."""
@@ -13,15 +13,15 @@ STALE_MS = 12 * 3_600_000
 class Reminders:
     """Remembers what was told."""
 
-    def __init__(self, bench: Workbench) -> None:
-        self._bench = bench
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
         self._told: set[tuple[str, str, int]] = set()
 
     def due(self) -> list[Task]:
         """Open tasks that have come due and were not told yet."""
-        now = self._bench.now_ms
+        now = self._desk.now_ms
         found = []
-        for task in tasks.today(self._bench):
+        for task in tasks.today(self._desk.book):
             key = (task.subject, task.step, task.due_ms)
             if task.state == "open" and now - STALE_MS <= task.due_ms <= now and key not in self._told:
                 self._told.add(key)

@@ -14,11 +14,12 @@ from stathmis.core.schedule import COOLING_FROM_DAY
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.clock import DAY_MS
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import Plan, PlannedStep, plans
-from stathmis.services.workbench import TemperatureUnit, Workbench
 
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
@@ -61,18 +62,18 @@ class Task:
         return self.state == "open" and at_ms > self.latest_ms
 
 
-def marks(bench: Workbench) -> dict[tuple[str, str], TaskMark]:
+def marks(book: Book) -> dict[tuple[str, str], TaskMark]:
     """The newest mark of every step."""
-    return {(m.subject, m.step): m for m in sorted(bench.records(TaskMark), key=lambda m: m.id)}
+    return {(m.subject, m.step): m for m in sorted(book.records(TaskMark), key=lambda m: m.id)}
 
 
-def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark] | None = None) -> list[Task]:
+def tasks_of(book: Book, plan: Plan, known: dict[tuple[str, str], TaskMark] | None = None) -> list[Task]:
     """All tasks of a plan, in order of time."""
-    found = marks(bench) if known is None else known
+    found = marks(book) if known is None else known
     own = plan.batch.id if plan.batch is not None else -1
     seen = {
-        "weigh": [w.time_ms for w in bench.records(Weighing) if w.batch_id == own],
-        "candle": [f.time_ms for f in bench.records(EggFinding) if f.batch_id == own and f.kind in CANDLED],
+        "weigh": [w.time_ms for w in book.records(Weighing) if w.batch_id == own],
+        "candle": [f.time_ms for f in book.records(EggFinding) if f.batch_id == own and f.kind in CANDLED],
     }
     made = []
     for step in plan.steps:
@@ -80,7 +81,7 @@ def tasks_of(bench: Workbench, plan: Plan, known: dict[tuple[str, str], TaskMark
         if plan.batch is not None and step.at_ms < plan.set_ms and mark is None:
             # what prepares for setting is over once the eggs are in
             continue
-        task = _task(plan, step, mark, bench.temperature_unit)
+        task = _task(plan, step, mark, book.temperature_unit)
         # what was logged at the eggs themselves needs no tick
         if any(step.earliest_ms <= t <= max(step.latest_ms, step.at_ms) for t in seen.get(step.kind, ())):
             task = replace(task, state="done")
@@ -116,25 +117,25 @@ def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None, unit: Temperatur
     )
 
 
-def today(bench: Workbench, at_ms: int | None = None) -> list[Task]:
+def today(book: Book, at_ms: int | None = None) -> list[Task]:
     """What is to be done now in all machines, in walking order, and what was done today; overdue ones included.
 
     Milestones are told on their day. A task whose window closed long ago is left out.
     """
-    now = bench.now_ms if at_ms is None else at_ms
-    known = marks(bench)
-    order = {incubator.id: i for i, incubator in enumerate(bench.incubators())}
+    now = book.now_ms if at_ms is None else at_ms
+    known = marks(book)
+    order = {incubator.id: i for i, incubator in enumerate(book.incubators())}
     found: list[Task] = []
-    planned = plans(bench)
+    planned = plans(book)
     for plan in planned:
-        steps = _in_hand(tasks_of(bench, plan, known), known, now)
+        steps = _in_hand(tasks_of(book, plan, known), known, now)
         # of two alike in hand at once the earlier has been overtaken
         found += [t for i, t in enumerate(steps) if not any(_kind(t) == _kind(u) for u in steps[i + 1 :])]
-    for incubator in bench.incubators():
-        for course in batches.all_running(bench, incubator):
+    for incubator in book.incubators():
+        for course in batches.all_running(book, incubator):
             own = next((p for p in planned if p.batch is not None and p.batch.id == course.batch.id), None)
             if own is not None:
-                found += daily(bench, course, own, known, now)
+                found += daily(book, course, own, known, now)
     return sorted(found, key=lambda t: (order[t.incubator.id], t.state != "open", t.due_ms, t.step))
 
 
@@ -157,15 +158,15 @@ def _in_hand(tasks: Sequence[Task], known: dict[tuple[str, str], TaskMark], now:
     return kept
 
 
-def daily(bench: Workbench, course: Course, plan: Plan, known: dict[tuple[str, str], TaskMark], now: int) -> list[Task]:
+def daily(book: Book, course: Course, plan: Plan, known: dict[tuple[str, str], TaskMark], now: int) -> list[Task]:
     """What a running batch wants every day: turning by hand, cooling."""
     found = []
     if course.day(now) < 0:
         return []
-    events = batches.events_along(bench, course, course.batch.set_ms, now)
+    events = batches.events_along(book, course, course.batch.set_ms, now)
     if plan.habits.turning == "by hand":
-        state = turning.turning(bench, course, events)
-        due = turning.next_turn_ms(state, now, bench.zone)
+        state = turning.turning(book, course, events)
+        due = turning.next_turn_ms(state, now, book.zone)
         if due is not None and due - now < AHEAD_MS:
             title = f"Turn the eggs: show {state.next_side}"
             found.append(_daily(plan, "turn", title, due, due + 3 * HOUR_MS, known))
@@ -227,85 +228,85 @@ def refill(box: BoxSheet) -> Task | None:
     )
 
 
-def done(bench: Workbench, task: Task, at_ms: int | None = None) -> str:
+def done(desk: Desk, task: Task, at_ms: int | None = None) -> str:
     """A task is done, now by default; undoable. Returns what was logged, in words.
 
     Turning and cooling are logged as what they are. Raises UserError for a time to come, and for what cannot be done
     (turning eggs that lie still).
     """
-    at = bench.now_ms if at_ms is None else at_ms
-    if at > bench.now_ms:
+    at = desk.now_ms if at_ms is None else at_ms
+    if at > desk.now_ms:
         raise UserError("That time has not come yet.", "Tick it when it is done.")
     if _kind(task) == "turn":
-        course = _course(bench, task)
-        return f"Turned: {turning.log_turn(bench, course, at)} is up."
+        course = _course(desk.book, task)
+        return f"Turned: {turning.log_turn(desk, course, at)} is up."
     if _kind(task) == "cool":
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": "cooled and misted"}
-        bench.add("cooling logged", [(Event, {**fields, "set_point_c": None})])
+        desk.add("cooling logged", [(Event, {**fields, "set_point_c": None})])
         return f"Cooling begun: {COOLING_MIN:.0f} min with the lid open. The dip is expected."
     if _kind(task) == "refill":
         # ticked without more: filled as it was, the amount can be logged on Round or under Moisture
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "water", "note": f"{task.about} refilled"}
-        bench.add("water logged", [(Event, {**fields, "set_point_c": None})])
+        desk.add("water logged", [(Event, {**fields, "set_point_c": None})])
         return f"Refill logged. {task.caution}"
-    _mark(bench, task, "done", at, "")
+    _mark(desk, task, "done", at, "")
     return f"{task.title}: done."
 
 
-def _course(bench: Workbench, task: Task) -> Course:
-    plan = next(p for p in plans(bench) if p.subject == task.subject)
-    found = batches.running(bench, task.incubator, plan.batch.id if plan.batch is not None else None)
+def _course(book: Book, task: Task) -> Course:
+    plan = next(p for p in plans(book) if p.subject == task.subject)
+    found = batches.running(book, task.incubator, plan.batch.id if plan.batch is not None else None)
     assert found is not None
     return found
 
 
-def skip(bench: Workbench, task: Task, why: str) -> None:
+def skip(desk: Desk, task: Task, why: str) -> None:
     """A task is left out, with the reason; undoable. Raises UserError without one."""
     if not why.strip():
         raise UserError("Why is it left out?", "A word is enough: it tells you next year.")
-    _mark(bench, task, "skipped", bench.now_ms, why.strip())
+    _mark(desk, task, "skipped", desk.now_ms, why.strip())
 
 
-def _mark(bench: Workbench, task: Task, state: str, at: int, why: str) -> None:
+def _mark(desk: Desk, task: Task, state: str, at: int, why: str) -> None:
     fields = {"subject": task.subject, "step": task.step, "state": state, "at_ms": at, "why": why}
-    bench.add(f"{task.title.lower()}: {state}", [(TaskMark, fields)])
+    desk.add(f"{task.title.lower()}: {state}", [(TaskMark, fields)])
 
 
-def mark_seen(bench: Workbench, plan: Plan, what: str) -> str:
+def mark_seen(desk: Desk, plan: Plan, what: str) -> str:
     """Something of a plan was seen ("turner seen"); undoable."""
-    fields = {"subject": plan.subject, "step": what, "state": "done", "at_ms": bench.now_ms, "why": ""}
-    bench.add(what, [(TaskMark, fields)])
+    fields = {"subject": plan.subject, "step": what, "state": "done", "at_ms": desk.now_ms, "why": ""}
+    desk.add(what, [(TaskMark, fields)])
     return f"{what.capitalize()}."
 
 
-def cooling_left_s(bench: Workbench, incubator: Incubator) -> float | None:
+def cooling_left_s(book: Book, incubator: Incubator) -> float | None:
     """How long a cooling that was begun still lasts, s (below 0 for a while after it); None where none is."""
-    begun = [e.time_ms for e in bench.records(Event) if e.incubator_id == incubator.id and e.kind == "cool"]
+    begun = [e.time_ms for e in book.records(Event) if e.incubator_id == incubator.id and e.kind == "cool"]
     if not begun:
         return None
-    left = (max(begun) + COOLING_MIN * 60_000 - bench.now_ms) / 1000.0
+    left = (max(begun) + COOLING_MIN * 60_000 - book.now_ms) / 1000.0
     return left if left > -COOLING_MIN * 60.0 else None
 
 
-def reopen(bench: Workbench, task: Task) -> None:
+def reopen(desk: Desk, task: Task) -> None:
     """A task done or skipped is open again; undoable."""
-    own = [m.id for m in bench.records(TaskMark) if (m.subject, m.step) == (task.subject, task.step)]
+    own = [m.id for m in desk.book.records(TaskMark) if (m.subject, m.step) == (task.subject, task.step)]
     if own:
-        bench.strike(f"{task.title.lower()} open again", TaskMark, own)
+        desk.strike(f"{task.title.lower()} open again", TaskMark, own)
 
 
-def window_words(bench: Workbench, task: Task) -> str:
+def window_words(book: Book, task: Task) -> str:
     """From when to when it may be done: "may be done 17 to 20 May"."""
-    first, last = bench.local(task.earliest_ms), bench.local(task.latest_ms)
+    first, last = book.local(task.earliest_ms), book.local(task.latest_ms)
     if first.date() == last.date():
         return f"may be done {first:%H:%M} to {last:%H:%M}"
     month = "" if first.month == last.month else f" {first:%b}"
     return f"may be done {first.day}{month} to {last.day} {last:%b}"
 
 
-def when_words(bench: Workbench, task: Task) -> str:
+def when_words(book: Book, task: Task) -> str:
     """When it is due, calmly: "due 20:30", "due yesterday", "was due Thu 14 May"."""
-    now, due = bench.local(bench.now_ms), bench.local(task.due_ms)
+    now, due = book.local(book.now_ms), book.local(task.due_ms)
     days = (due.date() - now.date()).days
     if task.state != "open":
         return f"{task.state}{f': {task.note}' if task.note else ''}"

@@ -9,9 +9,11 @@ from itertools import pairwise
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event
-from stathmis.services.batches import Course, events_along
+from stathmis.services.batches import events_along
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, local, utc_ms
-from stathmis.services.workbench import Workbench
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 
 HOUR_MS = 3_600_000
 LEAST_TURNS = 3
@@ -49,14 +51,14 @@ class Turning:
         return self.never or (self.stop_ms is not None and at_ms >= self.stop_ms)
 
 
-def turning(bench: Workbench, course: Course, events: Sequence[Event] | None = None) -> Turning:
+def turning(book: Book, course: Course, events: Sequence[Event] | None = None) -> Turning:
     """How a batch was turned; events: of its incubator, all by default."""
-    now = bench.now_ms
-    known = events_along(bench, course, 0, now) if events is None else events
+    now = book.now_ms
+    known = events_along(book, course, 0, now) if events is None else events
     own = [e for e in known if e.kind == "turn" and course.batch.set_ms <= e.time_ms <= now]
-    midnight = _midnight(now, bench.zone)
+    midnight = _midnight(now, book.zone)
     times = tuple(e.time_ms for e in own)
-    side = next((s for e in reversed(own) for s in SIDES if e.note.strip().upper().startswith(s)), None)
+    side = next((e.detail for e in reversed(own) if e.detail in SIDES), None)
     stop = course.at_ms(course.lockdown_day) if course.lockdown_day is not None else None
     never = course.species.stop_turning_day is None
     edges = [max(course.batch.set_ms, now - 3 * DAY_MS), *(t for t in times if t >= now - 3 * DAY_MS)]
@@ -78,31 +80,31 @@ def _midnight(now_ms: int, zone: str) -> int:
     return utc_ms(datetime(day.year, day.month, day.day), zone)
 
 
-def log_turn(bench: Workbench, course: Course, at_ms: int) -> str:
+def log_turn(desk: Desk, course: Course, at_ms: int) -> str:
     """Log that the eggs were turned by hand; undoable. Returns the mark that shows now.
 
     Raises UserError for eggs that must never be turned, and after turning has ended.
     """
-    found = turning(bench, course)
+    found = turning(desk.book, course)
     if found.never:
         raise UserError(f"{course.species.name.capitalize()} eggs must never be turned.", "Keep the mark on top.")
     if found.over(at_ms):
         raise UserError("Turning is over for these eggs.", "They lie still from lockdown on.")
     side = found.next_side
-    fields = {"incubator_id": course.incubator.id, "time_ms": at_ms, "kind": "turn", "note": f"{side} up"}
-    bench.add("eggs turned", [(Event, {**fields, "set_point_c": None})])
+    fields = {"incubator_id": course.incubator.id, "time_ms": at_ms, "kind": "turn", "note": "", "detail": side}
+    desk.add("eggs turned", [(Event, {**fields, "set_point_c": None})])
     return side
 
 
-def words(bench: Workbench, found: Turning) -> str:
+def words(book: Book, found: Turning) -> str:
     """The turning in a sentence or two."""
     if found.never:
         return "These eggs are never turned: the mark stays on top."
-    if found.over(bench.now_ms):
+    if found.over(book.now_ms):
         return "No more turning: the eggs lie still until they hatch."
     if not found.times:
         return "No turn by hand is logged."
-    last = bench.local(found.times[-1])
+    last = book.local(found.times[-1])
     side = f"{found.side} is up since {last:%a %H:%M}; show {found.next_side} next." if found.side else ""
     left = TURNS_A_DAY - found.today
     count = f" Turned {found.today} of {TURNS_A_DAY} times today" + (

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from stathmis.exchange.report_page import Block, Heading, Report, Table, Words
 from stathmis.services import batches, judgement, knowledge
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
+from stathmis.services.course import Course
 from stathmis.services.eggs import review
 from stathmis.services.eggs.break_out import all_opened, draft_of
 from stathmis.services.eggs.outcome import outcome_lines, rate_words
@@ -14,54 +15,53 @@ from stathmis.services.eggs.weeks import cells, titles
 from stathmis.services.plan import planning, tasks
 from stathmis.services.report.course_part import course_blocks, date_words, instrument_blocks, weight_blocks
 from stathmis.services.report.drawing import rate_bars
-from stathmis.services.rounds import EVENT_WORDS
-from stathmis.services.wording import count, number
-from stathmis.services.workbench import Workbench
+from stathmis.words.events import details, kind_word
+from stathmis.words.numbers import count, number
 
 EGGS = "#7F5E14"
 MOST_EGGS, MOST_EVENTS = 120, 80
 
 
-def batch_report(bench: Workbench, course: Course) -> Report:
+def batch_report(book: Book, course: Course) -> Report:
     """Everything worth keeping of a batch on a few pages, as log and calibrations stand now."""
-    sheet = tray(bench, course.batch)
-    followed = judgement.follow(bench, course)
+    sheet = tray(book, course.batch)
+    followed = judgement.follow(book, course)
     blocks: list[Block] = [
-        *_facts(bench, course, sheet),
+        *_facts(book, course, sheet),
         *_outcome(sheet),
-        *_review(bench, course),
-        *course_blocks(bench, course, followed),
-        *weight_blocks(bench, course),
-        *_eggs(bench, course, sheet),
-        *_plan(bench, course),
-        *_events(bench, course),
-        *instrument_blocks(bench, course, followed),
+        *_review(book, course),
+        *course_blocks(book, course, followed),
+        *weight_blocks(book, course),
+        *_eggs(book, course, sheet),
+        *_plan(book, course),
+        *_events(book, course),
+        *instrument_blocks(book, course, followed),
         Words(
             "Made by Stathmis from the keeper's own log, corrected by the calibrations in force that day. "
             + knowledge.cautions()["law"],
             "small",
         ),
     ]
-    made = f"{bench.name or 'Logbook'}; {date_words(bench.local(bench.now_ms))}"
+    made = f"{book.name or 'Logbook'}; {date_words(book.local(book.now_ms))}"
     return Report(course.batch.name, made, tuple(blocks))
 
 
-def _facts(bench: Workbench, course: Course, sheet: TraySheet) -> list[Block]:
-    batch, plan = course.batch, planning.plan_of(bench, course.batch)
+def _facts(book: Book, course: Course, sheet: TraySheet) -> list[Block]:
+    batch, plan = course.batch, planning.plan_of(book, course.batch)
     where = ", then ".join(i.name for i, _ in (*course.before, (course.incubator, 0)))
     rows = [
         ("species", course.species.name),
         ("eggs", str(sheet.tally.eggs)),
         ("in", f"{where} ({'fan' if course.incubator.air == 'forced' else 'still air'})"),
         ("school", course.regime_name),
-        ("set", date_words(bench.local(batch.set_ms), hour=True)),
+        ("set", date_words(book.local(batch.set_ms), hour=True)),
     ]
     if course.lockdown_day is not None:
-        rows.append(("lockdown", date_words(bench.local(course.at_ms(course.lockdown_day)), hour=True)))
-    rows.append(("hatch expected", date_words(bench.local(course.at_ms(course.species.days)))))
-    rows.append(("ended", date_words(bench.local(batch.ended_ms), hour=True) if batch.ended_ms else "still running"))
+        rows.append(("lockdown", date_words(book.local(course.at_ms(course.lockdown_day)), hour=True)))
+    rows.append(("hatch expected", date_words(book.local(course.at_ms(course.species.days)))))
+    rows.append(("ended", date_words(book.local(batch.ended_ms), hour=True) if batch.ended_ms else "still running"))
     if plan.laid_ms is not None:
-        rows.append(("first egg laid", date_words(bench.local(plan.laid_ms))))
+        rows.append(("first egg laid", date_words(book.local(plan.laid_ms))))
     sources = sorted({e.source or e.breed for e in sheet.eggs if e.source or e.breed})
     if sources:
         rows.append(("eggs from", ", ".join(sources)))
@@ -85,25 +85,25 @@ def _outcome(sheet: TraySheet) -> list[Block]:
     ]
 
 
-def _review(bench: Workbench, course: Course) -> list[Block]:
-    found = review.batch_review(bench, course)
-    first, *rest = review.lines(bench, found)
+def _review(book: Book, course: Course) -> list[Block]:
+    found = review.batch_review(book, course)
+    first, *rest = review.lines(book, found)
     blocks: list[Block] = [Heading("Review"), Words(first, "strong"), *(Words(line) for line in rest)]
-    change = review.change(bench, found)
+    change = review.change(book, found)
     if change:
         blocks.append(Words(f"Next time: {change}", "strong"))
     if found.weeks:
-        rows = tuple(cells(bench, course, week) for week in found.weeks)
-        blocks.append(Table(titles(bench), rows, numbers=(1,)))
+        rows = tuple(cells(book, course, week) for week in found.weeks)
+        blocks.append(Table(titles(book), rows, numbers=(1,)))
     return blocks
 
 
-def _eggs(bench: Workbench, course: Course, sheet: TraySheet) -> list[Block]:
+def _eggs(book: Book, course: Course, sheet: TraySheet) -> list[Block]:
     blocks: list[Block] = []
     if sheet.eggs:
         blocks.append(Heading("Eggs"))
         shown = sheet.eggs if len(sheet.eggs) <= MOST_EGGS else tuple(e for e in sheet.eggs if not e.hatched)
-        rows = tuple((e.mark, f"{e.place[0]}/{e.place[1]}", _about(e), _story(bench, course, e)) for e in shown)
+        rows = tuple((e.mark, f"{e.place[0]}/{e.place[1]}", _about(e), _story(book, course, e)) for e in shown)
         blocks.append(Table(("egg", "place", "known of it", "story"), rows))
         if len(shown) < len(sheet.eggs):
             blocks.append(Words(f"{count(len(sheet.eggs) - len(shown), 'egg')} that hatched are not listed.", "small"))
@@ -111,7 +111,7 @@ def _eggs(bench: Workbench, course: Course, sheet: TraySheet) -> list[Block]:
         blocks.append(Heading("Counts"))
         words = knowledge.findings()
         rows = tuple(
-            (date_words(bench.local(f.time_ms), hour=True), str(f.count), words[f.kind].word, f.note)
+            (date_words(book.local(f.time_ms), hour=True), str(f.count), words[f.kind].word, f.note)
             for f in sheet.counted
         )
         blocks.append(Table(("", "eggs", "", "note"), rows, numbers=(1,)))
@@ -130,7 +130,7 @@ def _about(egg: EggStory) -> str:
     return ", ".join(p for p in (egg.breed, egg.mother, egg.source, egg.about) if p)
 
 
-def _story(bench: Workbench, course: Course, egg: EggStory) -> str:
+def _story(book: Book, course: Course, egg: EggStory) -> str:
     words = knowledge.findings()
     parts = [f"{course.day_words(course.day(f.time_ms), 1)} {words[f.kind].word}" for f in egg.findings]
     if egg.opened is not None:
@@ -138,27 +138,27 @@ def _story(bench: Workbench, course: Course, egg: EggStory) -> str:
     return "; ".join(parts)
 
 
-def _plan(bench: Workbench, course: Course) -> list[Block]:
-    plan = planning.plan_of(bench, course.batch)
+def _plan(book: Book, course: Course) -> list[Block]:
+    plan = planning.plan_of(book, course.batch)
     rows = []
-    for task in tasks.tasks_of(bench, plan):
-        if task.state == "open" and task.due_ms > bench.now_ms:
+    for task in tasks.tasks_of(book, plan):
+        if task.state == "open" and task.due_ms > book.now_ms:
             continue
         state = f"skipped: {task.note}" if task.state == "skipped" and task.note else task.state
-        rows.append((date_words(bench.local(task.due_ms)), task.title, "not ticked" if state == "open" else state))
+        rows.append((date_words(book.local(task.due_ms)), task.title, "not ticked" if state == "open" else state))
     return [Heading("Plan"), Table(("due", "step", ""), tuple(rows))] if rows else []
 
 
-def _events(bench: Workbench, course: Course) -> list[Block]:
-    until = course.batch.ended_ms or bench.now_ms
-    events = batches.events_along(bench, course, course.start_ms, until)
+def _events(book: Book, course: Course) -> list[Block]:
+    until = course.batch.ended_ms or book.now_ms
+    events = batches.events_along(book, course, course.start_ms, until)
     if not events:
         return []
     rows = []
     for e in events[-MOST_EVENTS:]:
-        set_to = number(e.set_point_c, "temperature", bench.temperature_unit) if e.set_point_c is not None else ""
-        what = EVENT_WORDS.get(e.kind, e.kind)
-        rows.append((date_words(bench.local(e.time_ms), hour=True), what, f"{e.note} {set_to}".strip()))
+        set_to = number(e.set_point_c, "temperature", book.temperature_unit) if e.set_point_c is not None else ""
+        what = kind_word(e.kind)
+        rows.append((date_words(book.local(e.time_ms), hour=True), what, f"{details(book, e)} {set_to}".strip()))
     blocks: list[Block] = [Heading("What was done"), Table(("when", "what", ""), tuple(rows))]
     if len(events) > MOST_EVENTS:
         blocks.append(Words(f"The last {MOST_EVENTS} of {len(events)}.", "small"))

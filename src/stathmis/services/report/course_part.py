@@ -10,14 +10,14 @@ from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.report_page import Block, Drawing, Heading, Table, Words
 from stathmis.logbook.records import Channel, Quantity
 from stathmis.services import judgement, trace
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
+from stathmis.services.course import Course
 from stathmis.services.judgement import Followed
 from stathmis.services.moisture import loss, loss_words, weights
 from stathmis.services.report.drawing import Stretch, run_chart
-from stathmis.services.wording import number, unit_word, with_u
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import number, unit_word, with_u
 
 COLORS: dict[Quantity, str] = {"temperature": "#A9452A", "humidity": "#1C6A72"}
 NAMES: dict[Quantity, str] = {"temperature": "Temperature", "humidity": "Humidity"}
@@ -28,51 +28,49 @@ def date_words(at: datetime, *, hour: bool = False) -> str:
     return f"{at.day} {at:%b %Y}" + (f" {at:%H:%M}" if hour else "")
 
 
-def course_blocks(bench: Workbench, course: Course, followed: Followed) -> list[Block]:
+def course_blocks(book: Book, course: Course, followed: Followed) -> list[Block]:
     """Stages, both traces, time on profile, and what the run did to the eggs."""
     traced = followed.trace
     blocks: list[Block] = [Heading("Course")]
     rows = []
     for phase in course.phases:
-        start, end = (bench.local(course.at_ms(d)) for d in (phase.start_day, phase.end_day))
+        start, end = (book.local(course.at_ms(d)) for d in (phase.start_day, phase.end_day))
         held = [
             f"{from_inside(b.low, u):.{p}f}–{from_inside(b.high, u):.{p}f} {unit_word(u)}"
             for b, u, p in (
-                (phase.temperature_c, bench.shown_unit("temperature"), 1),
-                (phase.humidity, bench.shown_unit("humidity"), 0),
+                (phase.temperature_c, book.shown_unit("temperature"), 1),
+                (phase.humidity, book.shown_unit("humidity"), 0),
             )
             if b is not None
         ]
         rows.append((phase.title or phase.name, f"{start.day} {start:%b}–{end.day} {end:%b}", "; ".join(held)))
     blocks.append(Table(("stage", "days", "to be kept"), tuple(rows)))
     for quantity, color in COLORS.items():
-        drawn = trace_drawing(bench, course, followed, quantity, color)
+        drawn = trace_drawing(book, course, followed, quantity, color)
         blocks.append(drawn if drawn is not None else Words(f"No {quantity} was read.", "small"))
-    blocks += _shares(bench, traced)
-    unit = bench.temperature_unit
+    blocks += _shares(book, traced)
+    unit = book.temperature_unit
     blocks += [Words(line) for line in judgement.summary(followed, unit)]
     told = [e for e in followed.eggs.excursions if e.worth_telling] if followed.eggs is not None else []
     if told:
         rows = [
-            (date_words(bench.local(e.start_ms), hour=True), judgement.excursion_words(e, unit), "")
+            (date_words(book.local(e.start_ms), hour=True), judgement.excursion_words(e, unit), "")
             for e in sorted(told, key=lambda e: e.start_ms)
         ]
         blocks.append(Table(("since", "the eggs outside their band"), tuple(r[:2] for r in rows)))
     for found in (traced.temperature, traced.humidity):
-        blocks += [Words(judgement.doubt_words(d, bench)) for d in found.doubts[:4]]
+        blocks += [Words(judgement.doubt_words(d, book)) for d in found.doubts[:4]]
     return blocks
 
 
-def trace_drawing(
-    bench: Workbench, course: Course, followed: Followed, quantity: Quantity, color: str
-) -> Drawing | None:
+def trace_drawing(book: Book, course: Course, followed: Followed, quantity: Quantity, color: str) -> Drawing | None:
     """The corrected run of one quantity against its bands; None where nothing was read."""
     traced = followed.trace
     found = traced.temperature if quantity == "temperature" else traced.humidity
     run = found.judged
     if run is None or not run.times_ms.size:
         return None
-    unit = bench.shown_unit(quantity)
+    unit = book.shown_unit(quantity)
     bands = []
     for phase in course.phases:
         band = phase.temperature_c if quantity == "temperature" else phase.humidity
@@ -93,10 +91,10 @@ def trace_drawing(
     )
 
 
-def _shares(bench: Workbench, traced: trace.BatchTrace) -> list[Block]:
+def _shares(book: Book, traced: trace.BatchTrace) -> list[Block]:
     rows = []
     for found in (traced.temperature, traced.humidity):
-        unit = bench.shown_unit(found.quantity)
+        unit = book.shown_unit(found.quantity)
         for share in found.shares:
             a = share.adherence
             total = a.known_s + a.unknown_s
@@ -110,50 +108,50 @@ def _shares(bench: Workbench, traced: trace.BatchTrace) -> list[Block]:
     return [Table(titles, tuple(rows), numbers=(1, 2, 3, 4, 5, 6))] if rows else []
 
 
-def weight_blocks(bench: Workbench, course: Course) -> list[Block]:
+def weight_blocks(book: Book, course: Course) -> list[Block]:
     """Weighings and what the eggs lost; nothing where none were weighed."""
-    weighed = weights.weighings(bench, course.batch.id)
+    weighed = weights.weighings(book, course.batch.id)
     if not weighed:
         return []
-    at_ms = min(bench.now_ms, course.batch.ended_ms or bench.now_ms)
+    at_ms = min(book.now_ms, course.batch.ended_ms or book.now_ms)
 
     blocks: list[Block] = [Heading("Weights")]
-    sheet = loss.loss_sheet(bench, course, weighed, at_ms)
+    sheet = loss.loss_sheet(book, course, weighed, at_ms)
     if sheet is not None:
-        blocks += [Words(loss_words.headline(sheet)), *(Words(line) for line in loss_words.lines(bench, sheet))]
+        blocks += [Words(loss_words.headline(sheet)), *(Words(line) for line in loss_words.lines(book, sheet))]
     whole = [w for w in weighed if not w.mark]
     rows = []
     for w in whole:
         each, first = w.mass_g / w.eggs, whole[0].mass_g / whole[0].eggs
         lost = f"{100.0 * (1.0 - each / first):.1f} %"
         day = course.day_words(course.day(w.time_ms), 1)
-        rows.append((date_words(bench.local(w.time_ms)), day, str(w.eggs), f"{w.mass_g:.1f} g", f"{each:.2f} g", lost))
+        rows.append((date_words(book.local(w.time_ms)), day, str(w.eggs), f"{w.mass_g:.1f} g", f"{each:.2f} g", lost))
     if rows:
         titles = ("", "", "eggs", "all", "each", "lost since the first")
         blocks.append(Table(titles, tuple(rows), numbers=(2, 3, 4, 5)))
     return blocks
 
 
-def instrument_blocks(bench: Workbench, course: Course, followed: Followed) -> list[Block]:
+def instrument_blocks(book: Book, course: Course, followed: Followed) -> list[Block]:
     """What read the batch, how far it was off, and what that rests on."""
-    rows, middle = [], (course.batch.set_ms + min(bench.now_ms, course.end_ms)) // 2
+    rows, middle = [], (course.batch.set_ms + min(book.now_ms, course.end_ms)) // 2
     runs = (*followed.trace.temperature.runs, *followed.trace.humidity.runs)
     for run in {r.channel.id: r for r in runs}.values():
-        rows.append(_instrument(bench, course, run.instrument.name, run.channel, middle))
+        rows.append(_instrument(book, course, run.instrument.name, run.channel, middle))
     if not rows:
         return []
     titles = ("instrument", "reads", "where it shows the middle of the band", "rests on")
     return [Heading("Instruments"), Table(titles, tuple(rows))]
 
 
-def _instrument(bench: Workbench, course: Course, name: str, channel: Channel, at_ms: int) -> tuple[str, ...]:
-    unit = bench.shown_unit(channel.quantity)
+def _instrument(book: Book, course: Course, name: str, channel: Channel, at_ms: int) -> tuple[str, ...]:
+    unit = book.shown_unit(channel.quantity)
     band = course.band(channel.quantity, at_ms)
     usual = 0.5 * (band.low + band.high) if band is not None else (37.5 if channel.quantity == "temperature" else 50.0)
-    force = bench.corrections.in_force(channel, at_ms)
-    found: Corrected = bench.corrections.correct(channel, float(from_inside(usual, channel.unit)), at_ms)
+    force = book.corrections.in_force(channel, at_ms)
+    found: Corrected = book.corrections.correct(channel, float(from_inside(usual, channel.unit)), at_ms)
     true = with_u(found.value, found.U, channel.quantity, unit)
     basis: str = force.basis
     if force.since_ms is not None:
-        basis += f", {date_words(bench.local(force.since_ms))}"
+        basis += f", {date_words(book.local(force.since_ms))}"
     return name, channel.quantity, f"shows {number(usual, channel.quantity, unit)}: it is {true}", basis

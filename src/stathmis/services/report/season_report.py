@@ -9,50 +9,50 @@ from stathmis.core.hatch_stats import Rate, rate
 from stathmis.exchange.report_page import Block, Heading, Report, Table, Words
 from stathmis.logbook import calibrations
 from stathmis.logbook.records import Channel, Instrument
+from stathmis.services.book import Book
 from stathmis.services.eggs import records, review
 from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.eggs.records import GROUPS, BatchRow
 from stathmis.services.report.batch_report import EGGS
 from stathmis.services.report.drawing import rate_bars
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
+from stathmis.words.numbers import count
 
 Progress = Callable[[float], None]
 MOST_BARS = 16
 
 
-def seasons(bench: Workbench) -> list[int]:
+def seasons(book: Book) -> list[int]:
     """Years in which batches were set, the newest first."""
-    return sorted({bench.local(r.course.batch.set_ms).year for r in records.all_batches(bench)}, reverse=True)
+    return sorted({book.local(r.course.batch.set_ms).year for r in records.all_batches(book)}, reverse=True)
 
 
 def season_report(
-    bench: Workbench,
+    book: Book,
     year: int,
     progress: Progress = lambda fraction: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> Report:
     """What a year's batches came to. Raises CancelledError where it was stopped."""
-    rows = [r for r in records.all_batches(bench) if bench.local(r.course.batch.set_ms).year == year]
+    rows = [r for r in records.all_batches(book) if book.local(r.course.batch.set_ms).year == year]
     known = [r for r in rows if r.known]
-    blocks: list[Block] = [*_totals(rows, known), *_list(bench, rows), *_compared(known)]
+    blocks: list[Block] = [*_totals(rows, known), *_list(book, rows), *_compared(known)]
     told: list[Block] = []
     for i, row in enumerate(known):
         if cancelled():
             raise CancelledError
-        found = review.batch_review(bench, row.course)
-        first = review.lines(bench, found)[0]
+        found = review.batch_review(book, row.course)
+        first = review.lines(book, found)[0]
         told.append(Words(f"{row.course.batch.name}: {first}"))
-        change = review.change(bench, found)
+        change = review.change(book, found)
         if change:
             told.append(Words(f"Next time: {change}", "strong"))
         progress((i + 1) / len(known))
     if told:
         blocks += [Heading("What each taught"), *told]
-    blocks += _checks(bench, year)
+    blocks += _checks(book, year)
     blocks.append(Words("Intervals at 95 % (Wilson); a place is shared where the difference may be chance.", "small"))
-    at = bench.local(bench.now_ms)
-    subtitle = f"{bench.name or 'Logbook'}; made on {at.day} {at:%b %Y}"
+    at = book.local(book.now_ms)
+    subtitle = f"{book.name or 'Logbook'}; made on {at.day} {at:%b %Y}"
     return Report(f"Season {year}", subtitle, tuple(blocks))
 
 
@@ -82,10 +82,10 @@ def _totals(rows: list[BatchRow], known: list[BatchRow]) -> list[Block]:
     ]
 
 
-def _list(bench: Workbench, rows: list[BatchRow]) -> list[Block]:
+def _list(book: Book, rows: list[BatchRow]) -> list[Block]:
     made = []
     for row in reversed(rows):
-        at = bench.local(row.course.batch.set_ms)
+        at = book.local(row.course.batch.set_ms)
         came = rate_words(row.tally.hatch_of_set) if row.known else "not yet known"
         machine = row.course.incubator.name
         made.append((f"{at.day} {at:%b}", row.course.batch.name, machine, row.course.regime_name, came))
@@ -109,12 +109,12 @@ def _compared(known: list[BatchRow]) -> list[Block]:
     return blocks
 
 
-def _checks(bench: Workbench, year: int) -> list[Block]:
-    instruments = {i.id: i for i in bench.records(Instrument)}
-    channels = {c.id: c for c in bench.records(Channel)}
+def _checks(book: Book, year: int) -> list[Block]:
+    instruments = {i.id: i for i in book.records(Instrument)}
+    channels = {c.id: c for c in book.records(Channel)}
     rows = []
-    for check in sorted(calibrations.calibrations(bench.logbook), key=lambda c: c.done_ms):
-        at = bench.local(check.done_ms)
+    for check in sorted(calibrations.calibrations(book.snapshot), key=lambda c: c.done_ms):
+        at = book.local(check.done_ms)
         channel = channels.get(check.channel_id)
         if at.year == year and channel is not None and channel.instrument_id in instruments:
             rows.append((f"{at.day} {at:%b}", instruments[channel.instrument_id].name, channel.quantity))

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import EggFinding
 from stathmis.services import clock, knowledge
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, looking, moving, tray
 from stathmis.services.eggs.break_out import draft_of
 from stathmis.services.eggs.tray import EggStory, TraySheet
-from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt
 from stathmis.ui.eggs.candle_picture import CandlePicture
 from stathmis.ui.eggs.laying_card import LayingCard
@@ -29,9 +29,9 @@ GROUPS = {"candling": "By candling", "hatch": "At the hatch", "weak": "The chick
 class EggsView(FoldingView):
     """The eggs of the batch in view."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 860)
-        self.bench = bench
+        self.desk = desk
         self.course: Course | None = None
         self.sheet: TraySheet | None = None
         self._batch_id = 0
@@ -81,7 +81,7 @@ class EggsView(FoldingView):
         self._cards = QWidget()
         self._cards.setLayout(cards)
         cards.setContentsMargins(0, 0, 0, 0)
-        self.laying, self.moving = LayingCard(bench, theme), MovingCard(bench, theme)
+        self.laying, self.moving = LayingCard(desk, theme), MovingCard(desk, theme)
         cards.addWidget(self.laying, 1)
         cards.addWidget(self.moving, 1)
         page.addWidget(self._cards)
@@ -100,7 +100,7 @@ class EggsView(FoldingView):
             self.sheet = None
             self.words.setText("No batch is set here.")
             return
-        self.sheet = sheet = tray.tray(self.bench, course.batch)
+        self.sheet = sheet = tray.tray(self.desk.book, course.batch)
         laid = bool(sheet.eggs)
         for widget in (self.picture, self.dark, self.at, self.candle):
             widget.setVisible(laid)
@@ -138,7 +138,7 @@ class EggsView(FoldingView):
             self._story.addLayout(self._finding(finding))
         if egg.opened is not None:
             self._story.addWidget(label(f"Opened: {draft_of(egg.opened).words()}.", "small", wrap=True))
-        day = course.day(self.bench.now_ms)
+        day = course.day(self.desk.now_ms)
         self.candle.show_day(day / course.species.days, reptile=course.species.kind == "reptile")
         self._legend.addWidget(label(looking.shows(course, day), "", "eggs", wrap=True))
         for line in (*looking.take_out(sheet), *looking.clutch_lines(course, sheet)):
@@ -154,12 +154,12 @@ class EggsView(FoldingView):
         parts = [p for p in (egg.breed, egg.source, egg.about) if p]
         parts += [f"mother {egg.mother}"] if egg.mother else []
         if egg.laid_ms is not None:
-            laid = self.bench.local(egg.laid_ms)
+            laid = self.desk.book.local(egg.laid_ms)
             parts.append(f"laid {laid.day} {laid:%b}")
         return parts
 
     def _finding(self, finding: EggFinding) -> QHBoxLayout:
-        at = self.bench.local(finding.time_ms)
+        at = self.desk.book.local(finding.time_ms)
         word = knowledge.findings()[finding.kind].word
         ended = self.course.batch.ended_ms if self.course is not None else None
         late = ended is not None and finding.logged_ms >= ended
@@ -173,7 +173,7 @@ class EggsView(FoldingView):
         return row
 
     def _strike(self, finding: EggFinding) -> None:
-        findings.strike(self.bench, finding)
+        findings.strike(self.desk, finding)
 
     def found(self, mark: str, letter: str) -> None:
         """A letter at an egg: what was found, now or at the time typed; then on to the next egg."""
@@ -189,8 +189,8 @@ class EggsView(FoldingView):
             return
 
         def action() -> str:
-            at = clock.parse_moment(self.at.text(), self.bench.now_ms, self.bench.zone)
-            findings.log_finding(self.bench, course, mark, kind, at, take_out=take_out)
+            at = clock.parse_moment(self.at.text(), self.desk.now_ms, self.desk.book.zone)
+            findings.log_finding(self.desk, course, mark, kind, at, take_out=take_out)
             return f"Egg {mark}: {knowledge.findings()[kind].word}{', taken out' if take_out else ''}."
 
         if attempt(self.problem, action):
@@ -203,7 +203,7 @@ class EggsView(FoldingView):
             return
 
         def action() -> str:
-            moving.swap(self.bench, course, [(one, other)])
+            moving.swap(self.desk, course, [(one, other)])
             return f"Eggs {one} and {other} changed places."
 
         attempt(self.problem, action)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs.records import row_of
-from stathmis.services.workbench import Workbench
 from stathmis.ui.eggs.now_view import NowView
 from stathmis.ui.eggs.opened_view import OpenedView
 from stathmis.ui.eggs.review_panel import ReviewPanel
@@ -22,19 +22,19 @@ class HatchView(QWidget):
 
     ended = Signal(int)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self._bench = bench
+        self._desk = desk
         self.course: Course | None = None
         self.now, self.take_off, self.opened = (
-            NowView(bench, theme),
-            TakeOffView(bench, theme),
-            OpenedView(bench, theme),
+            NowView(desk, theme),
+            TakeOffView(desk, theme),
+            OpenedView(desk, theme),
         )
         self.take_off.ended.connect(self._ended)
-        self.review = ReviewPanel(bench, theme)
+        self.review = ReviewPanel(desk, theme)
         area, page = scrolling_page()
         self._none = label("No batch is set here.", "muted", wrap=True)
         page.addWidget(self._none)
@@ -75,4 +75,4 @@ class HatchView(QWidget):
             self.opened.show_course(course)
         else:
             self._none.setVisible(course is None)
-            self.review.show_row(None if course is None else row_of(self._bench, course))
+            self.review.show_row(None if course is None else row_of(self._desk.book, course))

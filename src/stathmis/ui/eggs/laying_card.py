@@ -6,11 +6,11 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import laying
 from stathmis.services.eggs.laying import Described
 from stathmis.services.eggs.tray_shape import SHAPES
-from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt
 from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
 from stathmis.ui.theme import Theme
@@ -26,9 +26,9 @@ FIELDS = (
 class LayingCard(QWidget):
     """Fields for new eggs, and for what is known of the egg under the cursor."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         self._course: Course | None = None
         self._mark = ""
         box = QVBoxLayout(self)
@@ -106,7 +106,7 @@ class LayingCard(QWidget):
         def action(course: Course) -> str:
             eggs = int(typed[0]) if typed[0].strip().isdigit() else 0
             columns = int(typed[1]) if typed[1].strip().isdigit() else 0
-            return f"{laying.lay_out(self._bench, course, eggs, columns, self.described())} eggs laid out."
+            return f"{laying.lay_out(self._desk, course, eggs, columns, self.described())} eggs laid out."
 
         return self._try(action)
 
@@ -117,7 +117,7 @@ class LayingCard(QWidget):
 
         def action(course: Course) -> str:
             both = Described(known.breed, known.mother, known.source, known.laid, mass)
-            made = laying.add_egg(self._bench, course, mark, both)
+            made = laying.add_egg(self._desk, course, mark, both)
             self.mark.setText("")
             self.mass.setText("")
             return f"Egg {made} has its place."
@@ -132,14 +132,14 @@ class LayingCard(QWidget):
         mark = self._mark
 
         def action(course: Course) -> str:
-            laying.describe(self._bench, course, mark, self.described())
+            laying.describe(self._desk, course, mark, self.described())
             return f"Noted for egg {mark}."
 
         return self._try(action)
 
     def _shape_chosen(self, _index: int) -> None:
         def action(course: Course) -> str:
-            laying.change_shape(self._bench, course, self.shape.currentData())
+            laying.change_shape(self._desk, course, self.shape.currentData())
             return f"The tray lies in {self.shape.currentText()}."
 
         self._try(action)

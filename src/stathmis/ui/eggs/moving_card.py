@@ -5,11 +5,11 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import clock
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import moving
 from stathmis.services.eggs.moving import Rotation
 from stathmis.services.eggs.tray import TraySheet
-from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
 from stathmis.ui.theme import Theme
@@ -18,9 +18,9 @@ from stathmis.ui.theme import Theme
 class MovingCard(QWidget):
     """Which eggs to move round, and which go to another machine."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         self._course: Course | None = None
         self._found: Rotation | None = None
         box = QVBoxLayout(self)
@@ -55,21 +55,21 @@ class MovingCard(QWidget):
 
     def show_course(self, course: Course, sheet: TraySheet) -> None:
         """The batch in view as it stands."""
-        bench = self._bench
+        desk = self._desk
         if self._course is None or self._course.batch.id != course.batch.id:
             self.problem.hide()
         self._course = course
         running = course.batch.ended_ms is None
         never = course.species.stop_turning_day is None
-        self._found = moving.rotation(bench, course, sheet) if running and not never else None
+        self._found = moving.rotation(desk.book, course, sheet) if running and not never else None
         words = "Space picks an egg up, Space at another one lets the two change places."
         if never:
             words = "Eggs of a clutch stay as they lie; Space moves one with its mark up."
         elif self._found is not None:
-            words = f"{moving.rotation_words(bench, self._found)} {words}"
+            words = f"{moving.rotation_words(desk.book, self._found)} {words}"
         self.advice.setText(words)
         self.round.setVisible(self._found is not None)
-        others = [i for i in bench.incubators() if i.id != course.incubator.id]
+        others = [i for i in desk.book.incubators() if i.id != course.incubator.id]
         chosen = self.machine.currentData()
         self.machine.clear()
         for incubator in others:
@@ -84,26 +84,26 @@ class MovingCard(QWidget):
             return
 
         def action() -> str:
-            moving.swap(self._bench, course, found.pairs)
+            moving.swap(self._desk, course, found.pairs)
             return f"{2 * len(found.pairs)} eggs have changed places."
 
         attempt(self.problem, action)
 
     def go(self) -> None:
         """All eggs, or those typed, go to another machine."""
-        course, bench = self._course, self._bench
-        target = next((i for i in bench.incubators() if i.id == self.machine.currentData()), None)
+        course, desk = self._course, self._desk
+        target = next((i for i in desk.book.incubators() if i.id == self.machine.currentData()), None)
         if course is None or target is None:
             return
 
         def action() -> str:
             with emptied(self.marks, self.at) as (which, when):
-                at = clock.parse_moment(when, bench.now_ms, bench.zone)
+                at = clock.parse_moment(when, desk.now_ms, desk.book.zone)
                 marks = moving.marks_in(which)
                 if marks is None:
-                    moving.move_batch(bench, course, target, at)
+                    moving.move_batch(desk, course, target, at)
                     return f"The batch lies in {target.name} now."
-                moving.move_some(bench, course, marks, target, at)
+                moving.move_some(desk, course, marks, target, at)
                 return f"{len(marks)} eggs lie in {target.name} now."
 
         attempt(self.problem, action)

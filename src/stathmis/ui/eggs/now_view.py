@@ -7,16 +7,16 @@ from functools import partial
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import clock, knowledge, notify
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, tray
 from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines, rate_words
 from stathmis.services.eggs.tray import TraySheet
-from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt, emptied
-from stathmis.ui.background import Task
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
@@ -24,9 +24,9 @@ ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly
 class NowView(FoldingView):
     """The hatch of the batch in view."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 860)
-        self.bench = bench
+        self.desk = desk
         self.course: Course | None = None
         self.sheet: TraySheet | None = None
         self.found: Hatching | None = None
@@ -52,7 +52,7 @@ class NowView(FoldingView):
         for key, text in hatching.OPEN_SCHOOLS.items():
             self.school.addItem(text.partition(":")[0].lower(), key)
         self.school.setMinimumWidth(theme.px(264))
-        self.school.activated.connect(lambda _i: choose_open_school(bench, self.school.currentData()))
+        self.school.activated.connect(lambda _i: choose_open_school(desk, self.school.currentData()))
         head.addWidget(self.school)
         left.addLayout(head)
         self.answer = label("", "big")
@@ -113,14 +113,14 @@ class NowView(FoldingView):
                 for one in findings.offered(course, group):
                     self.kind.addItem(one.word, one.key)
             self.kind.setCurrentIndex(self.kind.findData("out"))
-        self.sheet = sheet = tray.tray(self.bench, course.batch)
+        self.sheet = sheet = tray.tray(self.desk.book, course.batch)
         self._count_card.setVisible(not sheet.eggs)
-        self.school.setCurrentIndex(self.school.findData(open_school(self.bench)))
+        self.school.setCurrentIndex(self.school.findData(open_school(self.desk.book)))
         self._show_rates(sheet)
         self._show_counted(sheet)
-        bench = self.bench
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: hatching.hatching(bench, course, sheet))
+        desk = self.desk
+        _ = desk.book.corrections
+        self._task = Task(lambda progress, cancelled: hatching.hatching(desk.book, course, sheet))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -129,14 +129,14 @@ class NowView(FoldingView):
         if self.course is None or found.course.batch.id != self.course.batch.id:
             return
         self.found = found
-        answer, why = hatching.may_open(found, open_school(self.bench))
+        answer, why = hatching.may_open(found, open_school(self.desk.book))
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
         clear(self._lines)
-        for line in hatching.lines(self.bench, found):
+        for line in hatching.lines(self.desk.book, found):
             self._lines.addWidget(label(line, wrap=True))
         if found.course.species.kind == "bird" and (found.pipped or found.first_out_ms is not None):
-            for line in hatching.help_out(self.bench, found):
+            for line in hatching.help_out(self.desk.book, found):
                 self._lines.addWidget(label(line, "muted", wrap=True))
 
     def _show_rates(self, sheet: TraySheet) -> None:
@@ -160,11 +160,11 @@ class NowView(FoldingView):
     def _show_counted(self, sheet: TraySheet) -> None:
         clear(self._counted)
         for finding in reversed(sheet.counted[-6:]):
-            at = self.bench.local(finding.time_ms)
+            at = self.desk.book.local(finding.time_ms)
             words = f"{at.day} {at:%b %H:%M}  {finding.count} {knowledge.findings()[finding.kind].word}"
             row = QHBoxLayout()
             row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(findings.strike, self.bench, finding), "link")
+            strike = button("strike", partial(findings.strike, self.desk, finding), "link")
             strike.setAccessibleName(f"Strike {words}")
             row.addWidget(strike)
             self._counted.addLayout(row)
@@ -177,9 +177,9 @@ class NowView(FoldingView):
 
         def action() -> str:
             with emptied(self.count, self.at) as (typed, when):
-                at = clock.parse_moment(when, self.bench.now_ms, self.bench.zone)
+                at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
                 n = int(typed) if typed.strip().isdigit() else 0
-                findings.log_count(self.bench, course, self.kind.currentData(), n, at)
+                findings.log_count(self.desk, course, self.kind.currentData(), n, at)
                 return f"{n} {self.kind.currentText()}: logged."
 
         attempt(self.problem, action)

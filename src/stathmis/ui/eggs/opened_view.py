@@ -9,17 +9,17 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
 from stathmis.services import knowledge
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import break_out
 from stathmis.services.eggs.break_out import Draft, draft_of
 from stathmis.services.eggs.signs import sign_words, signs_seen
 from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.knowledge import Opened
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import count
 
 MOST_ROWS = 9
 PARTS = {"stage": "How far it came", "position": "How it lay", "sign": "What else is seen"}
@@ -45,9 +45,9 @@ class EggList(QListWidget):
 class OpenedView(FoldingView):
     """The eggs of the batch in view that did not hatch."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 860)
-        self._bench = bench
+        self._desk = desk
         self._course: Course | None = None
         self._sheet: TraySheet | None = None
         self.draft = Draft()
@@ -121,10 +121,10 @@ class OpenedView(FoldingView):
             self._sheet = None
             self.words.setText("No batch is set here.")
             return
-        self._sheet = sheet = tray(self._bench, course.batch)
+        self._sheet = sheet = tray(self._desk.book, course.batch)
         left = break_out.to_open(course, sheet)
         n = len(left) if sheet.eggs else break_out.left_to_open(course, sheet)
-        early = self._bench.now_ms < course.at_ms(course.species.days)
+        early = self._desk.now_ms < course.at_ms(course.species.days)
         said = f"{count(n, 'egg')} did not hatch and {'is' if n == 1 else 'are'} not opened."
         if early:
             said = "The hatch is still to come: open none before the stragglers' time is over."
@@ -158,7 +158,7 @@ class OpenedView(FoldingView):
             words = f"{which}: {draft_of(found).words()}{'; ' + found.note if found.note else ''}"
             row = QHBoxLayout()
             row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(break_out.strike, self._bench, found), "link")
+            strike = button("strike", partial(break_out.strike, self._desk, found), "link")
             strike.setAccessibleName(f"Strike {words}")
             row.addWidget(strike)
             self._done.addLayout(row)
@@ -191,7 +191,7 @@ class OpenedView(FoldingView):
         def action() -> str:
             with emptied(self.note) as (note,):
                 self.draft = Draft()
-                break_out.open_egg(self._bench, course, mark, draft, self._bench.now_ms, note, n)
+                break_out.open_egg(self._desk, course, mark, draft, self._desk.now_ms, note, n)
             return f"{f'Egg {mark}' if mark else count(n, 'egg')}: {draft.words()}."
 
         if not attempt(self.problem, action):

@@ -11,18 +11,18 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from stathmis.exchange.report_page import Report
 from stathmis.services import archive, notify
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import records
 from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.eggs.records import GROUPS, BatchRow
 from stathmis.services.eggs.review import BatchReview
 from stathmis.services.report.season_report import season_report, seasons
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.eggs.report_writing import tell_written
 from stathmis.ui.eggs.review_panel import ReviewPanel
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
+from stathmis.words.numbers import count
 
 SHOWN = 40
 
@@ -32,9 +32,9 @@ class RecordsView(FoldingView):
 
     batch_wanted = Signal(int)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
-        self._bench = bench
+        self._desk = desk
         self.chosen: int | None = None
         self._seasons: list[int] = []
         self._season_path = Path()
@@ -67,7 +67,7 @@ class RecordsView(FoldingView):
         page.addSpacing(12)
         columns = self.folding_row(28)
         left, right = QVBoxLayout(), QVBoxLayout()
-        self.review = ReviewPanel(bench, theme)
+        self.review = ReviewPanel(desk, theme)
         left.addWidget(self.review)
         left.addStretch(1)
         for column in (left, right):
@@ -105,10 +105,10 @@ class RecordsView(FoldingView):
 
     def write_season(self, year: int, path: Path) -> None:
         """Write the report of a season, off the window's thread."""
-        bench = self._bench
-        _ = bench.corrections
+        desk = self._desk
+        _ = desk.book.corrections
         self._season_path = path
-        self._work(Task(lambda progress, cancelled: season_report(bench, year, progress, cancelled)))
+        self._work(Task(lambda progress, cancelled: season_report(desk.book, year, progress, cancelled)))
 
     def _choose_target(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
@@ -119,8 +119,8 @@ class RecordsView(FoldingView):
 
     def write_archive(self, path: Path) -> None:
         """Write the whole logbook as an archive, off the window's thread."""
-        bench = self._bench
-        self._work(Task(lambda progress, cancelled: archive.write(bench, path, progress, cancelled)))
+        desk = self._desk
+        self._work(Task(lambda progress, cancelled: archive.write(desk, path, progress, cancelled)))
 
     def _choose_archive(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "An archive of a logbook", "", "Archives (*.zip)")
@@ -174,7 +174,7 @@ class RecordsView(FoldingView):
 
     def refresh(self) -> None:
         """Show the logbook as it stands."""
-        self.rows = records.all_batches(self._bench)
+        self.rows = records.all_batches(self._desk.book)
         clear(self._list)
         if not self.rows:
             self._list.addWidget(label("No batch is set yet.", "muted"))
@@ -185,7 +185,7 @@ class RecordsView(FoldingView):
         for i, row in enumerate(self.rows[:SHOWN], start=1):
             self._line(grid, 2 * i, row)
         self._list.addLayout(grid)
-        years = seasons(self._bench)
+        years = seasons(self._desk.book)
         if years != self._seasons:
             self._seasons = years
             self.season.clear()
@@ -204,7 +204,7 @@ class RecordsView(FoldingView):
         names = QVBoxLayout()
         names.setSpacing(0)
         names.addWidget(label(f"{batch.name}, {row.course.incubator.name}", "name", wrap=True))
-        set_at = self._bench.local(batch.set_ms)
+        set_at = self._desk.book.local(batch.set_ms)
         details = f"set {set_at.day} {set_at:%b %Y}"
         if row.tally.fertility.of:
             details += f"; fertile of those judged {rate_words(row.tally.fertility)}"

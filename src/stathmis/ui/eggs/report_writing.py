@@ -7,10 +7,10 @@ from pathlib import Path
 from stathmis.core.errors import UserError
 from stathmis.exchange.report_page import Report, write_html
 from stathmis.services import notify
-from stathmis.services.batches import Course
+from stathmis.services.book import Book
+from stathmis.services.course import Course
 from stathmis.services.report.batch_report import batch_report
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
+from stathmis.ui.work import Task
 
 
 def write_report(report: Report, path: Path) -> str:
@@ -26,10 +26,10 @@ def write_report(report: Report, path: Path) -> str:
     return f"{report.title}: {pages} {'page' if pages == 1 else 'pages'} written to {target.name}."
 
 
-def write_batch_report(bench: Workbench, course: Course, path: Path) -> Task:
+def write_batch_report(book: Book, course: Course, path: Path) -> Task:
     """Write the report of a batch."""
-    _ = bench.corrections
-    task = Task(lambda progress, cancelled: batch_report(bench, course))
+    _ = book.corrections
+    task = Task(lambda progress, cancelled: batch_report(book, course))
     task.done.connect(lambda report: tell_written(report, path))
     task.failed.connect(notify.tell_error)
     return task.start()

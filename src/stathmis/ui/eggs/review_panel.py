@@ -7,24 +7,24 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.services import notify
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import review
 from stathmis.services.eggs.outcome import outcome_lines
 from stathmis.services.eggs.records import BatchRow
 from stathmis.services.eggs.review import BatchReview
 from stathmis.services.eggs.weeks import cells, titles
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.eggs.report_writing import write_batch_report
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
 
 
 class ReviewPanel(QWidget):
     """The review of the batch shown; found: None until it is read."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self.row: BatchRow | None = None
         self.found: BatchReview | None = None
         self._task: Task | None = None
@@ -52,9 +52,9 @@ class ReviewPanel(QWidget):
         self._body.addWidget(label(f"Review: {row.course.batch.name}", "heading", wrap=True))
         for line in outcome_lines(row.sheet):
             self._body.addWidget(label(line, "muted", wrap=True))
-        bench, course = self._bench, row.course
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: review.batch_review(bench, course))
+        desk, course = self._desk, row.course
+        _ = desk.book.corrections
+        self._task = Task(lambda progress, cancelled: review.batch_review(desk.book, course))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -63,11 +63,11 @@ class ReviewPanel(QWidget):
         if self.row is None or found.course.batch.id != self.row.course.batch.id or self.found is not None:
             return
         self.found = found
-        first, *rest = review.lines(self._bench, found)
+        first, *rest = review.lines(self._desk.book, found)
         self._body.addWidget(label(first, "name", "eggs", wrap=True))
         for line in rest:
             self._body.addWidget(label(line, wrap=True))
-        change = review.change(self._bench, found)
+        change = review.change(self._desk.book, found)
         if change:
             self._body.addWidget(label(f"Next time: {change}", "name", wrap=True))
         if found.weeks:
@@ -83,10 +83,10 @@ class ReviewPanel(QWidget):
         grid.setHorizontalSpacing(12)
         for column, share in enumerate((2, 2, 3, 3, 3)):
             grid.setColumnStretch(column, share)
-        for column, title in enumerate(titles(self._bench)):
+        for column, title in enumerate(titles(self._desk.book)):
             grid.addWidget(label(title, "small", wrap=True), 0, column)
         for i, week in enumerate(found.weeks, start=1):
-            for column, text in enumerate(cells(self._bench, found.course, week)):
+            for column, text in enumerate(cells(self._desk.book, found.course, week)):
                 grid.addWidget(label(text, "small" if column == 4 else "", wrap=True), i, column)
         return grid
 
@@ -101,4 +101,4 @@ class ReviewPanel(QWidget):
     def write_report(self, path: Path) -> None:
         """Write the report of the batch shown, as its name says: PDF or HTML."""
         if self.row is not None:
-            self._writing = write_batch_report(self._bench, self.row.course, path)
+            self._writing = write_batch_report(self._desk.book, self.row.course, path)

@@ -7,10 +7,10 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, 
 
 from stathmis.core.errors import UserError
 from stathmis.services import clock, knowledge, notify, setting_up
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.eggs import take_off
 from stathmis.services.eggs.tray import WEAK, tray
-from stathmis.services.workbench import Workbench
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
@@ -21,9 +21,9 @@ class TakeOffView(FoldingView):
 
     ended = Signal(int)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 860)
-        self._bench = bench
+        self._desk = desk
         self._course: Course | None = None
         self._batch_id = 0
         outer = QVBoxLayout(self)
@@ -104,18 +104,18 @@ class TakeOffView(FoldingView):
         if course.batch.id != self._batch_id:
             self._batch_id = course.batch.id
             self.problem.hide()
-        found = take_off.take_off(self._bench, course, tray(self._bench, course.batch))
+        found = take_off.take_off(self._desk.book, course, tray(self._desk.book, course.batch))
         if not self.count.hasFocus():
             self.count.setText(str(found.dry_count) if found.dry_count else "")
-        said = take_off.lines(self._bench, course, found)
+        said = take_off.lines(self._desk.book, course, found)
         for line in said or ["Nothing is out of its shell yet."]:
             self._lines.addWidget(label(line, "" if said else "muted", wrap=True))
         self._lines.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
         if course.batch.ended_ms is None:
-            straggling = found.pipped or self._bench.now_ms < course.at_ms(course.species.days + 2.0)
+            straggling = found.pipped or self._desk.now_ms < course.at_ms(course.species.days + 2.0)
             words = "Stragglers may still come: " if straggling else ""
             self.ended_words.setText(f"{words}ended, the machine is free, and the review can be read.")
-        for title, how, caution in take_off.afterwards(self._bench, course):
+        for title, how, caution in take_off.afterwards(self._desk.book, course):
             self._after.addWidget(label(title, "name", wrap=True))
             self._after.addWidget(label(how, "", wrap=True))
             if caution:
@@ -127,22 +127,22 @@ class TakeOffView(FoldingView):
         if self._course is None:
             return
         batch = self._course.batch
-        setting_up.end_batch(self._bench, batch)
+        setting_up.end_batch(self._desk, batch)
         notify.tell("info", f"{batch.name} ended. Ctrl+Z takes it back.")
         self.ended.emit(batch.id)
 
     def take(self) -> None:
         """Take them off."""
-        course, bench = self._course, self._bench
+        course, desk = self._course, self._desk
         if course is None:
             return
 
         def action() -> str:
             with emptied(self.count, self.bands, self.brooder, self.at, *self.weak.values()) as typed:
                 chicks, bands, brooder, when, *weak = typed
-                at = clock.parse_moment(when, bench.now_ms, bench.zone)
+                at = clock.parse_moment(when, desk.now_ms, desk.book.zone)
                 hurt = {kind: _number(text) for kind, text in zip(self.weak, weak, strict=True)}
-                return f"{take_off.take(bench, course, _number(chicks), at, bands, brooder, hurt)} taken off."
+                return f"{take_off.take(desk, course, _number(chicks), at, bands, brooder, hurt)} taken off."
 
         attempt(self.problem, action)
 

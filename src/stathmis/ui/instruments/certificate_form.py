@@ -11,18 +11,18 @@ from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Channel
 from stathmis.services import notify, setting_up
 from stathmis.services.clock import utc_ms
-from stathmis.services.wording import unit_word
-from stathmis.services.workbench import Workbench
+from stathmis.services.desk import Desk
 from stathmis.ui.pieces import button, clear, label, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import unit_word
 
 
 class CertificateForm(QWidget):
     """The certificates of one channel, and fields for a new one."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._channel: Channel | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 0)
@@ -66,14 +66,14 @@ class CertificateForm(QWidget):
     def _show_known(self) -> None:
         assert self._channel is not None
         clear(self._known)
-        bench, unit = self._bench, unit_word(self._channel.unit)
-        points = bench.corrections.certificate_of(self._channel.id, bench.now_ms)
+        desk, unit = self._desk, unit_word(self._channel.unit)
+        points = desk.book.corrections.certificate_of(self._channel.id, desk.now_ms)
         if not points:
             self._known.addWidget(label("None entered.", "muted"))
             return
-        dated = f"{bench.local(points[0].dated_ms):%d %b %Y}"
+        dated = f"{desk.book.local(points[0].dated_ms):%d %b %Y}"
         ends = points[0].expires_ms
-        until = "" if ends is None else f", runs out {bench.local(ends):%d %b %Y}"
+        until = "" if ends is None else f", runs out {desk.book.local(ends):%d %b %Y}"
         rows = "; ".join(f"at {p.reading:g} add {p.correction:+g} ± {p.expanded_uncertainty:g}" for p in points)
         drift = points[0].drift_per_year
         moved = f" May drift ± {drift:g} {unit} a year." if drift else ""
@@ -92,7 +92,7 @@ class CertificateForm(QWidget):
             day = datetime.strptime(text, "%Y-%m-%d")
         except ValueError:
             raise _FieldError(edit, f"{what} is a day such as 2026-01-31.") from None
-        return utc_ms(day.replace(hour=12), self._bench.zone)
+        return utc_ms(day.replace(hour=12), self._desk.book.zone)
 
     def keep(self) -> None:
         """Enter what is typed."""
@@ -106,7 +106,7 @@ class CertificateForm(QWidget):
             dated = self._day(self.dated, "The date")
             expires = self._day(self.expires, "The end") if self.expires.text().strip() else None
             drift = self._number(self.drift, "The drift")
-            setting_up.add_certificate(self._bench, self._channel.id, dated, points, k, drift, expires)
+            setting_up.add_certificate(self._desk, self._channel.id, dated, points, k, drift, expires)
         except _FieldError as error:
             wrong, text = error.edit, str(error)
         except UserError as error:

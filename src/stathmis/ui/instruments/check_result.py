@@ -14,10 +14,10 @@ from stathmis.services.instruments.draft import Draft
 from stathmis.services.instruments.sheet import BUDGET_HEAD, budget_rows, verdict_words
 from stathmis.services.instruments.words import choice_words, prospect_words, range_words, result_words
 from stathmis.services.instruments.zones import ZoneVerdict
-from stathmis.services.wording import unit_word
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import unit_word
 
 _OPEN = "What makes up U: the bud&get"
 

@@ -11,16 +11,16 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services import notify
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import checking, zones
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, new_draft, new_set
 from stathmis.services.instruments.methods import methods_for
-from stathmis.services.wording import unit_word
-from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.check_result import CheckResult
 from stathmis.ui.instruments.point_set_view import PointSetView
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import unit_word
 
 if TYPE_CHECKING:
     from stathmis.ui.instruments.correction_chart import CorrectionChart
@@ -40,9 +40,9 @@ class CheckView(FoldingView):
     left = Signal()
     kept = Signal(int)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self.channel: Channel | None = None
         self.draft: Draft | None = None
         self.check: Check | None = None
@@ -122,7 +122,7 @@ class CheckView(FoldingView):
     def begin(self, instrument: Instrument, channel: Channel, method: str | None = None) -> None:
         """Start a check of a channel with empty rows."""
         self.channel = channel
-        self.draft = new_draft(channel, self._bench.altitude_m, method)
+        self.draft = new_draft(channel, self._desk.book.altitude_m, method)
         self._title.setText(f"Check {instrument.name}, {unit_word(channel.unit)}")
         for box in (self.model, self.state):
             box.blockSignals(True)
@@ -141,7 +141,7 @@ class CheckView(FoldingView):
         clear(self._sets_holder)
         self.sets = []
         for i, points in enumerate(self.draft.sets):
-            view = PointSetView(self._bench, self._theme, points, self.channel.id, first=i == 0)
+            view = PointSetView(self._desk, self._theme, points, self.channel.id, first=i == 0)
             view.changed.connect(self._evaluate)
             view.rebuilt.connect(self._rebuilt)
             self.sets.append(view)
@@ -166,7 +166,7 @@ class CheckView(FoldingView):
         used = {s.method.key for s in self.draft.sets}
         free = [m for m in methods_for(self.channel.quantity) if m.key not in used]
         self.draft.sets.append(
-            new_set(self.channel, (free or methods_for(self.channel.quantity))[0], self._bench.altitude_m)
+            new_set(self.channel, (free or methods_for(self.channel.quantity))[0], self._desk.book.altitude_m)
         )
         self._build_sets()
         self._evaluate()
@@ -190,7 +190,7 @@ class CheckView(FoldingView):
         draft = self.draft
         if draft is None or self.channel is None:
             return
-        self.check = check = checking.evaluate(self._bench, draft)
+        self.check = check = checking.evaluate(self._desk.book, draft)
         for i, view in enumerate(self.sets):
             view.show_check(check, i)
         set_property(self.hysteresis, "wrong", any(p.field == "hysteresis" for p in check.problems))
@@ -208,14 +208,14 @@ class CheckView(FoldingView):
             self._chart_holder.addWidget(self.chart)
             self._chart_holder.addStretch(1)
         if self.chart is not None:
-            self.chart.show_check(check, zones.working_zone(self._bench, self.channel))
+            self.chart.show_check(check, zones.working_zone(self._desk.book, self.channel))
 
     def put_to_use(self, *, past: bool) -> None:
         """Use the correction from now, or for all readings so far as well."""
         if self.draft is None or self.check is None:
             return
         try:
-            made = checking.put_to_use(self._bench, self.draft, self.check, 0 if past else self._bench.now_ms)
+            made = checking.put_to_use(self._desk, self.draft, self.check, 0 if past else self._desk.now_ms)
         except UserError as error:
             notify.tell_error(error)
             return

@@ -11,10 +11,10 @@ from stathmis.core.calibration import Correction
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services.instruments.checking import Check
-from stathmis.services.wording import unit_word
 from stathmis.ui.chart import restyle, styled_plot
 from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import unit_word
 
 
 class CorrectionChart(QWidget):

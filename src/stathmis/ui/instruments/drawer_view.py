@@ -11,14 +11,14 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWid
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.corrections import Corrected
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import drawer
 from stathmis.services.instruments.drawer import Glance
-from stathmis.services.wording import decimals, number, signed, unit_word
-from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.check_view import CheckView
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import decimals, number, signed, unit_word
 
 TABS = (("drawer", "Drawer"), ("together", "Side by side"), ("places", "Places and set point"))
 
@@ -26,9 +26,9 @@ TABS = (("drawer", "Drawer"), ("together", "Side by side"), ("places", "Places a
 class InstrumentsView(QStackedWidget):
     """Three tabs (drawer, side by side, places); behind the drawer the check and the history of one instrument."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         front = QWidget()
         layout = QVBoxLayout(front)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -40,7 +40,7 @@ class InstrumentsView(QStackedWidget):
         self.addWidget(front)
         self._pages: dict[str, QWidget] = {"drawer": self._drawer_page()}
         self._front.addWidget(self._pages["drawer"])
-        self.check = CheckView(bench, theme)
+        self.check = CheckView(desk, theme)
         self.check.left.connect(self.leave)
         self.check.kept.connect(lambda _id: self.show_history(self.check.channel))
         self.addWidget(self.check)
@@ -119,7 +119,7 @@ class InstrumentsView(QStackedWidget):
         for name, made in self.tabs.items():
             made.setChecked(name == key)
         if key not in self._pages:
-            self._pages[key] = _make_page(key, self._bench, self._theme)
+            self._pages[key] = _make_page(key, self._desk, self._theme)
             self._front.addWidget(self._pages[key])
         self._front.setCurrentWidget(self._pages[key])
         self.setCurrentIndex(0)
@@ -153,7 +153,7 @@ class InstrumentsView(QStackedWidget):
             side = Qt.AlignmentFlag.AlignRight if column == 1 else Qt.AlignmentFlag.AlignLeft
             heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
             grid.addWidget(heading, 0, column)
-        found = drawer.glances(self._bench)
+        found = drawer.glances(self._desk.book)
         for i, glance in enumerate(found):
             grid.addWidget(rule(), 1 + 2 * i, 0, 1, 5)
             self._row(grid, 2 + 2 * i, glance)
@@ -179,7 +179,7 @@ class InstrumentsView(QStackedWidget):
         grid.addLayout(self._can_tell(glance), at, 2)
         age = glance.age
         if glance.due_ms is not None:
-            by = f"{self._bench.local(glance.due_ms):%d %b %Y}"
+            by = f"{self._desk.book.local(glance.due_ms):%d %b %Y}"
             age += f" · due since {by}" if glance.due else f"; next by {by}"
         grid.addWidget(label(age, "small", "eggs" if glance.due else "", wrap=True), at, 3)
         made = button("Check", lambda: self.begin_check(instrument, channel))
@@ -189,7 +189,7 @@ class InstrumentsView(QStackedWidget):
 
     def _to_add(self, glance: Glance) -> QWidget:
         channel = glance.channel
-        unit = self._bench.shown_unit(channel.quantity)
+        unit = self._desk.book.shown_unit(channel.quantity)
         add = float(difference_from_inside(glance.corrected.value - glance.band.middle, unit))
         wide = float(difference_from_inside(glance.corrected.U, unit))
         places = decimals(channel.quantity, wide)
@@ -231,7 +231,7 @@ class InstrumentsView(QStackedWidget):
         if self.history is None:
             from stathmis.ui.instruments.history_view import HistoryView
 
-            made = HistoryView(self._bench, self._theme)
+            made = HistoryView(self._desk, self._theme)
             made.left.connect(self.leave)
             self.history = made
             self.addWidget(made)
@@ -239,12 +239,12 @@ class InstrumentsView(QStackedWidget):
         self.setCurrentWidget(self.history)
 
 
-def _make_page(key: str, bench: Workbench, theme: Theme) -> QWidget:
+def _make_page(key: str, desk: Desk, theme: Theme) -> QWidget:
     # imported when first wanted
     if key == "together":
         from stathmis.ui.instruments.together_view import TogetherView
 
-        return TogetherView(bench, theme)
+        return TogetherView(desk, theme)
     from stathmis.ui.instruments.places_view import PlacesView
 
-    return PlacesView(bench, theme)
+    return PlacesView(desk, theme)

@@ -8,38 +8,38 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.instruments.history import History
-from stathmis.services.wording import unit_word
-from stathmis.services.workbench import Workbench
 from stathmis.ui.chart import restyle, styled_plot
 from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import unit_word
 
 
 class _DateAxis(pg.AxisItem):  # type: ignore[misc]
     """Days since 1970 shown as months."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__("bottom")
-        self._bench = bench
+        self._desk = desk
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         """ "Mar 2026"; the day too where ticks are close."""
         form = "%b %Y" if spacing >= 27 else "%d %b"
-        return [f"{self._bench.local(v * DAY_MS):{form}}" for v in values]
+        return [f"{self._desk.book.local(v * DAY_MS):{form}}" for v in values]
 
 
 class DriftChart(QWidget):
     """Error at the working point over time."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self._caption = label("", "small", wrap=True)
         layout.addWidget(self._caption)
-        self.plot = styled_plot(theme, {"bottom": _DateAxis(bench)})
+        self.plot = styled_plot(theme, {"bottom": _DateAxis(desk)})
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.setAccessibleName("Chart of the error over time, with its drift")
         layout.addWidget(self.plot)
@@ -57,7 +57,7 @@ class DriftChart(QWidget):
         color = inks.of(found.channel.quantity)
         days = np.array([c.calibration.done_ms / DAY_MS for c in found.checks])
         errors, U = np.array([c.error for c in found.checks]), np.array([c.U for c in found.checks])
-        today = self._bench.now_ms / DAY_MS
+        today = self._desk.now_ms / DAY_MS
         ends = [today + 30.0, *(m / DAY_MS for m in (found.due_ms, found.leaves_ms) if m is not None)]
         left, right = float(days.min()) - 15.0, min(max(ends) + 20.0, today + 800.0)
         grid = np.linspace(left, right, 200)

@@ -14,15 +14,16 @@ from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import Channel
 from stathmis.services import notify, setting_up
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import history as histories
 from stathmis.services.instruments.history import History
 from stathmis.services.instruments.methods import RESPONSE_S, methods
 from stathmis.services.instruments.sheet import MODEL_WORDS, chain, sheet
-from stathmis.services.wording import count, places_for, signed, unit_word
-from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.certificate_form import CertificateForm
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import count, places_for, signed, unit_word
 
 if TYPE_CHECKING:
     from stathmis.ui.instruments.drift_chart import DriftChart
@@ -33,9 +34,9 @@ class HistoryView(FoldingView):
 
     left = Signal()
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 640)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._channel_id: int | None = None
         self.chart: DriftChart | None = None
         outer = QVBoxLayout(self)
@@ -65,7 +66,7 @@ class HistoryView(FoldingView):
         self._detail_problem = label("", "problem", wrap=True)
         self._detail_problem.hide()
         page.addWidget(self._detail_problem)
-        self.certificate = CertificateForm(bench, theme)
+        self.certificate = CertificateForm(desk, theme)
         page.addWidget(self.certificate)
         page.addStretch(1)
 
@@ -96,7 +97,7 @@ class HistoryView(FoldingView):
     def show_channel(self, channel_id: int) -> None:
         """Show a channel."""
         self._channel_id = channel_id
-        channel = self._bench.channel(channel_id)
+        channel = self._desk.book.channel(channel_id)
         self.steps.setText(f"{channel.resolution:g}")
         self.accuracy.setText(f"{channel.accuracy:g}")
         self.response.setText("" if channel.response_s is None else f"{channel.response_s:g}")
@@ -106,14 +107,14 @@ class HistoryView(FoldingView):
 
     def refresh(self) -> None:
         """Show the channel as it stands."""
-        bench = self._bench
-        if self._channel_id is None or all(c.id != self._channel_id for c in bench.records(Channel)):
+        desk = self._desk
+        if self._channel_id is None or all(c.id != self._channel_id for c in desk.book.records(Channel)):
             return
-        channel = bench.channel(self._channel_id)
-        instrument = bench.instrument(channel.instrument_id)
-        found = histories.history(bench, channel)
+        channel = desk.book.channel(self._channel_id)
+        instrument = desk.book.instrument(channel.instrument_id)
+        found = histories.history(desk.book, channel)
         self._title.setText(f"{instrument.name}, {unit_word(channel.unit)}")
-        says, why = _words(bench, found)
+        says, why = _words(desk.book, found)
         self._says.setText(says)
         self._why.setText(why)
         self._why.setVisible(bool(why))
@@ -129,7 +130,7 @@ class HistoryView(FoldingView):
         if found.checks and self.chart is None:
             from stathmis.ui.instruments.drift_chart import DriftChart
 
-            self.chart = DriftChart(self._bench, self._theme)
+            self.chart = DriftChart(self._desk, self._theme)
             self.chart.setFixedHeight(self._theme.px(250))
             self._chart_holder.addWidget(self.chart)
         if self.chart is not None:
@@ -143,31 +144,31 @@ class HistoryView(FoldingView):
             self._checks.addWidget(label("None yet.", "muted"))
         unit = unit_word(found.channel.unit)
         places = places_for(found.channel.resolution / 10)
-        force = self._bench.corrections.in_force(found.channel, self._bench.now_ms)
+        force = self._desk.book.corrections.in_force(found.channel, self._desk.now_ms)
         for past in reversed(found.checks):
             one = past.calibration
             names = ", ".join(methods()[k].name for k in one.conditions.method.split("+") if k in methods())
             mark = " · in force" if one.id == force.calibration_id else ""
             later = [c.calibration.done_ms for c in found.checks if c.calibration.done_ms > one.done_ms]
             if later and not mark:
-                mark = f" · superseded {self._bench.local(min(later)):%d %b %Y}"
+                mark = f" · superseded {self._desk.book.local(min(later)):%d %b %Y}"
             row = QHBoxLayout()
             row.setSpacing(12)
             text = (
-                f"{self._bench.local(one.done_ms):%d %b %Y}, {one.conditions.state}{mark}: add "
+                f"{self._desk.book.local(one.done_ms):%d %b %Y}, {one.conditions.state}{mark}: add "
                 f"{signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
             )
             row.addWidget(label(text, "name", wrap=True), 1)
             made = button("Sheet to print …", partial(self.choose_sheet, one), "link")
-            made.setAccessibleName(f"Sheet to print of {self._bench.local(one.done_ms):%d %b %Y}")
+            made.setAccessibleName(f"Sheet to print of {self._desk.book.local(one.done_ms):%d %b %Y}")
             row.addWidget(made)
             self._checks.addLayout(row)
-            how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._bench, one))
+            how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._desk.book, one))
             self._checks.addWidget(label(how, "small", wrap=True))
 
     def _switch_between(self, on: bool) -> None:
         if self._channel_id is not None:
-            histories.set_between_checks(self._bench, self._bench.channel(self._channel_id), on)
+            histories.set_between_checks(self._desk, self._desk.book.channel(self._channel_id), on)
 
     def keep_details(self) -> None:
         """Keep steps, accuracy and response time."""
@@ -179,7 +180,7 @@ class HistoryView(FoldingView):
                 for e in (self.steps, self.accuracy, self.response)
             ]
             setting_up.change_channel(
-                self._bench, self._bench.channel(self._channel_id), numbers[0] or 0.0, numbers[1] or 0.0, numbers[2]
+                self._desk, self._desk.book.channel(self._channel_id), numbers[0] or 0.0, numbers[1] or 0.0, numbers[2]
             )
             problem = ""
         except NotANumberError as error:
@@ -191,7 +192,7 @@ class HistoryView(FoldingView):
 
     def choose_sheet(self, one: Calibration) -> None:
         """Ask where the printable sheet goes, and write it."""
-        name = f"{self._title.text().replace('/', '-')} {self._bench.local(one.done_ms):%Y-%m-%d}.pdf"
+        name = f"{self._title.text().replace('/', '-')} {self._desk.book.local(one.done_ms):%Y-%m-%d}.pdf"
         chosen, _ = QFileDialog.getSaveFileName(self, "Sheet to print", str(Path.home() / name), "PDF (*.pdf)")
         if chosen:
             self.write_sheet(one, Path(chosen))
@@ -201,22 +202,22 @@ class HistoryView(FoldingView):
         from stathmis.ui.instruments.sheet_pdf import write_sheet
 
         try:
-            write_sheet(sheet(self._bench, one), path)
+            write_sheet(sheet(self._desk.book, one), path)
         except UserError as error:
             notify.tell("error", str(error))
             return
         notify.tell("info", f"Sheet written to {path.name}.")
 
 
-def _words(bench: Workbench, found: History) -> tuple[str, str]:
+def _words(book: Book, found: History) -> tuple[str, str]:
     """When it is due and why, and what its drift says."""
     unit = unit_word(found.channel.unit)
     due = ""
     if found.due_ms is None:
         due = "Never checked: check it before you believe it."
     else:
-        late = bench.now_ms > found.due_ms
-        due = f"{'Due since' if late else 'Next check by'} {bench.local(found.due_ms):%d %b %Y} ({found.due_why})."
+        late = book.now_ms > found.due_ms
+        due = f"{'Due since' if late else 'Next check by'} {book.local(found.due_ms):%d %b %Y} ({found.due_why})."
     if found.drift is None:
         return due, ""
     yearly = found.drift.rate * 365.25
@@ -229,6 +230,6 @@ def _words(bench: Workbench, found: History) -> tuple[str, str]:
         U = 1.96 * found.drift.u_rate * 365.25
         says = f"Drift not known yet: three checks show it; until then ± {U:.{places}f} {unit} a year is allowed for."
     if found.leaves_ms is not None:
-        when = bench.local(found.leaves_ms)
+        when = book.local(found.leaves_ms)
         says += f" What its correction leaves, with U, passes ± {found.tolerance:.{places}f} {unit} on {when:%d %b %Y}."
     return due, says

@@ -8,25 +8,25 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Incubator
 from stathmis.services import knowledge, notify
-from stathmis.services.corrections import Corrected
+from stathmis.services.advice import heat
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import places
-from stathmis.services.instruments.controller import advise_set_point
 from stathmis.services.instruments.drawer import instruments_for
-from stathmis.services.instruments.place_words import even_words, layer_words, mean_words
+from stathmis.services.instruments.place_words import even_words, layer_words
 from stathmis.services.instruments.places import PLACES, Cell, PlacesResult
-from stathmis.services.workbench import Workbench
 from stathmis.ui.instruments.plan_picture import PlanPicture
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words import advice as said
 
 
 class PlacesView(FoldingView):
     """One incubator at a time: a map of places (or of heights, in still air) and its controller."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._incubator: Incubator | None = None
         self.result: PlacesResult | None = None
         outer = QVBoxLayout(self)
@@ -169,14 +169,14 @@ class PlacesView(FoldingView):
 
     def refresh(self) -> None:
         """Show the incubator as it stands; what is being typed stays."""
-        bench = self._bench
-        if self._swing_unit.text() != bench.temperature_unit:
-            self._swing_unit.setText(bench.temperature_unit)
-            self.swing.setText(f"{float(difference_from_inside(places.SWING_K, bench.temperature_unit)):g}")
+        desk = self._desk
+        if self._swing_unit.text() != desk.book.temperature_unit:
+            self._swing_unit.setText(desk.book.temperature_unit)
+            self.swing.setText(f"{float(difference_from_inside(places.SWING_K, desk.book.temperature_unit)):g}")
         chosen = self.incubator.currentData()
         self.incubator.blockSignals(True)
         self.incubator.clear()
-        for incubator in bench.incubators():
+        for incubator in desk.book.incubators():
             self.incubator.addItem(incubator.name, incubator.id)
         self.incubator.setCurrentIndex(max(0, self.incubator.findData(chosen)))
         self.incubator.blockSignals(False)
@@ -184,7 +184,7 @@ class PlacesView(FoldingView):
             before = box.currentData()
             box.blockSignals(True)
             box.clear()
-            for instrument, channel in instruments_for(bench, "temperature"):
+            for instrument, channel in instruments_for(desk.book, "temperature"):
                 box.addItem(instrument.name, channel.id)
             box.setCurrentIndex(max(0, box.findData(before)))
             box.blockSignals(False)
@@ -193,7 +193,7 @@ class PlacesView(FoldingView):
     def _chosen(self) -> None:
         wanted = self.incubator.currentData()
         before = self._incubator
-        self._incubator = next((i for i in self._bench.incubators() if i.id == wanted), None)
+        self._incubator = next((i for i in self._desk.book.incubators() if i.id == wanted), None)
         if before is not None and self._incubator is not None and before.id != self._incubator.id:
             for edit in (*self.cells.values(), self.egg_top, *(e for pair in self.levels for e in pair)):
                 edit.setText("")
@@ -221,8 +221,8 @@ class PlacesView(FoldingView):
         ]
 
     def _evaluate(self) -> None:
-        bench = self._bench
-        self.result = result = places.compare_places(bench, self._typed(), self.swing.text())
+        desk = self._desk
+        self.result = result = places.compare_places(desk.book, self._typed(), self.swing.text())
         wrong = {place: text for place, _, text in result.problems}
         for name, edit in self.cells.items():
             set_property(edit, "wrong", name in wrong)
@@ -230,18 +230,18 @@ class PlacesView(FoldingView):
         text = next(iter(wrong.items()), ("", ""))
         self._problem.setText(f"{text[0]}: {text[1]}" if text[0] else text[1])
         self._problem.setVisible(bool(text[1]))
-        says, why = even_words(bench, result)
+        says, why = even_words(desk.book, result)
         if not any(e.text().strip() for e in self.cells.values()) and self._incubator is not None:
-            kept = places.newest_survey(bench, self._incubator, "places")
+            kept = places.newest_survey(desk.book, self._incubator, "places")
             if kept is not None:
-                result = places.from_survey(bench, *kept)
-                says, why = even_words(bench, result)
-                says = f"Map of {bench.local(kept[0].done_ms):%d %b %Y}. {says}"
+                result = places.from_survey(desk.book, *kept)
+                says, why = even_words(desk.book, result)
+                says = f"Map of {desk.book.local(kept[0].done_ms):%d %b %Y}. {says}"
         self._says.setText(says)
         self._says.setVisible(bool(says))
         self._why.setText(why)
         self._why.setVisible(bool(why))
-        self.picture.show_result(result, bench.temperature_unit, says)
+        self.picture.show_result(result, desk.book.temperature_unit, says)
         self.keep.setEnabled(self.result.even is not None and not self.result.problems)
 
     def _evaluate_heights(self) -> None:
@@ -249,7 +249,7 @@ class PlacesView(FoldingView):
         cells = [Cell(f"height {i + 1}", moved, s.text(), h.text()) for i, (h, s) in enumerate(self.levels)]
         result = None
         if any(c.typed.strip() for c in cells):
-            result = places.compare_heights(self._bench, cells, self.swing.text(), self.egg_top.text())
+            result = places.compare_heights(self._desk.book, cells, self.swing.text(), self.egg_top.text())
         self.layer_result = result
         problems = result.problems if result is not None else ()
         wrong = {(place, field) for place, field, _ in problems}
@@ -259,7 +259,7 @@ class PlacesView(FoldingView):
         set_property(self.egg_top, "wrong", ("", "egg_top") in wrong)
         self._layer_problem.setText(problems[0][2] if problems else "")
         self._layer_problem.setVisible(bool(problems))
-        says = layer_words(self._bench, result) if result is not None else ""
+        says = layer_words(self._desk.book, result) if result is not None else ""
         self._layer_says.setText(says)
         self._layer_says.setVisible(bool(says))
         self.keep_layers.setEnabled(result is not None and result.layered is not None and not result.problems)
@@ -271,7 +271,7 @@ class PlacesView(FoldingView):
         if result is None or self._incubator is None:
             return
         try:
-            places.keep_survey(self._bench, self._incubator, result, egg_top)
+            places.keep_survey(self._desk, self._incubator, result, egg_top)
         except UserError as error:
             notify.tell_error(error)
             return
@@ -285,19 +285,18 @@ class PlacesView(FoldingView):
         if self._incubator is None:
             self._controller.addWidget(label("Enter an incubator first.", "muted"))
             return
-        found = advise_set_point(self._bench, self._incubator)
-        self._controller.addWidget(label(found.words, "big", wrap=True))
+        book = self._desk.book
+        found = heat.advise(book, self._incubator)
+        told = said.heat(book, found)
+        self._controller.addWidget(label(told.text, "big", wrap=True))
         if found.mean is not None:
             line = QHBoxLayout()
             line.setSpacing(12)
             level = Level(self._theme)
             level.setFixedWidth(self._theme.px(200))
-            decision = found.decision
-            corrected = Corrected(found.mean.value, found.mean.U)
-            level.show_state(LevelState("temperature", found.band, corrected, decision), mean_words(self._bench, found))
+            words = said.mean_words(book, found)
+            level.show_state(LevelState("temperature", found.band, found.mean.value, found.decision), words)
             line.addWidget(level)
-            line.addWidget(label(mean_words(self._bench, found), "name", wrap=True), 1)
+            line.addWidget(label(words, "name", wrap=True), 1)
             self._controller.addLayout(line)
-        self._controller.addWidget(label(found.why, "muted", wrap=True))
-        if found.caution:
-            self._controller.addWidget(label(found.caution, "", "eggs", wrap=True))
+        self._controller.addWidget(label(told.note, "muted", wrap=True))

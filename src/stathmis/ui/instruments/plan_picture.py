@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.services.instruments.places import PLACES, PlacesResult
-from stathmis.services.wording import signed
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import signed
 
 FULL_TINT_K = 1.0
 """A place this much off the mean has the deepest tint."""

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, 
 from stathmis.core.errors import UserError
 from stathmis.core.fixed_points import SALTS
 from stathmis.services import clock, knowledge
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import checking, logged_pairs
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import PointSet, Row, new_set
@@ -18,10 +19,9 @@ from stathmis.services.instruments.methods import FIELDS, methods_for
 from stathmis.services.instruments.points import Point
 from stathmis.services.instruments.reference_values import WICKS
 from stathmis.services.instruments.words import settling_words
-from stathmis.services.wording import count, places_for, signed, unit_word
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import Chooser, button, clear, label, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import count, places_for, signed, unit_word
 
 _DIRECTIONS = (("", "–"), ("rising", "rising"), ("falling", "falling"))
 _STRETCH = {"came": 0, "this one shows": 4, "salt": 6, "jar at": 2}
@@ -90,7 +90,7 @@ class _RowWidgets:
 
     def _typed(self, key: str, text: str) -> None:
         if key == "shown":
-            self.row.type_shown(text, self._view.bench.now_ms)
+            self.row.type_shown(text, self._view.desk.now_ms)
         else:
             self.row.cells[key] = text
         self._view.changed.emit()
@@ -137,13 +137,11 @@ class PointSetView(QWidget):
     changed = Signal()
     rebuilt = Signal()
 
-    def __init__(
-        self, bench: Workbench, theme: Theme, points: PointSet, channel_id: int, *, first: bool = True
-    ) -> None:
+    def __init__(self, desk: Desk, theme: Theme, points: PointSet, channel_id: int, *, first: bool = True) -> None:
         super().__init__()
         self._first = first
-        self.bench, self.theme, self.points = bench, theme, points
-        self.channel = bench.channel(channel_id)
+        self.desk, self.theme, self.points = desk, theme, points
+        self.channel = desk.book.channel(channel_id)
         self.rows: list[_RowWidgets] = []
         self._allow: dict[str, QLineEdit] = {}
         self._settings: dict[str, QWidget] = {}
@@ -220,7 +218,7 @@ class PointSetView(QWidget):
 
     def _chooser(self, key: str, quantity: str, name: str) -> Chooser:
         box = Chooser()
-        for other, theirs in checking.references(self.bench, self.channel, quantity):
+        for other, theirs in checking.references(self.desk.book, self.channel, quantity):
             mark = "" if other.role == "reference" else " (no reference)"
             box.addItem(other.name + mark, theirs.id)
         chosen = getattr(self.points, key)
@@ -287,7 +285,7 @@ class PointSetView(QWidget):
 
     def _switch_method(self) -> None:
         method = next(m for m in methods_for(self.channel.quantity) if m.key == self.method.currentData())
-        fresh = new_set(self.channel, method, self.bench.altitude_m)
+        fresh = new_set(self.channel, method, self.desk.book.altitude_m)
         kept = [row.shown for row in self.points.rows]
         # what the instrument showed stays; what belonged to the other method goes
         for row, shown in zip(fresh.rows, kept, strict=False):
@@ -336,8 +334,8 @@ class PointSetView(QWidget):
             self._from_logs = QWidget()
             row = QHBoxLayout(self._from_logs)
             row.setContentsMargins(0, 0, 0, 0)
-            now = self.bench.local(self.bench.now_ms)
-            self.log_from = QLineEdit(f"{self.bench.local(self.bench.now_ms - 86_400_000):%Y-%m-%d %H:%M}")
+            now = self.desk.book.local(self.desk.now_ms)
+            self.log_from = QLineEdit(f"{self.desk.book.local(self.desk.now_ms - 86_400_000):%Y-%m-%d %H:%M}")
             self.log_to = QLineEdit(f"{now:%Y-%m-%d %H:%M}")
             for text, edit in (("from", self.log_from), ("to", self.log_to)):
                 edit.setAccessibleName(f"Logs {text}")
@@ -362,14 +360,14 @@ class PointSetView(QWidget):
 
     def pick_from_logs(self) -> None:
         """Pair both logs over the stretch typed."""
-        bench = self.bench
+        desk = self.desk
         problem = ""
         try:
-            start = clock.parse_moment(self.log_from.text(), bench.now_ms, bench.zone)
-            end = clock.parse_moment(self.log_to.text(), bench.now_ms, bench.zone)
+            start = clock.parse_moment(self.log_from.text(), desk.now_ms, desk.book.zone)
+            end = clock.parse_moment(self.log_to.text(), desk.now_ms, desk.book.zone)
             if self.points.reference_id is None:
                 raise UserError("There is no reference yet.", "Choose one above.")
-            self.points.logged = logged_pairs.pick(bench, self.channel, self.points.reference_id, start, end)
+            self.points.logged = logged_pairs.pick(desk.book, self.channel, self.points.reference_id, start, end)
         except UserError as error:
             problem = str(error)
             self.points.logged = None
@@ -468,7 +466,7 @@ class PointSetView(QWidget):
         notes += [p.text for p in check.warnings if (p.set_index, p.row) == place] if check else []
         if point is not None and point.settled is not None and not notes:
             limit = checking.settle_limit(self.channel)
-            response = checking.response_s(self.bench, self.channel, self.points)
+            response = checking.response_s(self.desk.book, self.channel, self.points)
             notes = [settling_words(point.settled, limit, response, unit)]
         widgets.note.setText(notes[0] if notes else "")
         set_property(widgets.note, "role", "problem" if real else "small")

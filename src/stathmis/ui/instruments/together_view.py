@@ -8,13 +8,13 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from stathmis.core.conformity import decide
 from stathmis.services.corrections import Corrected
+from stathmis.services.desk import Desk
 from stathmis.services.instruments import drawer
 from stathmis.services.instruments.drawer import Together
-from stathmis.services.wording import number, with_u
-from stathmis.services.workbench import Workbench
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words.numbers import number, with_u
 
 NOT_A_VOTE = (
     "Not a vote: each counts by how sure it is, so one with a short path to a reference outweighs any number of cheap "
@@ -26,9 +26,9 @@ NOT_A_VOTE = (
 class TogetherView(FoldingView):
     """Every incubator with two or more readings of one quantity, a table each."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 760)
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -51,9 +51,9 @@ class TogetherView(FoldingView):
         clear(self._list)
         self._drawn_narrow = self.narrow
         any_found = False
-        for incubator in self._bench.incubators():
+        for incubator in self._desk.book.incubators():
             for quantity in ("temperature", "humidity"):
-                found = drawer.side_by_side(self._bench, incubator, quantity)
+                found = drawer.side_by_side(self._desk.book, incubator, quantity)
                 if found is not None:
                     any_found = True
                     self._show(found)
@@ -62,9 +62,9 @@ class TogetherView(FoldingView):
             self._list.addWidget(label(words, "muted", wrap=True))
 
     def _show(self, found: Together) -> None:
-        unit = self._bench.shown_unit(found.quantity)
+        unit = self._desk.book.shown_unit(found.quantity)
         at = max(r.time_ms for r in found.readings)
-        head = f"{found.incubator.name}, {found.quantity}, {self._bench.local(at):%d %b %H:%M}"
+        head = f"{found.incubator.name}, {found.quantity}, {self._desk.book.local(at):%d %b %H:%M}"
         self._list.addSpacing(8)
         self._list.addWidget(label(head, "heading"))
         ink = "heat" if found.quantity == "temperature" else "moisture"

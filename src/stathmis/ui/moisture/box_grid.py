@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.services.corrections import Corrected
 from stathmis.services.moisture import box_words
-from stathmis.services.moisture.mixes import Cell, Grid
+from stathmis.services.moisture.mixes import Cell, Grid, is_setting
 from stathmis.services.moisture.water import Setting, opening_typed
 from stathmis.ui.level import LevelState, paint_level
 from stathmis.ui.theme import Theme
@@ -154,7 +154,7 @@ class BoxGrid(QWidget):
         painter.setFont(theme.font(12, QFont.Weight.DemiBold if chosen else QFont.Weight.Normal))
         painter.setPen(QColor(inks.ink))
         text = f"{cell.rh:.0f} ± {max(1.0, cell.U):.0f}"
-        now = box_words.is_setting(self._now, cell)
+        now = is_setting(self._now, cell)
         words = ", ".join(w for w, is_so in (("best", chosen), ("now", now)) if is_so)
         below = QRectF(area.left() + 4, tube.bottom(), area.width() - 8, area.bottom() - tube.bottom() - 2)
         if not words:

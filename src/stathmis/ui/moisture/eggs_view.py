@@ -13,16 +13,16 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QGridLayout, QHBoxLayout,
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Weighing
 from stathmis.services import clock, notify
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import loss, loss_words, sizes, weights
 from stathmis.services.moisture.loss import LossSheet
 from stathmis.services.moisture.weights import Row, Weighed
-from stathmis.services.wording import count
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
+from stathmis.words.numbers import count
 
 if TYPE_CHECKING:
     from stathmis.ui.moisture.loss_chart import LossChart
@@ -58,7 +58,7 @@ class ScaleRow:
     def __init__(self, view: EggsView, grid: QGridLayout, at: int, mark: str, eggs: int) -> None:
         self.view, self.mark = view, mark
         self.weighed: Weighed | None = None
-        last = weights.last_of(view.bench, view.batch_id, mark)
+        last = weights.last_of(view.desk.book, view.batch_id, mark)
         grid.addWidget(label(weights.name_of(mark), "name"), at, 0)
         self.eggs = QLineEdit(str(last.eggs if last is not None else eggs))
         self.eggs.setFixedWidth(view.theme.px(52))
@@ -67,7 +67,7 @@ class ScaleRow:
         self.eggs.setVisible(not mark)
         said = ""
         if last is not None:
-            when = view.bench.local(last.time_ms)
+            when = view.desk.book.local(last.time_ms)
             said = f"{last.mass_g:.{loss_words.places(last.scale_g)}f} g on {when.day} {when:%b}"
         grid.addWidget(label(said, "small"), at, 2)
         self.edit = MassEdit(self)
@@ -107,9 +107,9 @@ class ScaleRow:
 class EggsView(FoldingView):
     """The weights of the batch in view and what they ask for."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 860)
-        self.bench = bench
+        self.desk = desk
         self.course: Course | None = None
         self.sheet: LossSheet | None = None
         self.rows: list[ScaleRow] = []
@@ -208,11 +208,11 @@ class EggsView(FoldingView):
         """Log what was measured of an egg."""
         typed = {key: edit.text() for key, edit in self.sizes.items()}
         try:
-            at = clock.parse_moment(self.when.text(), self.bench.now_ms, self.bench.zone)
+            at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
             for edit in self.sizes.values():
                 edit.setText("")
             mark, length, breadth, air_cell = typed.values()
-            words = sizes.log_size(self.bench, self._course(), mark, length, breadth, air_cell, at)
+            words = sizes.log_size(self.desk, self._course(), mark, length, breadth, air_cell, at)
         except UserError as error:
             for key, edit in self.sizes.items():
                 edit.setText(typed[key])
@@ -250,10 +250,10 @@ class EggsView(FoldingView):
         if course is None or not weighed:
             return
         self._fill(typed)
-        found = weights.weighings(self.bench, course.batch.id)
-        bench = self.bench
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: loss.loss_sheet(bench, course, found))
+        found = weights.weighings(self.desk.book, course.batch.id)
+        desk = self.desk
+        _ = desk.book.corrections
+        self._task = Task(lambda progress, cancelled: loss.loss_sheet(desk.book, course, found))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -263,7 +263,7 @@ class EggsView(FoldingView):
         focused = next((r.mark for r in self.rows if r.edit.hasFocus()), None)
         clear(self._grid)
         self.rows = []
-        known = weights.marks(self.bench, self.batch_id)
+        known = weights.marks(self.desk.book, self.batch_id)
         self._new_marks = [m for m in self._new_marks if m not in known]
         for i, mark in enumerate(["", *known, *self._new_marks]):
             row = ScaleRow(self, self._grid, 2 * i, mark, 1 if mark else self.course.batch.eggs)
@@ -279,11 +279,11 @@ class EggsView(FoldingView):
 
     def _show_logged(self) -> None:
         clear(self._logged)
-        found = weights.weighings(self.bench, self.batch_id)[-SHOWN:]
+        found = weights.weighings(self.desk.book, self.batch_id)[-SHOWN:]
         if found:
             self._logged.addWidget(label("Weighed lately", "name"))
         for one in reversed(found):
-            at = self.bench.local(one.time_ms)
+            at = self.desk.book.local(one.time_ms)
             row = QHBoxLayout()
             words = f"{at.day} {at:%b %H:%M}  {loss_words.weighing_words(one)}"
             row.addWidget(label(words, "small", wrap=True), 1)
@@ -293,7 +293,7 @@ class EggsView(FoldingView):
             self._logged.addLayout(row)
 
     def _strike(self, one: Weighing) -> None:
-        weights.strike_weighing(self.bench, one)
+        weights.strike_weighing(self.desk, one)
         notify.tell("info", "Struck. It stays in the file; Ctrl+Z brings it back.")
 
     def _arrived(self, found: LossSheet | None) -> None:
@@ -320,27 +320,27 @@ class EggsView(FoldingView):
             state = loss_words.level_state(sheet)
             level.show_state(LevelState("humidity", *state), loss_words.headline(sheet))
             self._says.addWidget(level)
-        self._says.addWidget(label(" ".join(loss_words.lines(self.bench, sheet)), "muted", wrap=True))
+        self._says.addWidget(label(" ".join(loss_words.lines(self.desk.book, sheet)), "muted", wrap=True))
         # the chart library is heavy: it is loaded when the first chart is drawn
         from stathmis.ui.moisture.loss_chart import LossChart
 
         if self._chart is None:
-            self._chart = LossChart(self.bench, self.theme)
+            self._chart = LossChart(self.desk, self.theme)
             self._charts.addWidget(self._chart)
         self._chart.show_sheet(sheet)
-        for line in [*loss_words.egg_lines(sheet), *sizes.lines(self.bench, sheet)]:
+        for line in [*loss_words.egg_lines(sheet), *sizes.lines(self.desk.book, sheet)]:
             self._more.addWidget(label(line, wrap=True))
-        why = "\n".join(loss_words.why(self.bench, sheet))
+        why = "\n".join(loss_words.why(self.desk.book, sheet))
         self._more.addWidget(label(why, "small", wrap=True))
 
     def interpret(self, row: Row) -> Weighed | None:
         """What a row comes to at the time typed."""
         assert self.course is not None
         try:
-            at = clock.parse_moment(self.when.text(), self.bench.now_ms, self.bench.zone)
+            at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
         except UserError as error:
             return Weighed(row, problem=str(error)) if row.text.strip() else None
-        return weights.interpret(self.bench, self.course, row, at)
+        return weights.interpret(self.desk.book, self.course, row, at)
 
     def _retype(self) -> None:
         for row in self.rows:
@@ -401,12 +401,12 @@ class EggsView(FoldingView):
         found = [replace(r.weighed) for r in self.rows if r.weighed is not None]
         kept = {r.mark: (r.edit.text(), r.eggs.text()) for r in self.rows}
         try:
-            at = clock.parse_moment(self.when.text(), self.bench.now_ms, self.bench.zone)
+            at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
             step_g = loss_words.step_in(self.step_g.text())
             for row in self.rows:
                 row.edit.setText("")
                 row.weighed = None
-            logged = weights.log_weighings(self.bench, self._course(), found, at, step_g)
+            logged = weights.log_weighings(self.desk, self._course(), found, at, step_g)
         except UserError as error:
             self._fill(kept)
             self.problem.setText(str(error))

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
 from stathmis.core import moisture
 from stathmis.core.psychrometrics import saturation_vapor_pressure
+from stathmis.services.desk import Desk
 from stathmis.services.moisture.loss import LossSheet
-from stathmis.services.workbench import Workbench
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
 from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme
@@ -25,13 +25,13 @@ FAN_K = 2.0
 class LossChart(QWidget):
     """Loss in percent of the mass at setting, over the days to lockdown."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
         self._sheet: LossSheet | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self._axis = DayAxis(bench.local)
+        self._axis = DayAxis(desk.book.local)
         self.plot = styled_plot(theme, {"bottom": self._axis})
         self.plot.setMouseEnabled(x=False, y=False)
         self._set_height()

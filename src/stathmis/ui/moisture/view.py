@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Incubator
-from stathmis.services.batches import Course
-from stathmis.services.workbench import Workbench
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.ui.moisture.eggs_view import EggsView
 from stathmis.ui.moisture.water_view import WaterView
 from stathmis.ui.part_tabs import PartTabs
@@ -16,11 +16,11 @@ from stathmis.ui.theme import Theme
 class MoistureView(QWidget):
     """The two parts of moisture, one in view."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.eggs, self.water = EggsView(bench, theme), WaterView(bench, theme)
+        self.eggs, self.water = EggsView(desk, theme), WaterView(desk, theme)
         self.parts = PartTabs(
             (
                 ("eggs", "What the eggs ask for", "Alt+A", self.eggs),

@@ -17,16 +17,16 @@ from PySide6.QtWidgets import (
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator, WaterSurface
 from stathmis.services import clock, knowledge, notify
-from stathmis.services.batches import Course
+from stathmis.services.course import Course
+from stathmis.services.desk import Desk
 from stathmis.services.moisture import box, box_words, states, water
 from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.moisture.mixes import Cell
 from stathmis.services.moisture.states import FoundState
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.moisture.box_grid import BoxGrid
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Task
 
 SHARES = {0.0: "dry", 0.25: "a quarter wet", 0.5: "half wet", 0.75: "three quarters", 1.0: "all wet"}
 GRID_WORDS = {"now": "now", "tonight": "in the coldest hours", "lockdown": "at lockdown"}
@@ -36,9 +36,9 @@ SHOWN = 8
 class WaterView(FoldingView):
     """Water and vents of the incubator in view."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
-        self.bench = bench
+        self.desk = desk
         self.incubator: Incubator | None = None
         self.course: Course | None = None
         self.sheet: BoxSheet | None = None
@@ -160,9 +160,9 @@ class WaterView(FoldingView):
         self.incubator, self.course = incubator, course
         self._show_surfaces()
         self._show_sheet()
-        bench = self.bench
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: box.box_sheet(bench, incubator, course))
+        desk = self.desk
+        _ = desk.book.corrections
+        self._task = Task(lambda progress, cancelled: box.box_sheet(desk.book, incubator, course))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -172,8 +172,8 @@ class WaterView(FoldingView):
         kept = {key: chosen.currentData() for key, chosen in self.shares.items()} if self._touched else {}
         clear(self._surfaces)
         self.shares = {}
-        own = water.surfaces(self.bench, self.incubator)
-        now = water.setting_at(water.events_of(self.bench, self.incubator), self.bench.now_ms)
+        own = water.surfaces(self.desk.book, self.incubator)
+        now = water.setting_at(water.events_of(self.desk.book, self.incubator), self.desk.now_ms)
         stands = shares_for(own, now.surface_cm2)
         for surface in own:
             row = QHBoxLayout()
@@ -206,7 +206,7 @@ class WaterView(FoldingView):
         self.problem.hide()
 
     def _remove(self, surface: WaterSurface) -> None:
-        water.remove_surface(self.bench, surface)
+        water.remove_surface(self.desk, surface)
 
     def add_surface(self) -> None:
         """Enter a trough, cup or wick."""
@@ -215,7 +215,7 @@ class WaterView(FoldingView):
         for edit in (self.name, self.area, self.volume):
             edit.setText("")
         try:
-            water.add_surface(self.bench, self.incubator, *typed)
+            water.add_surface(self.desk, self.incubator, *typed)
         except UserError as error:
             for edit, text in zip((self.name, self.area, self.volume), typed, strict=True):
                 edit.setText(text)
@@ -231,14 +231,14 @@ class WaterView(FoldingView):
         assert self.incubator is not None
         typed, touched = (self.poured.text(), self.since.text()), self._touched
         try:
-            at = clock.parse_moment(self.since.text(), self.bench.now_ms, self.bench.zone)
+            at = clock.parse_moment(self.since.text(), self.desk.now_ms, self.desk.book.zone)
             opening = water.opening_in(self.vent.text()) if self.vent.text().strip() else None
             poured = water.amount_in(self.poured.text()) if self.poured.text().strip() else None
             wet = {key: float(chosen.currentData()) for key, chosen in self.shares.items()}
             self._touched = False
             self.poured.setText("")
             self.since.setText("")
-            logged = water.log_change(self.bench, self.incubator, wet, opening, at, poured)
+            logged = water.log_change(self.desk, self.incubator, wet, opening, at, poured)
         except UserError as error:
             self._touched = touched
             self.poured.setText(typed[0])
@@ -257,7 +257,7 @@ class WaterView(FoldingView):
         self._show_sheet()
 
     def _show_sheet(self) -> None:
-        sheet, bench = self.sheet, self.bench
+        sheet, desk = self.sheet, self.desk
         clear(self._lines)
         clear(self._ramp)
         clear(self._states)
@@ -276,15 +276,15 @@ class WaterView(FoldingView):
         for key, made in self.choices.items():
             made.setVisible(shown and key in sheet.grids)
         self.show_grid(self.which if self.which in sheet.grids else "now")
-        for line in box_words.lines(bench, sheet):
+        for line in box_words.lines(desk.book, sheet):
             self._lines.addWidget(label(line, "muted", wrap=True))
         if shown:
             self._show_ramp(sheet)
-        self.why.setText(" ".join(box_words.why(bench, sheet)))
+        self.why.setText(" ".join(box_words.why(desk.book, sheet)))
         self._show_states(sheet)
 
     def _show_ramp(self, sheet: BoxSheet) -> None:
-        said = box_words.ramp_lines(self.bench, sheet)
+        said = box_words.ramp_lines(self.desk.book, sheet)
         if not said:
             return
         head = QHBoxLayout()
@@ -298,7 +298,7 @@ class WaterView(FoldingView):
         chooser.setMinimumWidth(self.theme.px(200))
         chooser.setToolTip(box.VENT_SCHOOLS[sheet.vent_school])
         chooser.setCurrentIndex(chooser.findData(sheet.vent_school))
-        chooser.activated.connect(lambda _i: box.choose_vent_school(self.bench, chooser.currentData()))
+        chooser.activated.connect(lambda _i: box.choose_vent_school(self.desk, chooser.currentData()))
         head.addWidget(chooser)
         self._ramp.addLayout(head)
         for line in said:
@@ -311,7 +311,7 @@ class WaterView(FoldingView):
             words = "Nothing yet: each change of water or vent, once settled, stands here with what it gave."
             self._states.addWidget(label(words, "small", wrap=True))
         for found in newest:
-            at = self.bench.local(found.since_ms)
+            at = self.desk.book.local(found.since_ms)
             row = QHBoxLayout()
             use = QCheckBox()
             use.setChecked(found.used)
@@ -327,9 +327,9 @@ class WaterView(FoldingView):
     def _use(self, found: FoundState) -> None:
         assert self.incubator is not None
         if found.used:
-            states.drop(self.bench, self.incubator, found)
+            states.drop(self.desk, self.incubator, found)
         else:
-            states.include(self.bench, found)
+            states.include(self.desk, found)
 
     def show_grid(self, which: str) -> None:
         """Show what every mix gives now, in the coldest hours, or at lockdown."""

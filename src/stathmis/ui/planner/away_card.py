@@ -10,8 +10,8 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import clock, notify, setting_up
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import button, clear, label, problem_label
 from stathmis.ui.theme import Theme
 
@@ -19,9 +19,9 @@ from stathmis.ui.theme import Theme
 class AwayCard(QFrame):
     """Days away and capacities."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self.setObjectName("card")
         box = QVBoxLayout(self)
         box.addWidget(label("Days you are away, and room in the machines", "name"))
@@ -48,18 +48,18 @@ class AwayCard(QFrame):
     def refresh(self) -> None:
         """Show the logbook as it stands."""
         clear(self._aways)
-        for away in self._bench.records(Away):
-            if away.to_ms <= self._bench.now_ms:
+        for away in self._desk.book.records(Away):
+            if away.to_ms <= self._desk.now_ms:
                 continue
-            first, last = self._bench.local(away.from_ms), self._bench.local(away.to_ms - 1)
+            first, last = self._desk.book.local(away.from_ms), self._desk.book.local(away.to_ms - 1)
             words = f"{first:%a} {first.day} {first:%b} to {last:%a} {last.day} {last:%b}"
             row = QHBoxLayout()
             row.addWidget(label(f"{words}  {away.note}".strip(), wrap=True), 1)
-            row.addWidget(button("take out", partial(conflicts.remove_away, self._bench, away), "link"))
+            row.addWidget(button("take out", partial(conflicts.remove_away, self._desk, away), "link"))
             self._aways.addLayout(row)
         clear(self._capacities)
         self._capacities.setColumnStretch(0, 1)
-        for i, incubator in enumerate(self._bench.incubators()):
+        for i, incubator in enumerate(self._desk.book.incubators()):
             edit = QLineEdit(str(incubator.capacity or ""))
             edit.setFixedWidth(self._theme.px(64))
             edit.setPlaceholderText("eggs")
@@ -78,7 +78,7 @@ class AwayCard(QFrame):
         try:
             if text and not text.isdigit():
                 raise UserError(f"{text} is no count of eggs.", "Write a number, or leave it empty.")
-            conflicts.set_capacity(self._bench, incubator, int(text) if text else None)
+            conflicts.set_capacity(self._desk, incubator, int(text) if text else None)
         except UserError as error:
             self.problem.setText(str(error))
             self.problem.show()
@@ -87,7 +87,7 @@ class AwayCard(QFrame):
 
     def _remove(self, incubator: Incubator) -> None:
         try:
-            setting_up.remove_incubator(self._bench, incubator)
+            setting_up.remove_incubator(self._desk, incubator)
         except UserError as error:
             self.problem.setText(str(error))
             self.problem.show()
@@ -97,11 +97,11 @@ class AwayCard(QFrame):
 
     def add_away(self) -> None:
         """Note days away; the last day is away whole."""
-        bench = self._bench
+        desk = self._desk
         try:
-            first = clock.parse_day(self.away_from.text(), bench.now_ms, bench.zone, 0.0)
-            last = clock.parse_day(self.away_to.text() or self.away_from.text(), bench.now_ms, bench.zone, 0.0)
-            conflicts.add_away(bench, first, last + DAY_MS, self.away_note.text())
+            first = clock.parse_day(self.away_from.text(), desk.now_ms, desk.book.zone, 0.0)
+            last = clock.parse_day(self.away_to.text() or self.away_from.text(), desk.now_ms, desk.book.zone, 0.0)
+            conflicts.add_away(desk, first, last + DAY_MS, self.away_note.text())
         except UserError as error:
             self.problem.setText(str(error))
             self.problem.show()

@@ -10,11 +10,11 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator
 from stathmis.services import clock, knowledge, notify, profiles
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.plan import learning, planning
 from stathmis.services.plan.learning import Learnt
-from stathmis.services.workbench import Workbench
-from stathmis.ui.background import Task
 from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
+from stathmis.ui.work import Task
 
 
 class NewPlanCard(QFrame):
@@ -22,9 +22,9 @@ class NewPlanCard(QFrame):
 
     planned = Signal(str)
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         self.setObjectName("card")
         box = QVBoxLayout(self)
         box.addWidget(label("Plan a batch", "heading"))
@@ -79,14 +79,14 @@ class NewPlanCard(QFrame):
 
     def refresh(self) -> None:
         """Offer the machines as they stand; what is being typed stays."""
-        incubators = self._bench.incubators()
+        incubators = self._desk.book.incubators()
         if [self.machine.itemText(i) for i in range(self.machine.count())] != [i.name for i in incubators]:
             self.machine.clear()
             for incubator in incubators:
                 self.machine.addItem(incubator.name, incubator.id)
         if not self.regime.count():
             self._offer_regimes()
-        elif self._own != (self._own[0], learning.own_hatches(self._bench, self._own[0])):
+        elif self._own != (self._own[0], learning.own_hatches(self._desk.book, self._own[0])):
             self._learn()
 
     def _offer_regimes(self, _index: int = 0) -> None:
@@ -95,21 +95,21 @@ class NewPlanCard(QFrame):
         self.laid.setPlaceholderText("laid on: 10 Jun" if clutch else "first egg laid: 10 Jun")
         for widget in (self.mother, self._mother_label):
             widget.setVisible(clutch)
-        for choice in profiles.choices(self._bench, self.species.currentData()):
+        for choice in profiles.choices(self._desk.book, self.species.currentData()):
             self.regime.addItem(choice.name, choice.key)
         self._learn()
         self._day_typed()
 
     def _learn(self) -> None:
         """What own hatches of the species teach, read off the window's thread."""
-        bench, species = self._bench, str(self.species.currentData())
-        self._own = (species, learning.own_hatches(bench, species))
+        desk, species = self._desk, str(self.species.currentData())
+        self._own = (species, learning.own_hatches(desk.book, species))
         self._learnt = self._task = None
         self._say_learnt()
         if not self._own[1]:
             return
-        _ = bench.corrections
-        self._task = Task(lambda progress, cancelled: learning.learnt(bench, species))
+        _ = desk.book.corrections
+        self._task = Task(lambda progress, cancelled: learning.learnt(desk.book, species))
         self._task.done.connect(self._learned)
         self._task.failed.connect(self._not_learned)
         self._task.start()
@@ -134,7 +134,7 @@ class NewPlanCard(QFrame):
 
     def _say_learnt(self) -> None:
         eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
-        said = learning.lines(self._bench, self._learnt, eggs) if self._learnt is not None and eggs else []
+        said = learning.lines(self._desk.book, self._learnt, eggs) if self._learnt is not None and eggs else []
         self.taught.setText(" ".join(said))
         self.taught.setVisible(bool(said))
 
@@ -144,12 +144,12 @@ class NewPlanCard(QFrame):
 
     def _machine(self) -> Incubator | None:
         chosen = self.machine.currentData()
-        return next((i for i in self._bench.incubators() if i.id == chosen), None)
+        return next((i for i in self._desk.book.incubators() if i.id == chosen), None)
 
     def _set_day(self) -> int:
         """When to set, UTC ms. Raises UserError."""
-        bench, machine = self._bench, self._machine()
-        at = clock.parse_day(self.day.text(), bench.now_ms, bench.zone)
+        desk, machine = self._desk, self._machine()
+        at = clock.parse_day(self.day.text(), desk.now_ms, desk.book.zone)
         if self.way.currentData() == "hatch" and machine is not None:
             return planning.set_day_for(knowledge.species()[self.species.currentData()], machine, at, self._term)
         return at
@@ -167,17 +167,17 @@ class NewPlanCard(QFrame):
             return
         species = knowledge.species()[self.species.currentData()]
         term = self._term or planning.expected_term(species, machine)
-        steps = {s.key: s for s in schedule.plan(species, planning.usual_habits(self._bench), term)}
+        steps = {s.key: s for s in schedule.plan(species, planning.usual_habits(self._desk.book), term)}
         parts = []
         for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
             if key in steps:
-                when = self._bench.local(at + round(steps[key].day * DAY_MS))
+                when = self._desk.book.local(at + round(steps[key].day * DAY_MS))
                 parts.append(f"{words} {when:%a} {when.day} {when:%b}")
         self.preview.setText(", ".join(parts))
 
     def add(self) -> None:
         """Plan the batch."""
-        bench, machine = self._bench, self._machine()
+        desk, machine = self._desk, self._machine()
         if machine is None:
             return
         if self._task is not None and self._learnt is None:
@@ -186,12 +186,12 @@ class NewPlanCard(QFrame):
             return
         try:
             eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
-            laid = clock.parse_day(self.laid.text(), bench.now_ms, bench.zone) if self.laid.text().strip() else None
+            laid = clock.parse_day(self.laid.text(), desk.now_ms, desk.book.zone) if self.laid.text().strip() else None
             at = self._set_day()
             if laid is not None and laid > at:
                 # a day without a year is the next one: of eggs it is the last
-                earlier = bench.local(laid)
-                laid = clock.utc_ms(earlier.replace(tzinfo=None, year=earlier.year - 1), bench.zone)
+                earlier = desk.book.local(laid)
+                laid = clock.utc_ms(earlier.replace(tzinfo=None, year=earlier.year - 1), desk.book.zone)
             edits = (self.day, self.name, self.laid, self.mother)
             typed = [edit.text() for edit in edits]
             _, name, _, mother = typed
@@ -200,7 +200,7 @@ class NewPlanCard(QFrame):
             species, regime = self.species.currentData(), self.regime.currentData()
             try:
                 kept = learning.for_plan(self._learnt)
-                planning.add_plan(bench, machine, species, regime, eggs, at, name, laid, mother, learned=kept)
+                planning.add_plan(desk, machine, species, regime, eggs, at, name, laid, mother, learned=kept)
             except UserError:
                 for edit, text in zip(edits, typed, strict=True):
                     edit.setText(text)
@@ -211,7 +211,7 @@ class NewPlanCard(QFrame):
             self.day.setFocus()
             return
         self.preview.setText("")
-        newest = planning.plans(bench)
+        newest = planning.plans(desk.book)
         made = max((p for p in newest if p.stored is not None), key=lambda p: p.stored.id)  # type: ignore[union-attr]
         self.planned.emit(made.subject)
         notify.tell("info", f"{made.name} planned. Ctrl+Z takes it back.")

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from stathmis.logbook.records import Away
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
-from stathmis.services.workbench import Workbench
 from stathmis.ui.theme import Theme
 
 _LABELS, _ROW, _HEAD = 190, 54, 40
@@ -35,9 +35,9 @@ class PlanCalendar(QWidget):
     chosen = Signal(object)
     nudged = Signal(object, int)
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._bench, self._theme = bench, theme
+        self._desk, self._theme = desk, theme
         self._rows: tuple[Row, ...] = ()
         self._away: tuple[Away, ...] = ()
         self._at = ("", "")
@@ -62,7 +62,7 @@ class PlanCalendar(QWidget):
         self._rows, self._away = tuple(rows), tuple(away)
         if self.task is None and rows:
             first = rows[0]
-            now = self._bench.now_ms
+            now = self._desk.now_ms
             ahead = [t for t in first.tasks if t.due_ms >= now] or list(first.tasks)
             self._at = (first.plan.subject, ahead[0].step)
         self.updateGeometry()
@@ -87,7 +87,7 @@ class PlanCalendar(QWidget):
     def _moved(self) -> None:
         task = self.task
         if task is not None:
-            at = self._bench.local(task.due_ms)
+            at = self._desk.book.local(task.due_ms)
             self.setAccessibleName(f"Calendar of plans: {task.about}, {task.title}, {at:%a} {at.day} {at:%b}")
         else:
             self.setAccessibleName("Calendar of plans, empty")
@@ -125,7 +125,7 @@ class PlanCalendar(QWidget):
             self.look_at(row.plan.subject, near.step)
 
     def _span(self) -> tuple[int, int]:
-        now = self._bench.now_ms
+        now = self._desk.now_ms
         starts = [r.tasks[0].due_ms for r in self._rows if r.tasks]
         ends = [r.plan.end_ms for r in self._rows]
         return max(min([now, *starts]), now - 28 * DAY_MS) - DAY_MS, max([now + 28 * DAY_MS, *ends]) + 2 * DAY_MS
@@ -149,7 +149,7 @@ class PlanCalendar(QWidget):
             self._paint_row(painter, area, row, x_of, with_machine=row.plan.incubator.name != machine)
             machine = row.plan.incubator.name
         inks = self._theme.inks
-        x = x_of(self._bench.now_ms)
+        x = x_of(self._desk.now_ms)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x, head - 4), QPointF(x, self.height() - 1))
 
@@ -170,7 +170,7 @@ class PlanCalendar(QWidget):
         metrics = QFontMetricsF(painter.font())
         at, right = first, 0.0
         while at < last:
-            day = self._bench.local(at)
+            day = self._desk.book.local(at)
             if day.weekday() == 0:
                 x = x_of(at - day.hour * 3_600_000)
                 painter.setPen(QPen(QColor(inks.rule), 1))

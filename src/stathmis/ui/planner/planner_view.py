@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away
 from stathmis.services import notify
+from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.planner.away_card import AwayCard
 from stathmis.ui.planner.new_plan_card import NewPlanCard
@@ -22,9 +22,9 @@ from stathmis.ui.theme import Theme
 class PlannerView(FoldingView):
     """Plans on a calendar, the step looked at, what is in the way, and a new plan."""
 
-    def __init__(self, bench: Workbench, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
-        self._bench = bench
+        self._desk = desk
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -34,14 +34,14 @@ class PlannerView(FoldingView):
         head.addStretch(1)
         head.addWidget(button("For the phone …", self.export))
         page.addLayout(head)
-        self.calendar = PlanCalendar(bench, theme)
+        self.calendar = PlanCalendar(desk, theme)
         page.addWidget(self.calendar)
         self._empty = label("Nothing is planned yet. Say below when you want the chicks.", "muted", wrap=True)
         page.addWidget(self._empty)
         self._in_the_way = QVBoxLayout()
         page.addLayout(self._in_the_way)
         columns = self.folding_row(28)
-        self.step, self.new, self.away = StepPanel(bench), NewPlanCard(bench), AwayCard(bench, theme)
+        self.step, self.new, self.away = StepPanel(desk), NewPlanCard(desk), AwayCard(desk, theme)
         left, right = QVBoxLayout(), QVBoxLayout()
         for column in (left, right):
             column.setSpacing(8)
@@ -64,17 +64,17 @@ class PlannerView(FoldingView):
 
     def refresh(self) -> None:
         """Show the logbook as it stands; what is being typed stays."""
-        bench = self._bench
-        found = planning.plans(bench)
-        known = tasks.marks(bench)
-        way = conflicts.conflicts(bench, found)
+        desk = self._desk
+        found = planning.plans(desk.book)
+        known = tasks.marks(desk.book)
+        way = conflicts.conflicts(desk.book, found)
         rows = []
         for plan in sorted(found, key=lambda p: (p.incubator.id, p.set_ms)):
             clashes = tuple((c.start_ms, c.end_ms) for c in way if plan.subject in c.subjects)
-            rows.append(Row(plan, tuple(tasks.tasks_of(bench, plan, known)), clashes))
+            rows.append(Row(plan, tuple(tasks.tasks_of(desk.book, plan, known)), clashes))
         self.calendar.setVisible(bool(rows))
         self._empty.setVisible(not rows)
-        self.calendar.show_rows(rows, bench.records(Away))
+        self.calendar.show_rows(rows, desk.book.records(Away))
         clear(self._in_the_way)
         for conflict in way:
             self._in_the_way.addWidget(label(f"{conflict.text} {conflict.to_do}", "", "undecided", wrap=True))
@@ -90,6 +90,6 @@ class PlannerView(FoldingView):
     def write_calendar(self, path: Path) -> None:
         """Write the calendar file."""
         try:
-            notify.tell("info", calendar.write(self._bench, path))
+            notify.tell("info", calendar.write(self._desk, path))
         except UserError as error:
             notify.tell_error(error)

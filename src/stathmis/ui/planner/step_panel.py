@@ -13,10 +13,10 @@ from stathmis.core.errors import UserError
 from stathmis.core.schedule import Habits
 from stathmis.services import batches, clock, knowledge, notify
 from stathmis.services.clock import DAY_MS
+from stathmis.services.desk import Desk
 from stathmis.services.plan import clutch, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
-from stathmis.services.workbench import Workbench
 from stathmis.ui.pieces import Chooser, button, clear, label, problem_label, yielding
 
 TURNINGS = {"machine": "turned by the machine", "by hand": "turned by hand", "none": "not turned"}
@@ -25,9 +25,9 @@ TURNINGS = {"machine": "turned by the machine", "by hand": "turned by hand", "no
 class StepPanel(QWidget):
     """One step of one plan, and the habits the plan follows."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self._bench = bench
+        self._desk = desk
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(6)
@@ -37,7 +37,7 @@ class StepPanel(QWidget):
         self.problem = problem_label()
 
     def _plan(self, subject: str) -> Plan | None:
-        return next((p for p in planning.plans(self._bench) if p.subject == subject), None)
+        return next((p for p in planning.plans(self._desk.book) if p.subject == subject), None)
 
     def show_task(self, task: Task | None) -> None:
         """Show a step; what is being typed for it stays."""
@@ -56,10 +56,10 @@ class StepPanel(QWidget):
         self.on = self.why = None
         if task is None:
             return
-        at = self._bench.local(task.due_ms)
+        at = self._desk.book.local(task.due_ms)
         self._box.addWidget(label(f"{task.title}: {task.about}", "heading", wrap=True))
-        words = f"{at:%A} {at.day} {at:%B}, {at:%H:%M}; {tasks.when_words(self._bench, task)}"
-        words += f"; {tasks.window_words(self._bench, task)}" if task.state == "open" else ""
+        words = f"{at:%A} {at.day} {at:%B}, {at:%H:%M}; {tasks.when_words(self._desk.book, task)}"
+        words += f"; {tasks.window_words(self._desk.book, task)}" if task.state == "open" else ""
         self._box.addWidget(label(words, "name", "eggs", wrap=True))
         self._box.addWidget(label(f"{task.why} {task.how}", "muted", wrap=True))
         if task.caution:
@@ -77,7 +77,7 @@ class StepPanel(QWidget):
         """Whether the machine is ready for the eggs to come."""
         if plan.batch is not None or task.step not in ("warm dry", "warm wet", "set"):
             return
-        found = preflight.preflight(self._bench, plan)
+        found = preflight.preflight(self._desk.book, plan)
         self._box.addWidget(label(found.headline, "name", wrap=True))
         marks = {"yes": "yes", "no": "no", "unknown": "can't tell"}
         for finding in found.findings:
@@ -85,7 +85,7 @@ class StepPanel(QWidget):
             text = f"{finding.about}: {marks[finding.answer]}; {finding.words}"
             row.addWidget(label(text, "small", "outside" if finding.answer == "no" else "", wrap=True), 1)
             if finding.about == "turner" and finding.answer == "unknown":
-                seen = partial(tasks.mark_seen, self._bench, plan, "turner seen")
+                seen = partial(tasks.mark_seen, self._desk, plan, "turner seen")
                 row.addWidget(button("seen moving", partial(self._try, seen), "link"))
             self._box.addLayout(row)
 
@@ -93,8 +93,8 @@ class StepPanel(QWidget):
         """What the temperatures so far say of a clutch, and its box on the scale."""
         if plan.species.kind != "reptile" or plan.batch is None:
             return
-        course = batches.course_of(self._bench, plan.batch, plan.incubator)
-        for line in clutch.lines(self._bench, clutch.clutch_sheet(self._bench, plan, course)):
+        course = batches.course_of(self._desk.book, plan.batch, plan.incubator)
+        for line in clutch.lines(self._desk.book, clutch.clutch_sheet(self._desk.book, plan, course)):
             self._box.addWidget(label(line, "small", wrap=True))
         row = QHBoxLayout()
         self.box_mass = QLineEdit()
@@ -102,7 +102,7 @@ class StepPanel(QWidget):
         self.box_mass.setAccessibleName("What the box of the clutch weighs, g")
 
         def weigh() -> str:
-            return f"Box weighed: {clutch.log_box(self._bench, course, self.box_mass.text()):.0f} g."
+            return f"Box weighed: {clutch.log_box(self._desk, course, self.box_mass.text()):.0f} g."
 
         self.box_mass.returnPressed.connect(lambda: self._try(weigh))
         row.addWidget(self.box_mass)
@@ -122,7 +122,7 @@ class StepPanel(QWidget):
         row = QHBoxLayout()
         plan = self._plan(task.subject)
         if task.state != "open":
-            row.addWidget(button("Open again", partial(self._try, partial(tasks.reopen, self._bench, task))))
+            row.addWidget(button("Open again", partial(self._try, partial(tasks.reopen, self._desk, task))))
         elif task.step == "set" and plan is not None:
             row.addWidget(button("The eggs are in", self.set_eggs, "main"))
         else:
@@ -168,16 +168,14 @@ class StepPanel(QWidget):
         posted = "not posted" if plan.habits.posted else "posted eggs: rest them"
         weighing = "no weighing" if plan.habits.weighing else "weigh them"
         flip = replace(plan.habits, posted=not plan.habits.posted)
-        more.append(
-            button(posted, partial(self._try, partial(planning.change_habits, self._bench, plan, flip)), "link")
-        )
+        more.append(button(posted, partial(self._try, partial(planning.change_habits, self._desk, plan, flip)), "link"))
         flip = replace(plan.habits, weighing=not plan.habits.weighing)
         more.append(
-            button(weighing, partial(self._try, partial(planning.change_habits, self._bench, plan, flip)), "link")
+            button(weighing, partial(self._try, partial(planning.change_habits, self._desk, plan, flip)), "link")
         )
         if plan.batch is None:
             more.append(
-                button("give up this plan", partial(self._try, partial(planning.drop_plan, self._bench, plan)), "link")
+                button("give up this plan", partial(self._try, partial(planning.drop_plan, self._desk, plan)), "link")
             )
         row = QHBoxLayout()
         for made in more:
@@ -188,12 +186,12 @@ class StepPanel(QWidget):
     def _species(self, plan: Plan, chooser: Chooser) -> None:
         key = chooser.currentData()
         if key != plan.species.key:
-            self._try(lambda: planning.change_species(self._bench, plan, key))
+            self._try(lambda: planning.change_species(self._desk, plan, key))
 
     def _habits(self, plan: Plan, candling: str, turning: str) -> None:
         wanted: Habits = replace(plan.habits, candling=candling, turning=turning)
         if wanted != plan.habits:
-            self._try(lambda: planning.change_habits(self._bench, plan, wanted))
+            self._try(lambda: planning.change_habits(self._desk, plan, wanted))
 
     def _try(self, action: Callable[[], str | None]) -> bool:
         try:
@@ -212,13 +210,13 @@ class StepPanel(QWidget):
         if task is None or plan is None or self.on is None:
             return
         typed, self_on = self.on.text(), self.on
-        at = self._bench.local(task.due_ms)
+        at = self._desk.book.local(task.due_ms)
 
         def action() -> str:
-            moved_to = clock.parse_day(typed, self._bench.now_ms, self._bench.zone, at.hour + at.minute / 60.0)
+            moved_to = clock.parse_day(typed, self._desk.now_ms, self._desk.book.zone, at.hour + at.minute / 60.0)
             self_on.setText("")
             try:
-                planning.move_step(self._bench, plan, task.step, moved_to)
+                planning.move_step(self._desk, plan, task.step, moved_to)
             except UserError:
                 self_on.setText(typed)
                 raise
@@ -230,22 +228,22 @@ class StepPanel(QWidget):
         """Move a step by some days."""
         plan = self._plan(task.subject)
         if plan is not None:
-            self._try(lambda: planning.move_step(self._bench, plan, task.step, task.due_ms + days * DAY_MS))
+            self._try(lambda: planning.move_step(self._desk, plan, task.step, task.due_ms + days * DAY_MS))
 
     def done(self) -> None:
         """The step is done."""
         if self._task is not None:
             task = self._task
-            self._try(lambda: tasks.done(self._bench, task))
+            self._try(lambda: tasks.done(self._desk, task))
 
     def skip(self) -> None:
         """The step is left out, with the reason typed."""
         if self._task is not None and self.why is not None:
             task, why = self._task, self.why.text()
-            self._try(lambda: tasks.skip(self._bench, task, why))
+            self._try(lambda: tasks.skip(self._desk, task, why))
 
     def set_eggs(self) -> None:
         """The eggs of the plan are in the machine."""
         plan = self._plan(self._task.subject) if self._task is not None else None
         if plan is not None:
-            self._try(lambda: f"Batch {planning.set_eggs(self._bench, plan, self._bench.now_ms)} begins.")
+            self._try(lambda: f"Batch {planning.set_eggs(self._desk, plan, self._desk.now_ms)} begins.")

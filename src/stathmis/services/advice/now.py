@@ -1,0 +1,47 @@
+"""What now: one or two plain actions, safety first, then doubts about instruments, then heat, then humidity."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from stathmis.services.advice.heat import HeatAdvice, heat
+from stathmis.services.advice.instruments import InstrumentAdvice, instruments
+from stathmis.services.advice.moisture import MoistureAdvice, moisture
+from stathmis.services.book import Book
+from stathmis.services.rounds import RoundSheet
+from stathmis.services.verdict import Verdict
+
+if TYPE_CHECKING:
+    from stathmis.services.moisture.box import BoxSheet
+
+Advice = HeatAdvice | MoistureAdvice | InstrumentAdvice
+
+
+def advise(
+    book: Book,
+    sheet: RoundSheet,
+    temperature: Verdict | None,
+    humidity: Verdict | None,
+    box: BoxSheet | None = None,
+) -> list[Advice]:
+    """At most two pieces of advice for an incubator, the most pressing first; none where all is well.
+
+    box: what its water and vents give, where that is known.
+    """
+    if sheet.course is None:
+        return []
+    found: list[Advice] = []
+    hot = heat(book, sheet, temperature) if temperature is not None else None
+    danger = hot is not None and hot.kind == "danger"
+    if hot is not None and danger:
+        found.append(hot)
+    for verdict in (temperature, humidity):
+        doubt = instruments(verdict)
+        if doubt is not None:
+            found.append(doubt)
+    if hot is not None and not danger and hot.pressing:
+        found.append(hot)
+    moist = moisture(book, sheet, humidity, box)
+    if moist is not None:
+        found.append(moist)
+    return found[:2]

@@ -1,0 +1,65 @@
+"""What advice rests on: the readings, the rule and its source, what was done last, what is still settling."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from stathmis.logbook.records import Event, Quantity
+from stathmis.services.book import Book
+from stathmis.services.last_action import LastAction
+from stathmis.services.rounds import RoundSheet
+from stathmis.services.verdict import Verdict
+
+HOUR_MS = 3_600_000
+SETTLING_MS = 3 * HOUR_MS
+"""After water, vent, lid, cooling, a power cut or a moved set point, wait this long before the next change.
+Source: common practice (1-3 h)."""
+
+UPSETS: dict[Quantity, tuple[str, ...]] = {
+    "temperature": ("set_point", "lid", "vent", "water", "cool", "power"),
+    "humidity": ("water", "vent", "lid", "cool", "power"),
+}
+"""What is known to push a quantity off for a while, by kind of event. Source: common practice."""
+
+Rule = Literal["one thing at a time", "danger", "swing", "far off", "disagree", "coarse", "water", "chicks", "box"]
+
+
+@dataclass(frozen=True)
+class Upset:
+    """Something logged that explains the air for now: what, when, and until when to wait (UTC ms).
+
+    kind: of the event, or "set" for cold eggs that went in.
+    """
+
+    kind: str
+    time_ms: int
+    until_ms: int
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why: the readings together and the band they are held against, the rule, and what was done last."""
+
+    verdict: Verdict | None
+    rule: Rule
+    last: LastAction | None = None
+    states: int = 0
+
+
+def upset(book: Book, sheet: RoundSheet, quantity: Quantity) -> Upset | None:
+    """The last thing logged that this quantity may still be settling from; None where it stands by itself."""
+    events = book.events_between(sheet.incubator.id, sheet.at_ms - 24 * HOUR_MS, sheet.at_ms)
+    known = [e for e in events if e.kind in UPSETS[quantity]]
+    found = [Upset(e.kind, e.time_ms, _over_ms(e) + SETTLING_MS) for e in known]
+    course = sheet.course
+    if quantity == "temperature" and course is not None and course.batch.set_ms <= sheet.at_ms:
+        found.append(Upset("set", course.batch.set_ms, course.batch.set_ms + SETTLING_MS))
+    found = [u for u in found if u.until_ms > sheet.at_ms]
+    return max(found, key=lambda u: (u.until_ms, u.time_ms), default=None)
+
+
+def _over_ms(event: Event) -> int:
+    """When what began with an event was over: a power cut of three hours settles from its end on."""
+    lasted = event.minutes if event.minutes is not None and event.kind in ("power", "cool") else 0.0
+    return event.time_ms + round(60_000 * lasted)

@@ -1,0 +1,208 @@
+"""The logbook as it stands at an instant: what every question about it is asked of.
+
+A book is a snapshot and a now. It never changes, so a worker can go on reading it while the keeper goes on writing.
+What follows from it is worked out once for as long as the records it rests on stand (see finding).
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from functools import wraps
+from typing import Any, Concatenate, Literal, ParamSpec, TypeVar
+
+from stathmis.core.psychrometrics import standard_pressure
+from stathmis.core.units import Unit
+from stathmis.logbook.records import (
+    CertificatePoint,
+    Channel,
+    Event,
+    Incubator,
+    Instrument,
+    Placement,
+    StoredCalibration,
+)
+from stathmis.logbook.snapshot import Snapshot
+from stathmis.services import clock as clocks
+from stathmis.services.corrections import CorrectionBook
+
+TemperatureUnit = Literal["°C", "°F"]
+Record = TypeVar("Record")
+Found = TypeVar("Found")
+Asked = ParamSpec("Asked")
+
+MOST_KEPT = 512
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What is set for a logbook as a whole. altitude_m: None where it is not known."""
+
+    name: str = ""
+    zone: str = "UTC"
+    altitude_m: float | None = None
+    temperature_unit: TemperatureUnit = "°C"
+    lockdown_vents: str = "open"
+    opening_at_hatch: str = "never"
+    logbook_id: str = ""
+
+    @classmethod
+    def read(cls, kept: Mapping[str, str]) -> Settings:
+        """From the file's settings."""
+        altitude = kept.get("altitude_m", "")
+        return cls(
+            kept.get("name", ""),
+            kept.get("time_zone", "UTC"),
+            float(altitude) if altitude else None,
+            "°F" if kept.get("temperature_unit") == "°F" else "°C",
+            kept.get("lockdown_vents", "open"),
+            kept.get("opening_at_hatch", "never"),
+            kept.get("logbook_id", ""),
+        )
+
+
+class Kept:
+    """What was found, each with the versions it rests on; shared by all books of a logbook, from any thread."""
+
+    def __init__(self) -> None:
+        self._found: OrderedDict[Any, tuple[Any, Any]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: Any, versions: Any, make: Callable[[], Any]) -> Any:
+        """What is known for a key at these versions, made where it is not."""
+        with self._lock:
+            known = self._found.get(key)
+            if known is not None and known[0] == versions:
+                self._found.move_to_end(key)
+                return known[1]
+        made = make()
+        with self._lock:
+            # an older book's worker may come later than a newer one's: the next to ask looks at the versions again
+            self._found[key] = versions, made
+            self._found.move_to_end(key)
+            while len(self._found) > MOST_KEPT:
+                self._found.popitem(last=False)
+        return made
+
+
+def finding(
+    *kinds: type | str,
+) -> Callable[[Callable[Concatenate[Book, Asked], Found]], Callable[Concatenate[Book, Asked], Found]]:
+    """Work a function of a book out once for each state of the kinds of records it rests on.
+
+    Everything else it depends on must be among its arguments (hashable): what looks at the time takes at_ms.
+    """
+
+    def once(find: Callable[Concatenate[Book, Asked], Found]) -> Callable[Concatenate[Book, Asked], Found]:
+        @wraps(find)
+        def asked(book: Book, /, *args: Asked.args, **more: Asked.kwargs) -> Found:
+            key = (find, args, tuple(sorted(more.items())))
+            found: Found = book.kept.get(key, book.versions(*kinds), lambda: find(book, *args, **more))
+            return found
+
+        return asked
+
+    return once
+
+
+class Book:
+    """The logbook at an instant (now_ms, UTC ms)."""
+
+    def __init__(self, snapshot: Snapshot, now_ms: int, kept: Kept | None = None) -> None:
+        self.snapshot = snapshot
+        self.now_ms = now_ms
+        self.kept = kept if kept is not None else Kept()
+        self.settings = Settings.read(snapshot.settings)
+        self.name, self.zone = self.settings.name, self.settings.zone
+        self.altitude_m, self.temperature_unit = self.settings.altitude_m, self.settings.temperature_unit
+
+    def versions(self, *kinds: type | str) -> tuple[Any, ...]:
+        """How often each of these kinds of records was changed: what rests on them holds while these are the same."""
+        return tuple(self.snapshot.versions[k] for k in kinds)
+
+    def as_known(self, at_ms: int) -> Book:
+        """The same, corrected only by the checks done until a time (UTC ms)."""
+        return Book(self.snapshot.as_known(at_ms), self.now_ms, self.kept)
+
+    @property
+    def pressure_hpa(self) -> float:
+        """Standard pressure at the logbook's altitude, at sea level where it is not known, hPa."""
+        return float(standard_pressure(self.altitude_m or 0.0))
+
+    @property
+    def corrections(self) -> CorrectionBook:
+        """Corrections as they stand."""
+        return _corrections(self)
+
+    def local(self, ms: float) -> datetime:
+        """A UTC ms instant in the logbook's time zone."""
+        return clocks.local(int(ms), self.zone)
+
+    def shown_unit(self, quantity: str) -> Unit:
+        """Unit in which a quantity is shown."""
+        return self.temperature_unit if quantity == "temperature" else "%"
+
+    def records(self, kind: type[Record], /, **where: Any) -> tuple[Record, ...]:
+        """All records of a kind that count, whose fields equal those given, oldest first."""
+        return self.snapshot.records(kind, **where)
+
+    def one(self, kind: type[Record], record_id: int) -> Record:
+        """The record with this id. Raises KeyError where there is none, or it does not count."""
+        return self.snapshot.one(kind, record_id)
+
+    def events_between(self, incubator_id: int, start_ms: int, end_ms: int) -> list[Event]:
+        """Events of an incubator from start to end (UTC ms, both included), in order of time."""
+        return [e for e in _events(self).get(incubator_id, ()) if start_ms <= e.time_ms <= end_ms]
+
+    def incubators(self) -> list[Incubator]:
+        """All incubators, in the order they were entered; without the room they stand in."""
+        return [i for i in self.records(Incubator) if i.air != "room"]
+
+    def room(self) -> Incubator | None:
+        """The room the incubators stand in, None where the keeper entered none."""
+        return next((i for i in self.records(Incubator) if i.air == "room"), None)
+
+    def places(self) -> list[Incubator]:
+        """Wherever something is read: the incubators, then the room."""
+        room = self.room()
+        return [*self.incubators(), *([room] if room is not None else [])]
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether no incubator is entered."""
+        return not self.records(Incubator)
+
+    def channel(self, channel_id: int) -> Channel:
+        """The channel with this id. Raises KeyError when there is none."""
+        return self.one(Channel, channel_id)
+
+    def instrument(self, instrument_id: int) -> Instrument:
+        """The instrument with this id. Raises KeyError when there is none."""
+        return self.one(Instrument, instrument_id)
+
+    def hanging_in(self, incubator_id: int, at_ms: int) -> list[tuple[Instrument, Placement, list[Channel]]]:
+        """Instruments in an incubator at a time, with where they hang and what they show."""
+        instruments = {i.id: i for i in self.records(Instrument)}
+        found = []
+        for placement in self.records(Placement, incubator_id=incubator_id):
+            here = placement.from_ms <= at_ms and (placement.to_ms is None or at_ms < placement.to_ms)
+            if here and placement.instrument_id in instruments:
+                own = list(self.records(Channel, instrument_id=placement.instrument_id))
+                found.append((instruments[placement.instrument_id], placement, own))
+        return found
+
+
+@finding(StoredCalibration, CertificatePoint, Channel)
+def _corrections(book: Book) -> CorrectionBook:
+    return CorrectionBook(book.snapshot)
+
+
+@finding(Event)
+def _events(book: Book) -> dict[int, tuple[Event, ...]]:
+    made: dict[int, list[Event]] = {}
+    for event in book.records(Event):
+        made.setdefault(event.incubator_id, []).append(event)
+    return {i: tuple(sorted(own, key=lambda e: (e.time_ms, e.id))) for i, own in made.items()}

@@ -1,0 +1,128 @@
+"""Long work off the window's thread: progress, cancel, the latest of several asked for, and a closing that does not
+wait for ever.
+
+Whatever a job finds out is told on the window's thread, whoever listens. A job is given a book or plain data, never the
+open logbook for reading.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+Job = Callable[[Callable[[float], None], Callable[[], bool]], Any]
+
+log = logging.getLogger(__name__)
+
+AT_ONCE = 3
+CLOSING_S = 5.0
+"""So long closing waits for work that was asked to stop. What is cut off was not kept: files are written beside and
+renamed, edits are whole or not there."""
+
+_running: set[Task] = set()
+_places = threading.BoundedSemaphore(AT_ONCE)
+
+
+class Task(QObject):
+    """One piece of long work. done carries its result, failed its exception; both come on the window's thread."""
+
+    progressed = Signal(float)
+    done = Signal(object)
+    failed = Signal(object)
+    _moved = Signal(float)
+    _ended = Signal(object, object)
+
+    def __init__(self, job: Job) -> None:
+        super().__init__()
+        self._job = job
+        self._cancel = threading.Event()
+        self._thread = threading.Thread(target=self._work, daemon=True, name="work")
+        self._moved.connect(self.progressed, Qt.ConnectionType.QueuedConnection)
+        # to this object, which lives on the window's thread: what is connected to done is called there too
+        self._ended.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+
+    def start(self) -> Task:
+        """Begin."""
+        _running.add(self)
+        self._thread.start()
+        return self
+
+    def cancel(self) -> None:
+        """Ask it to stop; failed then carries CancelledError."""
+        self._cancel.set()
+
+    def forget(self) -> None:
+        """Its result is not wanted any more: ask it to stop, and tell nobody."""
+        self.cancel()
+        self.blockSignals(True)
+        _running.discard(self)
+
+    def wait(self, seconds: float) -> bool:
+        """Wait until it is over, at most so long; returns whether it is."""
+        self._thread.join(max(0.0, seconds))
+        return not self._thread.is_alive()
+
+    def _work(self) -> None:
+        with _places:
+            result, error = None, None
+            try:
+                result = self._job(self._moved.emit, self._cancel.is_set)
+            except Exception as found:  # noqa: BLE001  carried to the window's thread, where it is told or logged
+                error = found
+        try:
+            self._ended.emit(result, error)
+        except RuntimeError:
+            # the window is gone
+            log.info("work ended after its window had closed")
+
+    def _deliver(self, result: object, error: object) -> None:
+        try:
+            if error is not None:
+                self.failed.emit(error)
+            else:
+                self.done.emit(result)
+        finally:
+            # after its result was told: whoever waits for it to end finds it shown
+            _running.discard(self)
+
+
+class Latest:
+    """Of the same work asked for again and again, the latest counts: an earlier one is asked to stop and not heard."""
+
+    def __init__(self) -> None:
+        self._task: Task | None = None
+
+    def start(self, job: Job, done: Callable[[Any], object], failed: Callable[[Any], object]) -> Task:
+        """Begin a job in place of an earlier one."""
+        self.forget()
+        task = self._task = Task(job)
+        task.done.connect(done)
+        task.failed.connect(failed)
+        return task.start()
+
+    def forget(self) -> None:
+        """Hear nothing of what is under way."""
+        if self._task is not None:
+            self._task.forget()
+            self._task = None
+
+
+def busy() -> bool:
+    """Whether any work is under way."""
+    return bool(_running)
+
+
+def wait_for_all() -> None:
+    """Ask all work to stop and wait for it, but not for ever; for closing. What it finds out is told to nobody."""
+    until = time.monotonic() + CLOSING_S
+    left = list(_running)
+    for task in left:
+        task.forget()
+    for task in left:
+        if not task.wait(until - time.monotonic()):
+            log.warning("work went on after closing had waited %.0f s", CLOSING_S)
