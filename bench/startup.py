@@ -14,7 +14,7 @@ from stathmis.demo.scenario import build
 
 EMPTY = """
 from PySide6.QtWidgets import QApplication, QMainWindow
-import pyqtgraph, sqlalchemy
+import pyqtgraph
 app = QApplication([])
 window = QMainWindow(); window.resize(1280, 800); window.show(); app.processEvents(); window.grab()
 """

@@ -10,7 +10,7 @@ import pytest
 
 from stathmis.logbook import calibrations, migrations, tables
 from stathmis.logbook.opening import LogbookError, create_logbook, open_logbook
-from stathmis.logbook.records import Batch, CertificatePoint, Channel, Event
+from stathmis.logbook.records import Batch, CertificatePoint, Channel, EggFinding, Event
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.sheet import chain
@@ -18,7 +18,7 @@ from stathmis.services.instruments.sheet import chain
 NOW_MS = 1779093600000
 
 
-@pytest.fixture(params=[1, 2, 3, 4])
+@pytest.fixture(params=[1, 2, 3, 4, 5])
 def old(tmp_path: Path, request: pytest.FixtureRequest) -> Path:
     """A file of each older version as the program of its time left it."""
     version: int = request.param
@@ -109,3 +109,57 @@ def test_a_read_only_old_file_is_refused_and_untouched(old: Path) -> None:
     with pytest.raises(LogbookError, match="Make a copy"):
         open_logbook(old)
     assert dump(old) == before
+
+
+def test_what_stood_in_sentences_becomes_fields(tmp_path: Path) -> None:
+    path = tmp_path / "five.stathmis"
+    told = [
+        ("turn", "X up"),
+        ("turn", "o up, by my son"),
+        ("lid", "opened for lockdown"),
+        ("lid", "shut after 12 min"),
+        ("alarm", "seen: too warm"),
+        ("power", "power off for 3 h, room 64.4 °F"),
+        ("power", "since breakfast"),
+        ("note", "shut after 12 min"),
+    ]
+    with closing(sqlite3.connect(path)) as connection:
+        connection.executescript(Path(__file__).with_name("version_5.sql").read_text(encoding="utf-8"))
+        connection.execute("DELETE FROM event")
+        for kind, note in told:
+            connection.execute(
+                "INSERT INTO event (incubator_id, time_ms, kind, note) VALUES (1, 5, ?, ?)", (kind, note)
+            )
+        connection.execute(
+            "INSERT INTO egg_finding (batch_id, time_ms, mark, kind, count, note, logged_ms) "
+            "VALUES (1, 5, '1', 'moved', 1, 'from 1/1 to 2/3', 5)"
+        )
+        connection.execute(f"PRAGMA application_id = {tables.APPLICATION_ID}")
+        connection.execute("PRAGMA user_version = 5")
+        connection.commit()
+        connection.execute("PRAGMA journal_mode = WAL")
+    logbook = open_logbook(path)
+    found = [(e.detail, e.minutes, e.room_c, e.note) for e in logbook.snapshot.records(Event)]
+    assert found[:5] == [
+        ("X", None, None, ""),
+        ("O", None, None, "o up, by my son"),
+        ("open", None, None, ""),
+        ("shut", 12.0, None, ""),
+        ("seen", None, None, "too warm"),
+    ]
+    assert found[5][1] == 180.0 and found[5][2] == pytest.approx(18.0)
+    assert found[6:] == [("", None, None, "since breakfast"), ("", None, None, "shut after 12 min")]
+    (moved,) = logbook.snapshot.records(EggFinding, kind="moved")
+    assert (moved.from_place, moved.to_place, moved.note) == ("1/1", "2/3", "")
+    logbook.close()
+
+
+def test_a_kind_of_event_from_a_newer_program_is_shown_by_its_name(desk: Desk) -> None:
+    from stathmis.services import rounds, setting_up
+    from stathmis.words.events import event_words
+
+    setting_up.add_incubator(desk, "Box", "forced")
+    desk.add("x", [(Event, {"incubator_id": 1, "time_ms": desk.now_ms, "kind": "fan_cleaned", "note": "dust"})])
+    assert event_words(desk.book, desk.book.records(Event)[0]) == "Fan cleaned: dust"
+    sheet = rounds.sheet(desk.book, desk.book.incubators()[0])
+    assert rounds.logged_lately(desk.book, sheet, 5)[0].words == "Fan cleaned: dust"

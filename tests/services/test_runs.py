@@ -202,7 +202,7 @@ def test_a_probe_last_heard_in_the_future_is_silent(desk: Desk) -> None:
     add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (heat.id, "°C")}, 0.0)
     live_bench = LiveBench(desk, lambda device, baud: Quiet())
     live_bench.start()
-    reader = next(iter(live_bench._readers.values()))[1]
+    reader = next(iter(live_bench._readers.values()))[2]
     reader._take(["t=37.5"])
     assert live_bench.statuses()[0].silent is False
     clock = desk.clock

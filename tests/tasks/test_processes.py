@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from stathmis.ui.pictures import VIEWS
+from stathmis.ui.pictures import PICTURED
 
 ROOT = Path(__file__).resolve().parents[2]
 QUIET = {"QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1"}
@@ -99,7 +99,7 @@ def test_pictures_without_a_display(tmp_path: Path) -> None:
     done = subprocess.run(command, capture_output=True, text=True, env=environment_, timeout=120, check=False)
     assert done.returncode == 0, done.stderr[-400:]
     written = sorted(p.name for p in (tmp_path / "out").iterdir())
-    assert written == sorted(f"{name}.png" for name in VIEWS)
+    assert written == sorted(f"{name}.png" for name in PICTURED)
     from PySide6.QtGui import QImage
 
     for name in written:

@@ -12,7 +12,8 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from stathmis.core.errors import UserError
 
-DAY_MS = 86_400_000
+HOUR_MS = 3_600_000
+DAY_MS = 24 * HOUR_MS
 
 
 class Clock(Protocol):

@@ -11,11 +11,11 @@ from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Event, Incubator, Quantity
 from stathmis.services import clock
 from stathmis.services.book import Book
+from stathmis.services.clock import HOUR_MS
 from stathmis.services.runs import Run, combined, runs_between
 from stathmis.words.events import details
 from stathmis.words.numbers import unit_word
 
-HOUR_MS = 3_600_000
 REMEMBERED_MS = 48 * HOUR_MS
 """What was done longer ago explains little of what is read now. Source: common practice."""
 BEFORE_MS = 2 * HOUR_MS

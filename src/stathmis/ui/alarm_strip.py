@@ -55,7 +55,8 @@ class AlarmStrip(QWidget):
             return
         desk, probes = self._desk, self._live.statuses()
         _ = desk.book.corrections, desk.book.incubators()  # read here once, not by the worker
-        self._task = Task(lambda progress, cancelled: alarms.alarms(desk.book, probes))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: alarms.alarms(book, probes))
         self._task.done.connect(self._found)
         self._task.failed.connect(self._failed)
         self._task.start()

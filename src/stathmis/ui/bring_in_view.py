@@ -269,9 +269,9 @@ class BringInView(FoldingView):
         except UserError as error:
             self._complain(str(error))
             return
-        desk = self._desk
+        book = self._desk.book
         self._run(
-            Task(lambda progress, cancelled: logger_import.examine(desk.book, plan, progress, cancelled)),
+            Task(lambda progress, cancelled: logger_import.examine(book, plan, progress, cancelled)),
             self._examined,
         )
 

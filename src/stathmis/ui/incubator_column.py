@@ -37,6 +37,7 @@ PLACES = (
     ("live", "Live probes"),
     ("bring_in", "&Bring in a logger file"),
     ("enter", "Enter &or change"),
+    ("changes", "What was changed"),
 )
 
 

@@ -42,7 +42,10 @@ VIEWS = (
     "live",
     "bring-in",
     "enter",
+    "changes",
 )
+PICTURED = tuple(v for v in VIEWS if v != "side-by-side")
+"""Those of which a picture is kept; side by side has the frame of the places beside it."""
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
@@ -53,7 +56,7 @@ def write_pictures(desk: Desk, theme: Theme, folder: Path, size: tuple[int, int]
     window.resize(*size)
     window.show()
     try:
-        for name in VIEWS:
+        for name in PICTURED:
             go(window, name)
             settle()
             path = folder / f"{name}.png"

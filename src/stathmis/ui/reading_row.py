@@ -12,7 +12,7 @@ from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import Line
 from stathmis.services.verdict import Judged, judge_reading
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, label, set_property
+from stathmis.ui.pieces import button, label, set_property, set_text
 from stathmis.words.numbers import u_text, unit_word, value_text, with_u
 from stathmis.words.verdicts import word as word_of
 
@@ -25,7 +25,7 @@ class ReadingRow:
 
     def __init__(self, view: RoundView, grid: QGridLayout, row: int, line: Line) -> None:
         self._view, self.line = view, line
-        theme, desk = view.theme, view.desk
+        theme = view.theme
         channel = line.channel
         self.field = Field("")
         self.judged: Judged | None = None
@@ -33,8 +33,8 @@ class ReadingRow:
         names.setSpacing(0)
         names.addStretch(1)
         names.addWidget(label(line.instrument.name, "name", wrap=True))
-        about = f"{unit_word(channel.unit)}, {line.placement.place} · {rounds.basis_text(desk.book, line.force)}"
-        names.addWidget(label(about, "small", wrap=True))
+        self._about = label("", "small", wrap=True)
+        names.addWidget(self._about)
         names.addStretch(1)
         grid.addLayout(names, row, 0)
         self.edit = QLineEdit()
@@ -66,7 +66,14 @@ class ReadingRow:
         trouble.addWidget(self.offer)
         trouble.addStretch(1)
         grid.addLayout(trouble, row + 1, 1, 1, 4)
-        self._typed("")
+        self.show_line(line)
+
+    def show_line(self, line: Line) -> None:
+        """The same field on a newer round: what was typed stands, and is judged anew."""
+        self.line = line
+        based = rounds.basis_text(self._view.desk.book, line.force)
+        set_text(self._about, f"{unit_word(line.channel.unit)}, {line.placement.place} · {based}")
+        self._show()
 
     def _typed(self, text: str) -> None:
         self.field = interpret(text, self.line.channel)

@@ -24,15 +24,15 @@ from stathmis.services.advice import now as adviser
 from stathmis.services.desk import Desk
 from stathmis.services.plan import planning, tasks, turning
 from stathmis.services.reading_field import Field
-from stathmis.services.rounds import RoundSheet
+from stathmis.services.rounds import Line, RoundSheet
 from stathmis.services.verdict import Judged, Verdict
 from stathmis.ui.lockdown_panel import LockdownPanel
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property, set_text
 from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.reading_row import ReadingRow
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
-from stathmis.words.advice import Said, said
+from stathmis.words.advice import Said, mean_of, said
 from stathmis.words.events import EVENT_KINDS
 from stathmis.words.numbers import count, number, with_u
 from stathmis.words.verdicts import sentence as sentence_of
@@ -66,6 +66,11 @@ class RoundView(FoldingView):
         self._drafts: dict[int, str] = {}
         self._event_buttons: dict[str, QPushButton] = {}
         self._filled = False
+        self._shape: object = None
+        self._built_narrow = False
+        self._loggers = label("", "small", wrap=True)
+        self._shown_verdicts: object = None
+        self._shown_recent: object = None
         self._box: BoxSheet | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -150,7 +155,7 @@ class RoundView(FoldingView):
     def fold(self) -> bool:
         """The rows of a narrow page are built narrower."""
         changed = super().fold()
-        if changed and self._filled:
+        if self._filled and (changed or self.narrow != self._built_narrow):
             self.show_incubator(self.sheet)
         return changed
 
@@ -166,8 +171,26 @@ class RoundView(FoldingView):
         for kind, made in self._event_buttons.items():
             # nothing is opened or filled in the room; a note can be made of it
             made.setVisible(kind == "note" or sheet.incubator.air != "room")
+        typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
+        shape = (sheet.incubator.id, self.narrow, self.theme.px(100), [line.hanging for line in sheet.lines])
+        if self._filled and shape == self._shape:
+            # the same fields on a newer round: they live on, with focus, cursor and half-typed text
+            for row, line in zip(self.rows, typed_lines, strict=True):
+                row.show_line(line)
+        else:
+            self._shape = shape
+            self._build_rows(sheet, typed_lines, focused)
+        set_text(self._loggers, self._logger_words())
+        self._loggers.setVisible(bool(self._loggers.text()))
+        self.typed()
+        self._show_recent()
+        self._show_today(*kept)
+
+    def _build_rows(self, sheet: RoundSheet, typed_lines: list[Line], focused: int | None) -> None:
+        """A field for each instrument that is typed; focused: the channel whose field had the focus."""
         self.rows = []
         self._filled = False
+        self._built_narrow = self.narrow
         clear(self._grid_holder)
         holder = QWidget()
         grid = QGridLayout(holder)
@@ -182,7 +205,6 @@ class RoundView(FoldingView):
                 heading.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(heading, 0, column)
         at = 1
-        typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
         for line in typed_lines:
             grid.addWidget(rule(), at, 0, 1, 5)
             row = ReadingRow(self, grid, at + 1, line)
@@ -190,11 +212,11 @@ class RoundView(FoldingView):
             self.rows.append(row)
             at += 3
         grid.addWidget(rule(), at, 0, 1, 5)
-        if len(typed_lines) < len(sheet.lines):
-            grid.addWidget(label(self._logger_words(), "small", wrap=True), at + 1, 0, 1, 5)
+        self._loggers = label("", "small", wrap=True)
+        grid.addWidget(self._loggers, at + 1, 0, 1, 5)
         if not sheet.lines:
             words = "No instrument hangs here yet. Enter one under Enter or change."
-            grid.addWidget(label(words, "muted", wrap=True), at + 1, 0, 1, 5)
+            grid.addWidget(label(words, "muted", wrap=True), at + 2, 0, 1, 5)
         self._grid_holder.addWidget(holder)
         self._filled = True
         for row in self.rows:
@@ -203,9 +225,6 @@ class RoundView(FoldingView):
                 self.type_into(row, text)
             if row.line.channel.id == focused:
                 row.edit.setFocus()
-        self.typed()
-        self._show_recent()
-        self._show_today(*kept)
 
     def _show_today(self, task: tuple[str, str] | None = None, step: str = "") -> None:
         """What is to be done, and the lockdown run where it is due; task, step: what had the focus."""
@@ -243,7 +262,7 @@ class RoundView(FoldingView):
             unit = self.desk.book.shown_unit(line.channel.quantity)
             value = with_u(found.corrected.value, found.corrected.U, line.channel.quantity, unit)
             ago = clock.in_words(self.desk.now_ms - found.time_ms)
-            parts.append(f"{line.instrument.name}: {value}, {ago} ago")
+            parts.append(f"{line.instrument.name}: {value}, {mean_of(found)}{ago} ago")
         return " · ".join(parts)
 
     def type_into(self, row: ReadingRow, text: str) -> None:
@@ -343,17 +362,24 @@ class RoundView(FoldingView):
         return celsius
 
     def _show_verdicts(self, judged: dict[int, Judged]) -> None:
-        clear(self._verdicts)
+        book = self.desk.book
         found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
+        told = [said(book, a) for a in adviser.advise(book, self.sheet, found[0], found[1], self._box)]
+        warned = company.warnings(book, self.sheet.incubator) if self.sheet.beside else []
+        state = (self.sheet.incubator, self.sheet.course is None, found, told, warned, sorted(judged), book.now_ms)
+        if (state, book.temperature_unit) == self._shown_verdicts:
+            return
+        self._shown_verdicts = state, book.temperature_unit
+        clear(self._verdicts)
         pair = QHBoxLayout()
         pair.setSpacing(16)
         for title, ink, verdict in zip(("Heat", "Moisture"), ("heat", "moisture"), found, strict=True):
             fresh = verdict is not None and any(j.channel.quantity == verdict.quantity for j in judged.values())
             pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=fresh), 1)
         self._verdicts.addLayout(pair)
-        for asked in adviser.advise(self.desk.book, self.sheet, found[0], found[1], self._box):
-            self._verdicts.addWidget(self._action_card(said(self.desk.book, asked)))
-        for warning in company.warnings(self.desk.book, self.sheet.incubator) if self.sheet.beside else ():
+        for action in told:
+            self._verdicts.addWidget(self._action_card(action))
+        for warning in warned:
             self._verdicts.addWidget(label(warning, "", "undecided", wrap=True))
         if self.sheet.incubator.air == "room":
             words = "The room the machines stand in: its air decides how much water they need."
@@ -401,7 +427,8 @@ class RoundView(FoldingView):
         box.setContentsMargins(16, 12, 16, 12)
         box.setSpacing(4)
         box.addWidget(label(action.text, "name", "error" if action.urgent else "", wrap=True))
-        box.addWidget(label(action.note, "muted", wrap=True))
+        if action.note:
+            box.addWidget(label(action.note, "muted", wrap=True))
         reasons = label("\n".join(action.why), "small", wrap=True)
         key = action.key
         reasons.setVisible(key in self._why_open)
@@ -420,8 +447,11 @@ class RoundView(FoldingView):
         return card
 
     def _show_recent(self) -> None:
-        clear(self._recent)
         found = rounds.logged_lately(self.desk.book, self.sheet, _LATELY)
+        if (found, self.theme.px(100)) == self._shown_recent:
+            return
+        self._shown_recent = found, self.theme.px(100)
+        clear(self._recent)
         if found:
             self._recent.addSpacing(4)
             self._recent.addWidget(label("Logged lately", "name"))

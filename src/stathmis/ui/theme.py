@@ -220,6 +220,11 @@ def _style_sheet(theme: Theme) -> str:
     QListWidget {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px; padding: 4px; }}
     QListWidget::item {{ padding: 4px 6px; }}
     QListWidget::item:selected {{ background: {i.selection}; color: {i.card}; }}
+    QTableView {{ background: transparent; border: none; outline: none; selection-background-color: {i.card};
+        selection-color: {i.ink}; alternate-background-color: {i.column}; }}
+    QTableView::item {{ padding: 4px 8px; border-bottom: 1px solid {i.rule}; }}
+    QTableView::item:selected {{ background: {i.card}; color: {i.ink}; border-left: 4px solid {i.selection}; }}
+    QHeaderView::section {{ background: transparent; color: {i.muted}; border: none; padding: 4px 8px; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
         selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}
     QPushButton {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;

@@ -55,6 +55,7 @@ class TodayList(QWidget):
         self.why: QLineEdit | None = None
         self.countdown = label("", "name", "heat", wrap=True)
         self._incubator: Incubator | None = None
+        self._shown: object = None
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._count_down)
 
@@ -89,11 +90,17 @@ class TodayList(QWidget):
         start = order.index(incubator.id) if incubator.id in order else 0
         walk = order[start:] + order[:start]
         self.tasks = tuple(sorted(found, key=lambda t: (walk.index(t.incubator.id), t.state != "open", t.due_ms)))
+        cooling = tasks.cooling_left_s(desk.book, incubator) is not None
+        whens = [tasks.when_words(desk.book, t) for t in self.tasks]
+        state = (incubator.id, self.tasks, whens, self._open, cooling, [t.overdue(desk.now_ms) for t in self.tasks])
+        if state == self._shown:
+            self._count_down()
+            return
+        self._shown = state
         clear(self._box)
         self.ticks, self.why = {}, None
         self._incubator = incubator
         self.countdown = label("", "name", "heat", wrap=True)
-        cooling = tasks.cooling_left_s(desk.book, incubator) is not None
         self.setVisible(bool(self.tasks) or cooling)
         if not self.tasks and not cooling:
             return
@@ -173,6 +180,8 @@ class TodayList(QWidget):
         try:
             said = action()
         except UserError as error:
+            # said once: the next time the list is shown it is made anew
+            self._shown = None
             self.problem.setText(str(error))
             self.problem.show()
             for (subject, step), tick in self.ticks.items():

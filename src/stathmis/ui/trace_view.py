@@ -143,14 +143,16 @@ class TraceView(FoldingView):
             self._read_whole(course)
             return
         # a first picture of a long run at once, and only then the whole of it: they would slow each other down
-        self._task = Task(lambda progress, cancelled: trace.outline(desk.book, course))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: trace.outline(book, course))
         self._task.done.connect(partial(self._outline_arrived, course))
         self._task.failed.connect(notify.tell_error)
         self._task.start()
 
     def _read_whole(self, course: Course) -> None:
         desk, beside = self._desk, self._chosen_beside(course)
-        self._task = Task(lambda progress, cancelled: _load(desk.book, course, beside))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: _load(book, course, beside))
         self._task.done.connect(lambda found: self._arrived(found, keep_view=self.traced is not None))
         self._task.failed.connect(notify.tell_error)
         self._task.start()
@@ -298,10 +300,10 @@ class TraceView(FoldingView):
 
     def export_to(self, path: Path) -> Task:
         """Write the export to a path, off the window's thread."""
-        traced, desk = self.traced, self._desk
+        traced, book = self.traced, self._desk.book
         assert traced is not None
         task = Task(
-            lambda progress, cancelled: readings_export.export_readings(desk.book, traced, path, progress, cancelled)
+            lambda progress, cancelled: readings_export.export_readings(book, traced, path, progress, cancelled)
         )
         self._export.hide()
         self._stop.setText("Stop the export")

@@ -119,6 +119,7 @@ class Window(QMainWindow):
             ("Ctrl+P", "Practice: schools and own profiles", lambda: self.show_place("practice")),
             ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
             ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
+            ("Ctrl+H", "What was changed: every edit, and take it back", lambda: self.show_place("changes")),
             ("F4", "The next task on Round is done", self.pages.round.today.tick_next),
             ("Ctrl+Z", "Undo", self.undo),
             ("Ctrl+Shift+Z", "Redo", self.redo),
@@ -379,6 +380,10 @@ def _make_place(place: str, window: Window) -> QWidget:
         from stathmis.ui.practice_view import PracticeView
 
         return PracticeView(window.desk, window.theme)
+    if place == "changes":
+        from stathmis.ui.changes_view import ChangesView
+
+        return ChangesView(window.desk, window.theme)
     if place == "live":
         from stathmis.ui.live_view import LiveView
 

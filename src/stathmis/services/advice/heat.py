@@ -20,14 +20,14 @@ from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.core.upsets import cycling
 from stathmis.logbook.records import Incubator
 from stathmis.services import rounds
-from stathmis.services.advice.reasons import HOUR_MS, SETTLING_MS, Reason, Upset, upset
+from stathmis.services.advice.reasons import SETTLING_MS, Reason, Upset, upset
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.corrections import Corrected
 from stathmis.services.last_action import LastAction, last_action
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.runs import Run, temperature_runs
-from stathmis.services.verdict import Judged, Verdict
+from stathmis.services.verdict import Verdict
 
 DANGER_C = 40.0
 """Egg temperature that kills within hours. Source: common practice."""
@@ -231,7 +231,6 @@ def _mean_of(run: Run) -> Mean | None:
     return Mean(Corrected(value, NORMAL_95 * u), hours, int(times.size), run.dense)
 
 
-def hottest(readings: tuple[Judged, ...]) -> Corrected | None:
-    """The highest of the newest readings, corrected."""
-    known = [r.newest or r.corrected for r in readings]
-    return max(known, key=lambda c: c.value, default=None)
+def hot_now(verdict: Verdict) -> bool:
+    """Whether any instrument reads a temperature that is dangerous at once, however the mean lies."""
+    return any((r.newest or r.corrected).value >= DANGER_C for r in verdict.readings)

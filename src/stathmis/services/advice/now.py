@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from stathmis.services.advice.heat import HeatAdvice, heat
+from stathmis.core.conformity import OUTSIDE
+from stathmis.services.advice.heat import HeatAdvice, heat, hot_now
 from stathmis.services.advice.instruments import InstrumentAdvice, instruments
 from stathmis.services.advice.moisture import MoistureAdvice, moisture
 from stathmis.services.book import Book
@@ -31,7 +32,9 @@ def advise(
     if sheet.course is None:
         return []
     found: list[Advice] = []
-    hot = heat(book, sheet, temperature) if temperature is not None else None
+    # inside, nothing about the heat presses, unless it is dangerous at this moment
+    asked = temperature is not None and (temperature.decision == OUTSIDE or hot_now(temperature))
+    hot = heat(book, sheet, temperature) if asked else None
     danger = hot is not None and hot.kind == "danger"
     if hot is not None and danger:
         found.append(hot)

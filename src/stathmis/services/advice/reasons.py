@@ -7,11 +7,11 @@ from typing import Literal
 
 from stathmis.logbook.records import Event, Quantity
 from stathmis.services.book import Book
+from stathmis.services.clock import HOUR_MS
 from stathmis.services.last_action import LastAction
 from stathmis.services.rounds import RoundSheet
 from stathmis.services.verdict import Verdict
 
-HOUR_MS = 3_600_000
 SETTLING_MS = 3 * HOUR_MS
 """After water, vent, lid, cooling, a power cut or a moved set point, wait this long before the next change.
 Source: common practice (1-3 h)."""

@@ -13,7 +13,7 @@ from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel, Instrument, Placement
 from stathmis.services.batches import events_along
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet, tally
 from stathmis.services.eggs.tray_shape import at_edge
@@ -22,7 +22,6 @@ from stathmis.services.moisture import loss, weights
 from stathmis.services.plan import planning, turning
 from stathmis.services.runs import combined_along, runs_along
 
-HOUR_MS = 3_600_000
 LOOKED_U_DAYS = 0.25
 """The middle chick's hour is known to about a quarter of a day: one does not look all the time."""
 WORTH_SAYING = {"temperature": 0.05, "humidity": 1.0}

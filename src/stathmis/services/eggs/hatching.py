@@ -9,14 +9,13 @@ import numpy as np
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS, in_words
+from stathmis.services.clock import DAY_MS, HOUR_MS, in_words
 from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.moisture.water import events_of
 from stathmis.services.runs import Run, combined, runs_between
 from stathmis.words.numbers import count
 
-HOUR_MS = 3_600_000
 PIP_TO_OUT_H = (12.0, 24.0)
 OUT_TO_DRY_H = (12.0, 24.0)
 WITHOUT_FEED_H = (48.0, 72.0)

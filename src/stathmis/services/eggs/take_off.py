@@ -10,7 +10,7 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
 from stathmis.services.book import Book
-from stathmis.services.clock import in_words
+from stathmis.services.clock import HOUR_MS, in_words
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import check_time, fields_of
@@ -18,7 +18,6 @@ from stathmis.services.eggs.tray import WEAK, TraySheet, tray
 from stathmis.services.plan import planning, tasks
 from stathmis.words.numbers import count
 
-HOUR_MS = 3_600_000
 DRY_AFTER_H = 12.0
 """So long after coming out a chick is dry as a rule. Source: common practice."""
 FED_BY_H = 72.0

@@ -7,9 +7,19 @@ from dataclasses import dataclass, replace
 from stathmis.core.drift import Drift, fit_drift, leaves_tolerance
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.calibrations import Calibration
-from stathmis.logbook.records import Channel
-from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
+from stathmis.logbook.records import (
+    Batch,
+    CertificatePoint,
+    Channel,
+    Incubator,
+    Placement,
+    Stay,
+    StoredCalibration,
+    StoredProfile,
+)
+from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.book import Book, finding
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.corrections import resolution_u
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.doubts import CHECK_EVERY_DAYS, certificate_expires_ms
@@ -86,8 +96,14 @@ def history(book: Book, channel: Channel) -> History:
 
 def is_due(book: Book, channel: Channel) -> bool:
     """Whether a channel wants checking now: never checked, its interval over, or drifted too far."""
-    due = history(book, channel).due_ms
+    due = _due_ms(book, channel, book.now_ms // HOUR_MS)
     return due is None or book.now_ms > due
+
+
+@finding(StoredCalibration, CertificatePoint, Channel, Placement, Incubator, Batch, Stay, StoredProfile, SETTINGS)
+def _due_ms(book: Book, channel: Channel, _hour: int) -> int | None:
+    """When a channel wants checking next; hour: what is asked of it may change with the stage of a batch."""
+    return history(book, channel).due_ms
 
 
 def set_between_checks(desk: Desk, channel: Channel, between: bool) -> None:

@@ -14,7 +14,7 @@ from stathmis.core.airbox import Box, Misfit
 from stathmis.core.psychrometrics import dew_point
 from stathmis.logbook.records import Incubator, WaterSurface
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.moisture import states
@@ -24,7 +24,6 @@ from stathmis.services.moisture.water import Setting, events_of, setting_at, sur
 
 Array = NDArray[np.float64]
 
-HOUR_MS = 3_600_000
 HINT = 4.0
 """A hint makes a cause so many times as likely. Source: our own."""
 SLOW_SHARE = 0.35

@@ -8,13 +8,13 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.profile import Band
 from stathmis.services import clock, knowledge
 from stathmis.services.book import Book
+from stathmis.services.clock import HOUR_MS
 from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.moisture.mixes import LIKELY, Cell, Change, Grid, Room, is_setting
 from stathmis.services.moisture.states import FoundState
 from stathmis.services.moisture.water import Setting, opening_words
 from stathmis.words.numbers import band_text, count, number
 
-HOUR_MS = 3_600_000
 NO_BREAK = "\u00a0"
 SURE_ENOUGH_FOG = (0.25, 0.75)
 CAUSES = {

@@ -18,7 +18,7 @@ from stathmis.logbook.records import DroppedState, Event, Incubator
 from stathmis.services import knowledge
 from stathmis.services.batches import lying_in
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.moisture.water import Setting, events_of, setting_at
 from stathmis.services.runs import HAND_GAP_S, Run, combined, runs_between
@@ -28,7 +28,6 @@ Array = NDArray[np.float64]
 REMEMBERED_MS = 60 * DAY_MS
 """States older than this say little of the box as it stands now. Source: our own."""
 MOST_STATES = 60
-HOUR_MS = 3_600_000
 DISTURBING = ("water", "vent", "lid", "set_point", "cool", "power")
 USUAL_ROOM = (21.0, 50.0)
 U_USUAL_ROOM_HPA = 3.5

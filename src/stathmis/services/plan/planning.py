@@ -16,11 +16,10 @@ from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.services import knowledge, profiles, setting_up
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS, local, utc_ms
+from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
 from stathmis.services.course import Learned, learned_in
 from stathmis.services.desk import Desk
 
-HOUR_MS = 3_600_000
 HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
 """When in the day a step is best done (local hours): candling after dark, the rest when there is time. The others
 happen at the hour of setting."""

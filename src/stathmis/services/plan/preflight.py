@@ -12,14 +12,13 @@ from stathmis.core.profile import Air, Band, phases
 from stathmis.core.upsets import openings
 from stathmis.services import knowledge
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.moisture import water
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import marks
 from stathmis.services.runs import Run, combined, runs_between
 from stathmis.words.numbers import band_text, with_u
 
-HOUR_MS = 3_600_000
 LOOKED_AT_MS = 2 * DAY_MS
 SETTLED_HOURS = 6.0
 """So long it should have held before eggs depend on it. Source: common practice (24 h dry, 24 h with water)."""

@@ -15,7 +15,7 @@ from stathmis.core.units import from_inside
 from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
 from stathmis.services import batches, knowledge
 from stathmis.services.book import Book, TemperatureUnit
-from stathmis.services.clock import DAY_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.plan import turning
@@ -24,7 +24,6 @@ from stathmis.services.plan.planning import Plan, PlannedStep, plans
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
 
-HOUR_MS = 3_600_000
 State = Literal["open", "done", "skipped"]
 AHEAD_MS = 18 * HOUR_MS
 """A task is shown so long before it is due."""

@@ -11,11 +11,10 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event
 from stathmis.services.batches import events_along
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS, local, utc_ms
+from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 
-HOUR_MS = 3_600_000
 LEAST_TURNS = 3
 TURNS_A_DAY = 5
 """By hand: an odd number, so that the long night falls on alternate sides; more is better. Source: common practice."""

@@ -119,8 +119,8 @@ class NowView(FoldingView):
         self._show_rates(sheet)
         self._show_counted(sheet)
         desk = self.desk
-        _ = desk.book.corrections
-        self._task = Task(lambda progress, cancelled: hatching.hatching(desk.book, course, sheet))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: hatching.hatching(book, course, sheet))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()

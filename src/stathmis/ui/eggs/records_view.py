@@ -106,9 +106,9 @@ class RecordsView(FoldingView):
     def write_season(self, year: int, path: Path) -> None:
         """Write the report of a season, off the window's thread."""
         desk = self._desk
-        _ = desk.book.corrections
         self._season_path = path
-        self._work(Task(lambda progress, cancelled: season_report(desk.book, year, progress, cancelled)))
+        book = desk.book
+        self._work(Task(lambda progress, cancelled: season_report(book, year, progress, cancelled)))
 
     def _choose_target(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

@@ -53,8 +53,8 @@ class ReviewPanel(QWidget):
         for line in outcome_lines(row.sheet):
             self._body.addWidget(label(line, "muted", wrap=True))
         desk, course = self._desk, row.course
-        _ = desk.book.corrections
-        self._task = Task(lambda progress, cancelled: review.batch_review(desk.book, course))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: review.batch_review(book, course))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()

@@ -252,8 +252,8 @@ class EggsView(FoldingView):
         self._fill(typed)
         found = weights.weighings(self.desk.book, course.batch.id)
         desk = self.desk
-        _ = desk.book.corrections
-        self._task = Task(lambda progress, cancelled: loss.loss_sheet(desk.book, course, found))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: loss.loss_sheet(book, course, found))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()

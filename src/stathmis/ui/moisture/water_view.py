@@ -161,8 +161,8 @@ class WaterView(FoldingView):
         self._show_surfaces()
         self._show_sheet()
         desk = self.desk
-        _ = desk.book.corrections
-        self._task = Task(lambda progress, cancelled: box.box_sheet(desk.book, incubator, course))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: box.box_sheet(book, incubator, course))
         self._task.done.connect(self._arrived)
         self._task.failed.connect(notify.tell_error)
         self._task.start()

@@ -108,8 +108,8 @@ class NewPlanCard(QFrame):
         self._say_learnt()
         if not self._own[1]:
             return
-        _ = desk.book.corrections
-        self._task = Task(lambda progress, cancelled: learning.learnt(desk.book, species))
+        book = desk.book
+        self._task = Task(lambda progress, cancelled: learning.learnt(book, species))
         self._task.done.connect(self._learned)
         self._task.failed.connect(self._not_learned)
         self._task.start()

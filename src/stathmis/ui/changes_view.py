@@ -1,0 +1,102 @@
+"""What was changed: every edit in words with its time, what stood there before, and the newest taken back here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableView, QVBoxLayout, QWidget
+
+from stathmis.core.errors import UserError
+from stathmis.logbook import edits
+from stathmis.logbook.edits import Done
+from stathmis.services import notify
+from stathmis.services.desk import Desk
+from stathmis.ui.models import ListModel
+from stathmis.ui.pieces import button, label, set_text
+from stathmis.ui.theme import Theme
+from stathmis.words import changes
+
+MOST = 400
+
+
+class ChangesView(QWidget):
+    """The page of edits, newest first."""
+
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._desk, self._theme = desk, theme
+        page = QVBoxLayout(self)
+        page.setContentsMargins(32, 16, 32, 24)
+        page.setSpacing(8)
+        page.addWidget(label("What was changed", "title"))
+        words = "Every edit with what stood there before. It is kept in the logbook's file, also when it is taken back."
+        page.addWidget(label(words, "muted", wrap=True))
+        columns = (
+            ("when", lambda d: changes.when(desk.book, d)),
+            ("what", changes.title),
+            ("rows", lambda d: str(len(d.rows))),
+        )
+        self.model: ListModel[Done] = ListModel(columns, lambda d: d.id, self)
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setAccessibleName("Edits, newest first")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setTabKeyNavigation(False)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        self.table.verticalHeader().hide()
+        self.table.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        header = self.table.horizontalHeader()
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(2, QHeaderView.ResizeMode.ResizeToContents)
+        self.table.selectionModel().currentRowChanged.connect(self._chosen)
+        page.addWidget(self.table, 3)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        self.back = button("Take back", lambda: self._step(desk.undo, "Undone: {}."), tip="Ctrl+Z")
+        self.again = button("Do again", lambda: self._step(desk.redo, "Done again: {}."), tip="Ctrl+Shift+Z")
+        row.addWidget(self.back)
+        row.addWidget(self.again)
+        row.addStretch(1)
+        page.addLayout(row)
+        self._details = label("", "small", wrap=True)
+        page.addWidget(self._details)
+        page.addStretch(1)
+
+    def begin(self) -> None:
+        """Come in at the newest edit."""
+        if self.model.rowCount():
+            self.table.selectRow(0)
+        self.table.setFocus()
+
+    def refresh(self) -> None:
+        """Show the edits as they stand; the one that was chosen stays chosen."""
+        self.model.show_rows(edits.history(self._desk.logbook, MOST))
+        undo, redo = edits.to_undo(self._desk.logbook), edits.to_redo(self._desk.logbook)
+        for made, found, nothing in (
+            (self.back, undo, "Nothing to take back"),
+            (self.again, redo, "Nothing to do again"),
+        ):
+            verb = "Take back" if made is self.back else "Do again"
+            made.setEnabled(found is not None)
+            set_text(made, f"{verb}: {found.label[:40]}" if found is not None else nothing)
+        self._chosen(self.table.currentIndex())
+
+    def _chosen(self, index: QModelIndex, _before: QModelIndex | None = None) -> None:
+        done = self.model.row(index.row()) if index.isValid() else None
+        set_text(self._details, "" if done is None else "\n".join(changes.lines(self._desk.book, done, 12)))
+
+    @staticmethod
+    def _step(step: Callable[[], str | None], words: str) -> None:
+        try:
+            found = step()
+        except UserError as error:
+            notify.tell_error(error)
+            return
+        if found:
+            notify.tell("info", words.format(found))
