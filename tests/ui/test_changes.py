@@ -50,3 +50,10 @@ def test_fields_live_on_while_the_logbook_changes(window: Window, qtbot: QtBot) 
     window.refresh()
     window.refresh()
     assert {id(w) for w in window.findChildren(QWidget)} <= before, "nothing changed, nothing is made anew"
+
+
+def test_the_column_says_what_round_says_once_the_box_is_learned(window: Window, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: not work.busy() and bool(window.pages.boxes), timeout=20_000)
+    first = window.desk.book.incubators()[0]
+    assert window.pages.boxes[first.id] is not None
+    assert "look at water, lid and hygrometer" in window.column._cards[first.id].accessibleName()

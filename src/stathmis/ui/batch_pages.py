@@ -41,6 +41,7 @@ class BatchPages(QWidget):
 
     page_chosen = Signal(str)
     set_batch_wanted = Signal()
+    box_learned = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -217,6 +218,7 @@ class BatchPages(QWidget):
         self._boxes[found.incubator.id] = (state, found)
         if self.incubator is not None and self.incubator.id == found.incubator.id:
             self.round.show_box(found)
+        self.box_learned.emit()
 
     @property
     def boxes(self) -> dict[int, BoxSheet | None]:

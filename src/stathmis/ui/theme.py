@@ -223,7 +223,7 @@ def _style_sheet(theme: Theme) -> str:
     QTableView {{ background: transparent; border: none; outline: none; selection-background-color: {i.card};
         selection-color: {i.ink}; alternate-background-color: {i.column}; }}
     QTableView::item {{ padding: 4px 8px; border-bottom: 1px solid {i.rule}; }}
-    QTableView::item:selected {{ background: {i.card}; color: {i.ink}; border-left: 4px solid {i.selection}; }}
+    QTableView::item:selected {{ background: {i.card}; color: {i.ink}; font-weight: 600; }}
     QHeaderView::section {{ background: transparent; color: {i.muted}; border: none; padding: 4px 8px; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
         selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}

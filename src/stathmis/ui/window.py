@@ -65,6 +65,7 @@ class Window(QMainWindow):
         self.stack = QStackedWidget()
         self.pages = BatchPages(desk, theme)
         self.pages.page_chosen.connect(self.show_page)
+        self.pages.box_learned.connect(self._show_column)
         self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
         self.stack.addWidget(self.pages)
         self.alarm = AlarmStrip(desk, self.live)
@@ -169,7 +170,7 @@ class Window(QMainWindow):
         ids = [i.id for i in incubators]
         if self._incubator_id not in ids:
             self._incubator_id = ids[0] if ids else None
-        self.column.refresh(self._incubator_id, self._place, self.pages.boxes)
+        self._show_column()
         if self._place:
             view = self._other(self._place)
             view.refresh()  # type: ignore[attr-defined]
@@ -177,6 +178,9 @@ class Window(QMainWindow):
         elif self._incubator_id is not None:
             self.pages.show_incubator(incubators[ids.index(self._incubator_id)], self.pages.page)
             self.stack.setCurrentWidget(self.pages)
+
+    def _show_column(self) -> None:
+        self.column.refresh(self._incubator_id, self._place, self.pages.boxes)
 
     def _deliver(self, tell: Callable[[], None]) -> None:
         """What was edited on a worker's thread is told on the window's own."""
