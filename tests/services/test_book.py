@@ -5,8 +5,11 @@ from __future__ import annotations
 import threading
 import time
 
+import pytest
+
 import making
 from stathmis.logbook import edits
+from stathmis.logbook.opening import LogbookError, open_logbook
 from stathmis.logbook.records import Event, Incubator
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import rounds, setting_up
@@ -96,3 +99,19 @@ def test_an_edit_that_fails_leaves_nothing_and_says_nothing(desk: Desk) -> None:
     with desk.edit("nothing at all"):
         pass
     assert edits.history(desk.logbook) == []
+
+
+def test_a_read_only_logbook_can_be_looked_at_in_either_unit(desk: Desk) -> None:
+    path = desk.logbook.path
+    desk.logbook.close()
+    path.chmod(0o444)
+    logbook = open_logbook(path)
+    try:
+        own = Desk(logbook, desk.clock)
+        assert own.read_only and own.book.temperature_unit == "°C"
+        own.set_temperature_unit("°F")
+        assert own.book.temperature_unit == "°F" and own.book.as_known(0).temperature_unit == "°F"
+        with pytest.raises(LogbookError, match="read-only"):
+            setting_up.set_place(own, "Shed", 300.0)
+    finally:
+        logbook.close()

@@ -43,6 +43,7 @@ class Logbook:
         self.read_only = read_only
         self._lock = lock
         self._writing = threading.RLock()
+        self._pool = threading.Lock()
         self._free: list[sqlite3.Connection] = []
         self._all: list[sqlite3.Connection] = []
         self._writer: sqlite3.Connection | None = None
@@ -107,7 +108,8 @@ class Logbook:
     def reading(self) -> Iterator[sqlite3.Connection]:
         """A connection for queries. Raises LogbookError where the file cannot be read."""
         try:
-            with self._writing:
+            # a lock of its own: who reads does not wait for who writes
+            with self._pool:
                 found = self._free.pop() if self._free else self._connect()
             try:
                 yield found
@@ -119,7 +121,7 @@ class Logbook:
 
     def close(self) -> None:
         """Let go of the file; safe to call twice."""
-        with self._writing:
+        with self._writing, self._pool:
             self._closed = True
             for connection in self._all:
                 connection.close()

@@ -109,15 +109,18 @@ def finding(
 
 
 class Book:
-    """The logbook at an instant (now_ms, UTC ms)."""
+    """The logbook at an instant (now_ms, UTC ms). unit: to show temperatures in, by default the one that is set."""
 
-    def __init__(self, snapshot: Snapshot, now_ms: int, kept: Kept | None = None) -> None:
+    def __init__(
+        self, snapshot: Snapshot, now_ms: int, kept: Kept | None = None, unit: TemperatureUnit | None = None
+    ) -> None:
         self.snapshot = snapshot
         self.now_ms = now_ms
         self.kept = kept if kept is not None else Kept()
         self.settings = Settings.read(snapshot.settings)
         self.name, self.zone = self.settings.name, self.settings.zone
-        self.altitude_m, self.temperature_unit = self.settings.altitude_m, self.settings.temperature_unit
+        self.altitude_m = self.settings.altitude_m
+        self.temperature_unit: TemperatureUnit = unit or self.settings.temperature_unit
 
     def versions(self, *kinds: type | str) -> tuple[Any, ...]:
         """How often each of these kinds of records was changed: what rests on them holds while these are the same."""
@@ -125,7 +128,7 @@ class Book:
 
     def as_known(self, at_ms: int) -> Book:
         """The same, corrected only by the checks done until a time (UTC ms)."""
-        return Book(self.snapshot.as_known(at_ms), self.now_ms, self.kept)
+        return Book(self.snapshot.as_known(at_ms), self.now_ms, self.kept, self.temperature_unit)
 
     @property
     def pressure_hpa(self) -> float:

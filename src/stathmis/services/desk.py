@@ -10,6 +10,7 @@ from typing import Any
 from stathmis.logbook import edits
 from stathmis.logbook.edits import Done, Edit
 from stathmis.logbook.opening import Logbook
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.book import Book, Kept, TemperatureUnit
 from stathmis.services.clock import Clock
 
@@ -28,6 +29,7 @@ class Desk:
         self.deliver: Callable[[Callable[[], None]], None] = lambda tell: tell()
         self._kept = Kept()
         self._book: Book | None = None
+        self._unit: TemperatureUnit | None = None
         self._under_way = threading.local()
 
     @property
@@ -44,7 +46,7 @@ class Desk:
         now, snapshot, held = self.clock.now_ms(), self.logbook.snapshot, self._book
         if held is not None and held.snapshot is snapshot and 0 <= now - held.now_ms < HELD_MS:
             return held
-        made = self._book = Book(snapshot, now, self._kept)
+        made = self._book = Book(snapshot, now, self._kept, self._unit)
         return made
 
     @property
@@ -103,5 +105,9 @@ class Desk:
 
     def set_temperature_unit(self, unit: TemperatureUnit) -> None:
         """Show temperatures in °C or °F; kept in the logbook unless it is read-only."""
+        if self.read_only:
+            self._unit, self._book = unit, None
+            self.tell(frozenset({SETTINGS}))
+            return
         with self.edit(f"temperatures in {unit}", undoable=False) as edit:
             edit.set("temperature_unit", unit)

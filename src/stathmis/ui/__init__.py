@@ -1,1 +1,1 @@
-"""The window. Views listen to the workbench and write back through services."""
+"""The window. Views listen to the desk and write back through services."""

@@ -9,7 +9,7 @@ from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Probe, WatchedFolder
+from stathmis.logbook.records import Channel, Probe, WatchedFolder
 from stathmis.services import batches, notify
 from stathmis.services.desk import Desk, Topics
 from stathmis.services.folder_watch import Brought, FolderWatch
@@ -190,7 +190,7 @@ class Window(QMainWindow):
             self._arrived.told.emit(tell)
 
     def _told(self, topics: Topics) -> None:
-        if topics & {Probe, WatchedFolder}:
+        if topics & {Probe, Channel, WatchedFolder}:
             self._follow_probes()
         self.refresh()
 
