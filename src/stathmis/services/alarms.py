@@ -16,10 +16,10 @@ from stathmis.core.units import from_inside
 from stathmis.core.upsets import openings
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services import batches, knowledge
+from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import DANGER_C
 from stathmis.services.live import ProbeStatus
 from stathmis.services.runs import Run, temperature_runs
 from stathmis.words.numbers import number

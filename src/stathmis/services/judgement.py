@@ -16,6 +16,7 @@ from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.core.upsets import Cycling, Opening, cycling, openings
 from stathmis.logbook.records import Event
 from stathmis.services import trace
+from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
@@ -31,8 +32,6 @@ EGG_HALF_BAND_K = 0.5
 """The egg may stay this far from its set temperature: the air's own band and its usual swing. Source: common
 practice."""
 
-DANGER_C = 40.0
-"""Egg temperature that is dangerous at once. Source: common practice."""
 HOT_K = 1.5
 """So much too warm for hours kills. Source: common practice."""
 COLD_C = 30.0

@@ -6,6 +6,7 @@ logged explains the air; and never far at once: hot kills more quickly than cold
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from math import hypot, sqrt
 from typing import Literal
@@ -174,11 +175,12 @@ def _decision(verdict: Verdict, band: Band, swing_k: float) -> str:
     return str(decide(verdict.corrected.value, u, band.low, band.high))
 
 
-def _centered(book: Book, mean: Mean | None, band: Band, point: float | None, found: object) -> HeatAdvice:
+def _centered(
+    book: Book, mean: Mean | None, band: Band, point: float | None, found: Callable[..., HeatAdvice]
+) -> HeatAdvice:
     """Nothing presses: whether the controller stands where it should, to the tenth."""
-    assert callable(found)
     if mean is None or point is None:
-        return found("unknown")  # type: ignore[no-any-return]
+        return found("unknown")
     unit = book.temperature_unit
     centering = center(
         float(from_inside(point, unit)),
@@ -187,7 +189,7 @@ def _centered(book: Book, mean: Mean | None, band: Band, point: float | None, fo
         float(from_inside(band.middle, unit)),
     )
     kind = "leave" if abs(centering.change) < 1e-9 else "center" if centering.certain else "unclear"
-    return found(kind, centering=centering)  # type: ignore[no-any-return]
+    return found(kind, centering=centering)
 
 
 def _swing(book: Book, incubator: Incubator, now_ms: int) -> float:
