@@ -29,7 +29,7 @@ from stathmis.services.clock import SystemClock
 from stathmis.services.desk import Desk
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
-window = Window(Workbench(open_logbook(Path(sys.argv[1])), SystemClock()), Theme(app))
+window = Window(Desk(open_logbook(Path(sys.argv[1])), SystemClock()), Theme(app))
 window.show(); app.processEvents(); window.grab()
 window.close()
 """

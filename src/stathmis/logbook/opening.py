@@ -45,7 +45,6 @@ class Logbook:
         self._writing = threading.RLock()
         self._pool = threading.Lock()
         self._free: list[sqlite3.Connection] = []
-        self._all: list[sqlite3.Connection] = []
         self._writer: sqlite3.Connection | None = None
         self._snapshot: Snapshot | None = None
         self._closed = False
@@ -73,7 +72,6 @@ class Logbook:
         )
         made.execute("PRAGMA foreign_keys = ON")
         made.execute("PRAGMA synchronous = FULL")
-        self._all.append(made)
         return made
 
     @contextmanager
@@ -114,8 +112,12 @@ class Logbook:
             try:
                 yield found
             finally:
-                if not self._closed:
-                    self._free.append(found)
+                with self._pool:
+                    if self._closed:
+                        # the logbook was closed meanwhile: whoever reads last closes what he read with
+                        found.close()
+                    else:
+                        self._free.append(found)
         except sqlite3.DatabaseError as error:
             raise _in_keepers_words(error, self.path) from error
 
@@ -123,9 +125,9 @@ class Logbook:
         """Let go of the file; safe to call twice."""
         with self._writing, self._pool:
             self._closed = True
-            for connection in self._all:
+            for connection in (*self._free, *([self._writer] if self._writer is not None else [])):
                 connection.close()
-            self._all, self._free, self._writer = [], [], None
+            self._free, self._writer = [], None
         if self._lock is not None:
             self._lock.close()
             self._lock = None

@@ -20,7 +20,7 @@ from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.pieces import Chooser, button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import AFTER_PAINT_MS, Task
 from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
@@ -172,7 +172,7 @@ class BatchPages(QWidget):
         task = Task(lambda progress, cancelled: judgement.follow(book, course))
         task.done.connect(lambda found: self._followed(found, state))
         task.failed.connect(notify.tell_error)
-        task.start()
+        task.start(AFTER_PAINT_MS)
 
     def _followed(self, found: Followed, state: State) -> None:
         """A run was judged; state: of the log it was read from."""
@@ -208,7 +208,7 @@ class BatchPages(QWidget):
         task = Task(work)
         task.done.connect(lambda found: self._learned(found, state))
         task.failed.connect(notify.tell_error)
-        task.start()
+        task.start(AFTER_PAINT_MS)
 
     def _learned(self, found: BoxSheet, state: State) -> None:
         known = self._boxes.get(found.incubator.id)

@@ -8,18 +8,23 @@ open logbook for reading.
 from __future__ import annotations
 
 import logging
+import sys
 import threading
 import time
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 Job = Callable[[Callable[[float], None], Callable[[], bool]], Any]
 
 log = logging.getLogger(__name__)
 
 AT_ONCE = 3
+AFTER_PAINT_MS = 150
+SWITCH_S = 0.0005
+"""Threads take turns this often: at Python's own 5 ms every call of the window's toolkit waits as long for its turn."""
+sys.setswitchinterval(SWITCH_S)
 CLOSING_S = 5.0
 """So long closing waits for work that was asked to stop. What is cut off was not kept: files are written beside and
 renamed, edits are whole or not there."""
@@ -46,11 +51,19 @@ class Task(QObject):
         # to this object, which lives on the window's thread: what is connected to done is called there too
         self._ended.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
-    def start(self) -> Task:
-        """Begin."""
+    def start(self, after_ms: int = 0) -> Task:
+        """Begin, at once or so long from now: what the keeper waits for is painted first."""
         _running.add(self)
-        self._thread.start()
+        if after_ms:
+            QTimer.singleShot(after_ms, self, self._begin)
+        else:
+            self._begin()
         return self
+
+    def _begin(self) -> None:
+        # one that nobody wants any more is not even begun
+        if self in _running:
+            self._thread.start()
 
     def cancel(self) -> None:
         """Ask it to stop; failed then carries CancelledError."""
@@ -64,7 +77,8 @@ class Task(QObject):
 
     def wait(self, seconds: float) -> bool:
         """Wait until it is over, at most so long; returns whether it is."""
-        self._thread.join(max(0.0, seconds))
+        if self._thread.is_alive():
+            self._thread.join(max(0.0, seconds))
         return not self._thread.is_alive()
 
     def _work(self) -> None:
