@@ -8,16 +8,16 @@ import pytest
 from making import batch_with_log
 from stathmis.services import judgement, rounds
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import Followed
+from stathmis.services.judgement import JudgedRun
 
 MINUTE_MS = 60_000
 DAYS = 6
 
 
-def run(desk: Desk, air: np.ndarray, species: str = "chicken", machine: str = "forced") -> Followed:
+def run(desk: Desk, air: np.ndarray, species: str = "chicken", machine: str = "forced") -> JudgedRun:
     """A batch of six days with a checked logger that shows this air, one reading a minute."""
     course, _ = batch_with_log(desk, air, species, machine)
-    return judgement.follow(desk.book, course)
+    return judgement.judged_run(desk.book, course)
 
 
 @pytest.fixture
@@ -57,7 +57,7 @@ def test_a_power_cut_has_its_cause_and_weight(desk: Desk, air: np.ndarray) -> No
     incubator = found.trace.course.incubator
     start = found.trace.course.batch.set_ms
     rounds.log_event(desk, incubator, "note", "power off", start + 4000 * MINUTE_MS)
-    found = judgement.follow(desk.book, found.trace.course)
+    found = judgement.judged_run(desk.book, found.trace.course)
     assert found.eggs is not None
     cold = max(found.eggs.excursions, key=lambda e: e.degree_hours)
     assert cold.side == "low" and cold.cause == "power off"

@@ -60,7 +60,7 @@ def test_it_is_logged_and_explains_the_excursion(desk: Desk) -> None:
     course, _ = batch_with_log(desk, air)
     found = power_cut.cool_down(desk.book, course.incubator, "3", "20")
     power_cut.log_power_cut(desk, course.incubator, found, course.batch.set_ms + 1000 * 60_000)
-    eggs = judgement.follow(desk.book, course).eggs
+    eggs = judgement.judged_run(desk.book, course).eggs
     assert eggs is not None
     assert any("power off for 3 h" in e.cause for e in eggs.excursions)
     desk.undo()

@@ -99,7 +99,7 @@ def test_days_and_stages_add_up_to_the_same_time(demo: Desk) -> None:
 def test_the_rooms_air_is_brought_to_the_temperature_inside(demo: Desk) -> None:
     course = batches.running(demo.book, demo.book.incubators()[0])
     assert course is not None
-    found = judgement.follow(demo.book, course)
+    found = judgement.judged_run(demo.book, course)
     room = found.room
     assert room.temperature is not None and room.humidity_inside is not None and room.dew_point is not None
     # the demo's room is held at 21 °C and 48 %: what that air gives at 37.5 °C
@@ -133,11 +133,11 @@ def test_a_cooling_that_was_logged_is_no_fault(desk: Desk) -> None:
     air = np.full(3 * 1440, 37.5)
     air[3000:3030] = 24.0
     course, _ = batch_with_log(desk, air, species="duck")
-    before = judgement.follow(desk.book, course).eggs
+    before = judgement.judged_run(desk.book, course).eggs
     assert before is not None and "lid open or heat lost" in before.excursions[0].cause
     at = desk.now_ms - (air.size + 5 - 3000) * 60_000
     rounds.log_event(desk, course.incubator, "cool", "", at)
-    after = judgement.follow(desk.book, course).eggs
+    after = judgement.judged_run(desk.book, course).eggs
     assert after is not None
     assert (after.excursions[0].cause, after.excursions[0].weight) == (judgement.COOLING, "slight")
 

@@ -72,8 +72,8 @@ def test_every_page_says_the_same(
             assert advice.band == band and advice.verdict == verdict
             corrected = verdict.corrected
             assert verdict.decision == str(decide(corrected.value, corrected.u, band.low, band.high))
-        followed = judgement.follow(book, course)
-        assert followed.trace.course == course
+        whole = judgement.judged_run(book, course)
+        assert whole.trace.course == course
         # the plan, the phone and the report know the lockdown that Round and Trace hold
         plan = planning.plan_of(book, course.batch)
         step = plan.step("lockdown")

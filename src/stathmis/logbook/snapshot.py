@@ -93,12 +93,16 @@ class _State:
 
 
 class Snapshot:
-    """The logbook at one moment. versions: by kind of record, SETTINGS and DENSE; they only rise."""
+    """The logbook at one moment. versions: by kind of record, SETTINGS and DENSE; they only rise.
 
-    def __init__(self, source: Source, state: _State) -> None:
+    known_ms: it knows only the checks done until then (UTC ms), None: all.
+    """
+
+    def __init__(self, source: Source, state: _State, known_ms: int | None = None) -> None:
         self.source = source
         self._state = state
         self.versions = state.versions
+        self.known_ms = known_ms
 
     @classmethod
     def read(cls, logbook: Source) -> Snapshot:
@@ -147,8 +151,8 @@ class Snapshot:
         old = self._state
         known = tuple(c for c in old.records[StoredCalibration] if c.done_ms <= at_ms)
         records = {**old.records, StoredCalibration: known}
-        versions = {**old.versions, StoredCalibration: (old.versions[StoredCalibration], at_ms)}
-        return Snapshot(self.source, _State(records, old.settings, old.by_hand, old.heads, old.tails, versions))
+        state = _State(records, old.settings, old.by_hand, old.heads, old.tails, old.versions)
+        return Snapshot(self.source, state, at_ms)
 
     @property
     def settings(self) -> Mapping[str, str]:

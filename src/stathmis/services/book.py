@@ -34,7 +34,7 @@ Record = TypeVar("Record")
 Found = TypeVar("Found")
 Asked = ParamSpec("Asked")
 
-MOST_KEPT = 512
+MOST_KEPT = 128
 
 
 @dataclass(frozen=True)
@@ -65,42 +65,48 @@ class Settings:
 
 
 class Kept:
-    """What was found, each with the versions it rests on; shared by all books of a logbook, from any thread."""
+    """What was found, each with what it rests on; shared by all books of a logbook, from any thread."""
 
     def __init__(self) -> None:
-        self._found: OrderedDict[Any, tuple[Any, Any]] = OrderedDict()
+        self._found: dict[Any, OrderedDict[Any, tuple[Any, Any]]] = {}
         self._lock = threading.Lock()
 
-    def get(self, key: Any, versions: Any, make: Callable[[], Any]) -> Any:
-        """What is known for a key at these versions, made where it is not."""
+    def get(self, find: Any, key: Any, rests_on: Any, make: Callable[[Any], Any], most: int = MOST_KEPT) -> Any:
+        """What is known for a key while it rests on the same; else made, told what was known before (None: nothing).
+
+        most: of one way to find so many are kept, those asked for last.
+        """
         with self._lock:
-            known = self._found.get(key)
-            if known is not None and known[0] == versions:
-                self._found.move_to_end(key)
+            own = self._found.setdefault(find, OrderedDict())
+            known = own.get(key)
+            if known is not None and known[0] == rests_on:
+                own.move_to_end(key)
                 return known[1]
-        made = make()
+        made = make(known[1] if known is not None else None)
         with self._lock:
             # an older book's worker may come later than a newer one's: the next to ask looks at the versions again
-            self._found[key] = versions, made
-            self._found.move_to_end(key)
-            while len(self._found) > MOST_KEPT:
-                self._found.popitem(last=False)
+            own[key] = rests_on, made
+            own.move_to_end(key)
+            while len(own) > most:
+                own.popitem(last=False)
         return made
 
 
 def finding(
-    *kinds: type | str,
+    *kinds: type | str, each_minute: bool = False, most: int = MOST_KEPT
 ) -> Callable[[Callable[Concatenate[Book, Asked], Found]], Callable[Concatenate[Book, Asked], Found]]:
     """Work a function of a book out once for each state of the kinds of records it rests on.
 
-    Everything else it depends on must be among its arguments (hashable): what looks at the time takes at_ms.
+    Everything else it depends on must be among its arguments (hashable): what looks at the time takes at_ms, or is
+    found anew each_minute. most: so many are kept, those asked for last.
     """
 
     def once(find: Callable[Concatenate[Book, Asked], Found]) -> Callable[Concatenate[Book, Asked], Found]:
         @wraps(find)
         def asked(book: Book, /, *args: Asked.args, **more: Asked.kwargs) -> Found:
-            key = (find, args, tuple(sorted(more.items())))
-            found: Found = book.kept.get(key, book.versions(*kinds), lambda: find(book, *args, **more))
+            key = (book.snapshot.known_ms, args, tuple(sorted(more.items())))
+            rests_on = (*book.versions(*kinds), book.now_ms // 60_000 if each_minute else 0)
+            found: Found = book.kept.get(find, key, rests_on, lambda _: find(book, *args, **more), most)
             return found
 
         return asked

@@ -15,14 +15,15 @@ from stathmis.core.profile import STILL_AIR_OFFSET_K
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.core.upsets import Cycling, Opening, cycling, openings
 from stathmis.logbook.records import Event
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import trace
 from stathmis.services.advice.heat import DANGER_C
-from stathmis.services.book import Book, TemperatureUnit
+from stathmis.services.book import Book, TemperatureUnit, finding
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
 from stathmis.services.course import Course
 from stathmis.services.room_air import RoomAir, room_air
-from stathmis.services.runs import Doubt, Run
+from stathmis.services.runs import MOST_RUNS, READ, Doubt, Run
 from stathmis.services.trace import BatchTrace
 from stathmis.words.numbers import count, unit_word, with_u
 
@@ -119,7 +120,7 @@ class EggTrace:
 
 
 @dataclass(frozen=True)
-class Followed:
+class JudgedRun:
     """The trace of a batch, what it says about the eggs (None without a temperature), and the room beside it."""
 
     trace: BatchTrace
@@ -128,13 +129,14 @@ class Followed:
     set_points: tuple[tuple[int, float], ...]
 
 
-def follow(book: Book, course: Course) -> Followed:
+@finding(*READ, Event, SETTINGS, each_minute=True, most=MOST_RUNS)
+def judged_run(book: Book, course: Course) -> JudgedRun:
     """Everything recorded of a batch until now, judged on air and egg."""
     traced = trace.trace(book, course)
     run = traced.temperature.judged
     eggs = judge_eggs(course, run, traced.until_ms, traced.events) if run is not None else None
     room = room_air(book, course, traced)
-    return Followed(traced, eggs, room, tuple(trace.set_points(book, course, traced.until_ms)))
+    return JudgedRun(traced, eggs, room, tuple(trace.set_points(book, course, traced.until_ms)))
 
 
 def doubt_words(doubt: Doubt, book: Book) -> str:
@@ -150,9 +152,9 @@ def doubt_words(doubt: Doubt, book: Book) -> str:
     )
 
 
-def summary(followed: Followed, unit: TemperatureUnit) -> list[str]:
+def summary(judged: JudgedRun, unit: TemperatureUnit) -> list[str]:
     """What the run says about the eggs, in sentences."""
-    eggs, course = followed.eggs, followed.trace.course
+    eggs, course = judged.eggs, judged.trace.course
     if eggs is None:
         return []
     said = []

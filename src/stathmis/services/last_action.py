@@ -12,7 +12,7 @@ from stathmis.logbook.records import Event, Incubator, Quantity
 from stathmis.services import clock
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
-from stathmis.services.runs import Run, combined, runs_between
+from stathmis.services.runs import Run, lately
 from stathmis.words.events import details
 from stathmis.words.numbers import unit_word
 
@@ -58,10 +58,7 @@ def last_action(book: Book, incubator: Incubator, quantity: Quantity, at_ms: int
     if not done:
         return None
     last = done[-1]
-    run, _ = combined(
-        book,
-        runs_between(book, incubator, quantity, last.time_ms - BY_HAND_MS, at_ms, last.time_ms - BY_HAND_MS),
-    )
+    run = lately(book, incubator, quantity, last.time_ms - BY_HAND_MS, at_ms)
     change, U = _change(run, last.time_ms, at_ms) if run is not None else (None, 0.0)
     return LastAction(last, quantity, change, U, _step(book, incubator, last))
 

@@ -11,7 +11,7 @@ from stathmis.core.psychrometrics import dew_point, relative_humidity_at
 from stathmis.core.side_by_side import at_times
 from stathmis.services.book import Book
 from stathmis.services.course import Course
-from stathmis.services.runs import Run, combined, runs_between
+from stathmis.services.runs import Run, recorded
 from stathmis.services.trace import BatchTrace
 
 Array = NDArray[np.float64]
@@ -43,7 +43,7 @@ def room_air(book: Book, course: Course, traced: BatchTrace) -> RoomAir:
     warm = moist = None
     if room is not None:
         warm, moist = (
-            combined(book, runs_between(book, room, q, course.start_ms, traced.until_ms, course.batch.set_ms))[0]
+            recorded(book, [(room, course.start_ms, traced.until_ms)], q, course.batch.set_ms).judged
             for q in ("temperature", "humidity")
         )
     air = traced.temperature.judged

@@ -13,7 +13,7 @@ from stathmis.logbook.records import Event, Quantity
 from stathmis.services.batches import events_along
 from stathmis.services.book import Book
 from stathmis.services.course import Course
-from stathmis.services.runs import Doubt, Run, best_first, combined_along, logged_count, runs_along
+from stathmis.services.runs import Doubt, Run, logged_count, outlines, recorded
 
 Array = NDArray[np.float64]
 
@@ -96,14 +96,15 @@ def _traced(book: Book, course: Course, *, outline: bool) -> BatchTrace:
 
 def _quantity(book: Book, course: Course, quantity: Quantity, until_ms: int, *, outline: bool) -> QuantityTrace:
     set_ms = course.batch.set_ms
-    groups = runs_along(book, course.stretches(course.start_ms, until_ms), quantity, set_ms, outline=outline)
-    runs = tuple(best_first([run for group in groups for run in group]))
-    if outline or not runs:
+    stretches = course.stretches(course.start_ms, until_ms)
+    if outline:
+        runs = outlines(book, stretches, quantity, set_ms)
         return QuantityTrace(quantity, runs, runs[0] if runs else None, (), ())
-    judged, doubts = combined_along(book, groups)
-    assert judged is not None
-    phases, days = _shares(course, quantity, judged, until_ms), _by_day(course, quantity, judged, until_ms)
-    return QuantityTrace(quantity, runs, judged, doubts, phases, days)
+    found = recorded(book, stretches, quantity, set_ms)
+    if found.judged is None:
+        return QuantityTrace(quantity, (), None, (), ())
+    phases, days = (f(course, quantity, found.judged, until_ms) for f in (_shares, _by_day))
+    return QuantityTrace(quantity, found.runs, found.judged, found.doubts, phases, days)
 
 
 def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tuple[PhaseShare, ...]:

@@ -13,7 +13,7 @@ from stathmis.logbook.snapshot import DENSE
 from stathmis.services import batches, judgement, notify, rounds
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import Followed
+from stathmis.services.judgement import JudgedRun
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.course_strip import CourseStrip
@@ -101,7 +101,7 @@ class BatchPages(QWidget):
         from stathmis.ui.trace_view import TraceView
 
         made = TraceView(self._desk, self._theme)
-        made.followed_anew.connect(lambda found: self._followed(found, self._state()))
+        made.judged_anew.connect(lambda found: self._take_judged(found, self._state()))
         self._stack.addWidget(made)
         return made
 
@@ -169,12 +169,12 @@ class BatchPages(QWidget):
         # asked once for this state of the log, whether it succeeds or not
         self._judged[course.batch.id] = (state, *(known[1:] if known is not None else (None, 0.0)))
         book = self._desk.book
-        task = Task(lambda progress, cancelled: judgement.follow(book, course))
-        task.done.connect(lambda found: self._followed(found, state))
+        task = Task(lambda progress, cancelled: judgement.judged_run(book, course))
+        task.done.connect(lambda found: self._take_judged(found, state))
         task.failed.connect(notify.tell_error)
         task.start(AFTER_PAINT_MS)
 
-    def _followed(self, found: Followed, state: State) -> None:
+    def _take_judged(self, found: JudgedRun, state: State) -> None:
         """A run was judged; state: of the log it was read from."""
         course, eggs = found.trace.course, found.eggs
         shift = (eggs.shift_days, 2.0 * eggs.u_shift_days) if eggs is not None else (None, 0.0)

@@ -16,7 +16,7 @@ from stathmis.core.units import Unit, from_inside
 from stathmis.logbook.records import Quantity
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import EggTrace, Followed
+from stathmis.services.judgement import EggTrace, JudgedRun
 from stathmis.services.room_air import AirCurve
 from stathmis.services.runs import Run
 from stathmis.services.trace import BatchTrace, QuantityTrace
@@ -33,14 +33,14 @@ class Scene:
     """What is to be drawn: a first picture or the whole run, an earlier run beside it, and which curves."""
 
     traced: BatchTrace
-    followed: Followed | None = None
+    whole: JudgedRun | None = None
     beside: BatchTrace | None = None
     curves: frozenset[str] = frozenset({"ribbon", "core"})
 
     @property
     def eggs(self) -> EggTrace | None:
         """What the run says about the eggs."""
-        return self.followed.eggs if self.followed else None
+        return self.whole.eggs if self.whole else None
 
 
 class TraceCharts(QWidget):
@@ -138,8 +138,8 @@ class TraceCharts(QWidget):
         if quantity == "temperature":
             self._draw_core(plot, scene, unit, set_ms)
             self._draw_set_points(plot, scene, unit)
-        elif "room" in scene.curves and scene.followed is not None:
-            self._draw_air(plot, scene.followed.room.humidity_inside, unit, set_ms, theme.inks.muted)
+        elif "room" in scene.curves and scene.whole is not None:
+            self._draw_air(plot, scene.whole.room.humidity_inside, unit, set_ms, theme.inks.muted)
         if "raw" in scene.curves:
             raw = self.pyramid(main.times_ms, main.shown)
             pen = pg.mkPen(theme.inks.muted, width=1)
@@ -148,7 +148,7 @@ class TraceCharts(QWidget):
         self._mark_now(plot, scene.traced)
         # a lid opening may fall far below: what is rare runs off the edge
         often = [float(from_inside(v, unit)) for v in main.typical]
-        alone = scene.followed.room.humidity_inside if scene.followed and quantity == "humidity" else None
+        alone = scene.whole.room.humidity_inside if scene.whole and quantity == "humidity" else None
         if "room" in scene.curves and alone is not None and alone.values.size:
             often += [float(v) for v in np.quantile(alone.values, [0.02, 0.98])]
         low, high = min([*edges, *often]), max([*edges, *often])
@@ -156,7 +156,7 @@ class TraceCharts(QWidget):
         plot.setYRange(low - margin, high + margin, padding=0)
         word = {"temperature": "Heat", "humidity": "Moisture"}[quantity]
         beside = f" · beside it, dashed: {scene.beside.course.batch.name}" if scene.beside is not None else ""
-        room = scene.followed.room.humidity_inside if scene.followed else None
+        room = scene.whole.room.humidity_inside if scene.whole else None
         if quantity == "humidity" and "room" in scene.curves and room is not None:
             beside += " · grey: what the room's air alone would give"
         self._title(plot, f"{word}, {unit_word(unit)} · {main.names}, corrected{beside}", color.name())
@@ -210,11 +210,11 @@ class TraceCharts(QWidget):
         plot.addItem(Curve(made, set_ms, eggs.run.max_gap_s, unit, pen))
 
     def _draw_set_points(self, plot: Any, scene: Scene, unit: Unit) -> None:
-        if "set_point" not in scene.curves or scene.followed is None or not scene.followed.set_points:
+        if "set_point" not in scene.curves or scene.whole is None or not scene.whole.set_points:
             return
         course = scene.traced.course
-        at = [course.day(ms) for ms, _ in scene.followed.set_points]
-        values = [float(from_inside(c, unit)) for _, c in scene.followed.set_points]
+        at = [course.day(ms) for ms, _ in scene.whole.set_points]
+        values = [float(from_inside(c, unit)) for _, c in scene.whole.set_points]
         days = [*at, course.day(scene.traced.until_ms)]
         x = np.repeat(days, 2)[1:-1]
         pen = pg.mkPen(self._theme.inks.ink, width=1, style=Qt.PenStyle.DashDotLine)
@@ -227,7 +227,7 @@ class TraceCharts(QWidget):
 
     def _draw_room(self, scene: Scene) -> None:
         """Room temperature against the dew point inside: glass colder than the dew point fogs."""
-        room = scene.followed.room if scene.followed is not None else None
+        room = scene.whole.room if scene.whole is not None else None
         wanted = "room" in scene.curves and room is not None and (room.temperature or room.dew_point) is not None
         if "room" in self.plots:
             self.plots["room"].setVisible(wanted)

@@ -20,7 +20,7 @@ from stathmis.services import batches, judgement, notify, readings_export, trace
 from stathmis.services.book import Book
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import EggExcursion, EggTrace, Followed
+from stathmis.services.judgement import EggExcursion, EggTrace, JudgedRun
 from stathmis.services.trace import BatchTrace
 from stathmis.ui.pieces import Chooser, FoldingView, button, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
@@ -38,9 +38,9 @@ FIRST_PICTURE_MS = 30
 
 
 class TraceView(FoldingView):
-    """The trace of the batch in view; followed_anew carries what was found out about it."""
+    """The trace of the batch in view; judged_anew carries what was found out about it."""
 
-    followed_anew = Signal(object)
+    judged_anew = Signal(object)
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)
@@ -48,7 +48,7 @@ class TraceView(FoldingView):
         self._desk, self._theme = desk, theme
         self._course: Course | None = None
         self.traced: BatchTrace | None = None
-        self._followed: Followed | None = None
+        self._whole: JudgedRun | None = None
         self._beside: BatchTrace | None = None
         self._pyramids: list[tuple[Any, Pyramid]] = []
         self.charts: TraceCharts | None = None
@@ -115,13 +115,13 @@ class TraceView(FoldingView):
     @property
     def eggs(self) -> EggTrace | None:
         """What the run says about the eggs, None while it is read."""
-        return self._followed.eggs if self._followed else None
+        return self._whole.eggs if self._whole else None
 
     def fold(self) -> bool:
         """In a narrow page the bars of time give way to their numbers."""
         changed = super().fold()
         if changed:
-            self.words.show_words(self._followed, narrow=self.narrow)
+            self.words.show_words(self._whole, narrow=self.narrow)
         return changed
 
     def show_course(self, course: Course | None) -> None:
@@ -129,7 +129,7 @@ class TraceView(FoldingView):
         new = course is None or self._course is None or course.batch.id != self._course.batch.id
         self._course = course
         if new:
-            self.traced, self._followed, self._beside = None, None, None
+            self.traced, self._whole, self._beside = None, None, None
             self._draw()
             self.words.show_words(None, narrow=self.narrow)
         self._offer(course, new=new)
@@ -195,13 +195,13 @@ class TraceView(FoldingView):
         QTimer.singleShot(FIRST_PICTURE_MS, self, lambda: self._read_whole(course))
 
     def _arrived(self, found: _Loaded, *, keep_view: bool) -> None:
-        followed, beside, pyramids = found
-        if self._course is None or followed.trace.course.batch.id != self._course.batch.id:
+        whole, beside, pyramids = found
+        if self._course is None or whole.trace.course.batch.id != self._course.batch.id:
             return
-        self._followed, self.traced, self._beside, self._pyramids = followed, followed.trace, beside, pyramids
+        self._whole, self.traced, self._beside, self._pyramids = whole, whole.trace, beside, pyramids
         self._draw()
-        self.words.show_words(followed, narrow=self.narrow)
-        self.followed_anew.emit(followed)
+        self.words.show_words(whole, narrow=self.narrow)
+        self.judged_anew.emit(whole)
         if not keep_view:
             self.show_days(0.0)
 
@@ -211,7 +211,7 @@ class TraceView(FoldingView):
 
     def _draw(self) -> None:
         traced = self.traced
-        self._export.setEnabled(self._followed is not None)
+        self._export.setEnabled(self._whole is not None)
         if self.charts is not None:
             self.charts.setVisible(traced is not None)
         if traced is None:
@@ -229,7 +229,7 @@ class TraceView(FoldingView):
         self._note.setVisible(empty)
         self.charts.adopt(self._pyramids)
         shown = frozenset(key for key, action in self.curves.items() if action.isChecked())
-        self.charts.show_scene(Scene(traced, self._followed, self._beside, shown))
+        self.charts.show_scene(Scene(traced, self._whole, self._beside, shown))
 
     def show_days(self, days: float) -> None:
         """Show the last days, or with 0 the whole course."""
@@ -250,7 +250,7 @@ class TraceView(FoldingView):
             return
         found = self.traced.temperature if quantity == "temperature" else self.traced.humidity
         run = found.judged
-        if run is None or self._followed is None:
+        if run is None or self._whole is None:
             return
         at_ms = self.traced.course.at_ms(day)
         i = int(np.clip(np.searchsorted(run.times_ms, at_ms), 0, run.times_ms.size - 1))
@@ -349,15 +349,15 @@ class TraceView(FoldingView):
             notify.tell("error", f"{path.name} cannot be written. Choose another place.")
 
 
-_Loaded = tuple[Followed, BatchTrace | None, list[tuple[Any, Pyramid]]]
+_Loaded = tuple[JudgedRun, BatchTrace | None, list[tuple[Any, Pyramid]]]
 
 
 def _load(book: Book, course: Course, beside: Course | None) -> _Loaded:
     """Read and judge on the worker's thread."""
-    followed = judgement.follow(book, course)
-    runs = [r for q in (followed.trace.temperature, followed.trace.humidity) if (r := q.judged) is not None]
+    whole = judgement.judged_run(book, course)
+    runs = [r for q in (whole.trace.temperature, whole.trace.humidity) if (r := q.judged) is not None]
     made = [(run.corrected, Pyramid(run.times_ms, run.corrected)) for run in runs]
-    eggs = followed.eggs
+    eggs = whole.eggs
     if eggs is not None and np.isfinite(eggs.core).all():
         made.append((eggs.core, Pyramid(eggs.run.times_ms, eggs.core)))
-    return followed, trace.trace(book, beside) if beside is not None else None, made
+    return whole, trace.trace(book, beside) if beside is not None else None, made

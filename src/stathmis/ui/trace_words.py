@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.services import judgement, trace
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import Followed
+from stathmis.services.judgement import JudgedRun
 from stathmis.services.trace import BatchTrace
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.share_bar import ShareBar, percent
@@ -27,31 +27,31 @@ class TraceWords(QWidget):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk, self._theme = desk, theme
-        self._followed: Followed | None = None
+        self._whole: JudgedRun | None = None
         self._by_day = self._narrow = False
         self._rows = QVBoxLayout(self)
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(4)
 
-    def show_words(self, followed: Followed | None, *, narrow: bool) -> None:
+    def show_words(self, whole: JudgedRun | None, *, narrow: bool) -> None:
         """Show what was found, or nothing yet."""
-        self._followed, self._narrow = followed, narrow
+        self._whole, self._narrow = whole, narrow
         clear(self._rows)
-        if followed is None or not (followed.trace.temperature.runs or followed.trace.humidity.runs):
+        if whole is None or not (whole.trace.temperature.runs or whole.trace.humidity.runs):
             return
-        self._show_doubts(followed)
-        self._show_shares(followed.trace)
-        self._show_eggs(followed)
+        self._show_doubts(whole)
+        self._show_shares(whole.trace)
+        self._show_eggs(whole)
 
-    def _show_doubts(self, followed: Followed) -> None:
+    def _show_doubts(self, whole: JudgedRun) -> None:
         """Instruments that disagree: about them, not about the eggs."""
-        for found in (followed.trace.temperature, followed.trace.humidity):
+        for found in (whole.trace.temperature, whole.trace.humidity):
             for doubt in found.doubts[:4]:
                 self._rows.addWidget(label(judgement.doubt_words(doubt, self._desk.book), "", "undecided", wrap=True))
 
     def _turn(self) -> None:
         self._by_day = not self._by_day
-        self.show_words(self._followed, narrow=self._narrow)
+        self.show_words(self._whole, narrow=self._narrow)
         self.turn.setFocus()
 
     def _show_shares(self, traced: BatchTrace) -> None:
@@ -90,15 +90,15 @@ class TraceWords(QWidget):
         self._rows.addLayout(grid)
         self._rows.addWidget(self.turn, 0, Qt.AlignmentFlag.AlignLeft)
 
-    def _show_eggs(self, followed: Followed) -> None:
+    def _show_eggs(self, whole: JudgedRun) -> None:
         """What the run says about the eggs, and each excursion with a button that goes there."""
-        eggs = followed.eggs
+        eggs = whole.eggs
         if eggs is None:
             return
         unit = self._desk.book.temperature_unit
         self._rows.addSpacing(6)
         self._rows.addWidget(label("The eggs", "heading"))
-        said = " ".join(judgement.summary(followed, unit))
+        said = " ".join(judgement.summary(whole, unit))
         self._rows.addWidget(label(said or "Less than a day known so far.", "", wrap=True))
         if not eggs.excursions:
             self._rows.addWidget(label("No excursion of the eggs' own temperature.", "muted", wrap=True))

@@ -193,8 +193,8 @@ def test_weeks_stand_beside_the_trace(desk: Desk) -> None:
     air = np.full(14 * 1440, 37.5)
     air[8 * 1440 : 9 * 1440] = 34.0
     course, _ = batch_with_log(desk, air)
-    followed = judgement.follow(desk.book, course)
-    found_weeks = weeks(course, followed, [(7.0, 14.0), (8.0, 10.0), (0.0, 7.0)], desk.now_ms)
+    whole = judgement.judged_run(desk.book, course)
+    found_weeks = weeks(course, whole, [(7.0, 14.0), (8.0, 10.0), (0.0, 7.0)], desk.now_ms)
     assert [round(w.died, 2) for w in found_weeks] == [1.0, 2.0]
     assert found_weeks[0].worst is None and found_weeks[1].worst is not None
     assert found_weeks[1].eggs_c is not None and found_weeks[0].eggs_c is not None

@@ -195,7 +195,7 @@ def test_a_batch_that_changes_machines_keeps_its_course(desk: Desk) -> None:
     assert run.corrected[before][-100:].mean() == pytest.approx(37.5, abs=0.05)
     assert run.corrected[~before].mean() == pytest.approx(37.0, abs=0.05)
     assert (np.diff(run.times_ms) > 0).all() and run.names == "Hatch logger with Logger"
-    eggs = judgement.follow(desk.book, now).eggs
+    eggs = judgement.judged_run(desk.book, now).eggs
     assert eggs is not None and eggs.mean is not None and 37.0 < eggs.mean.value < 37.5
     assert [e.kind for e in batches.events_along(desk.book, now, 0, desk.now_ms)] == ["moved"]
     for wrong, at, says in (

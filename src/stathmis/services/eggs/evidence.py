@@ -20,7 +20,7 @@ from stathmis.services.eggs.tray_shape import at_edge
 from stathmis.services.judgement import EggTrace
 from stathmis.services.moisture import loss, weights
 from stathmis.services.plan import planning, turning
-from stathmis.services.runs import combined_along, runs_along
+from stathmis.services.runs import recorded
 
 LOOKED_U_DAYS = 0.25
 """The middle chick's hour is known to about a quarter of a day: one does not look all the time."""
@@ -88,7 +88,9 @@ def _lockdown(book: Book, course: Course, sheet: TraySheet) -> dict[str, Measure
         start = course.at_ms(course.lockdown_day) + 6 * HOUR_MS
         stop = out[0] if out else course.at_ms(course.species.days)
         if stop > start:
-            run = combined_along(book, runs_along(book, course.stretches(start, stop), "humidity", start))[0]
+            whole = course.stretches(course.start_ms, min(book.now_ms, course.end_ms))
+            run = recorded(book, whole, "humidity", course.batch.set_ms).judged
+            run = run.between(start, stop) if run is not None else None
             if run is not None and run.times_ms.size >= 3:
                 off = min(0.0, float(run.corrected.mean()) - band.low)
                 found["lockdown_rh_off"] = Measured(off, float(run.u.mean()))

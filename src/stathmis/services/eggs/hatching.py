@@ -9,11 +9,11 @@ import numpy as np
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS, HOUR_MS, in_words
+from stathmis.services.clock import HOUR_MS, in_words
 from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.moisture.water import events_of
-from stathmis.services.runs import Run, combined, runs_between
+from stathmis.services.runs import Run, recorded
 from stathmis.words.numbers import count
 
 PIP_TO_OUT_H = (12.0, 24.0)
@@ -85,7 +85,7 @@ def hatching(book: Book, course: Course, sheet: TraySheet) -> Hatching:
     all_found = sheet.all_findings
     pipped = counts["external pip"] + counts["zip"]
     now = book.now_ms
-    moist = combined(book, runs_between(book, course.incubator, "humidity", now - 30 * DAY_MS, now, now))[0]
+    moist = recorded(book, course.stretches(course.start_ms, now), "humidity", course.batch.set_ms).judged
     first_pip = _first(all_found, ("external pip", "zip", "out"))
     rh = None
     if moist is not None and now - int(moist.times_ms[-1]) < 3 * HOUR_MS:

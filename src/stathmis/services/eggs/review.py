@@ -92,14 +92,14 @@ def batch_review(book: Book, course: Course) -> BatchReview:
     known = any((sheet.tally.hatched, sheet.tally.clear, sheet.tally.fertile))
     if not over or not known:
         return BatchReview(course, sheet.tally, None, {})
-    followed = judgement.follow(book, course)
-    found, weighed = _weighed(book, course, sheet, followed.eggs)
+    whole = judgement.judged_run(book, course)
+    found, weighed = _weighed(book, course, sheet, whole.eggs)
     day = hatch_day(course, sheet)
     later = tuple(later_checks(book, course))
     then = None
     if later and course.batch.ended_ms is not None:
         earlier = book.as_known(course.batch.ended_ms)
-        before = _weighed(earlier, course, sheet, judgement.follow(earlier, course).eggs)[1]
+        before = _weighed(earlier, course, sheet, judgement.judged_run(earlier, course).eggs)[1]
         then = before.clear.cause.key if before.clear is not None else ""
     ended = course.batch.ended_ms if course.batch.ended_ms is not None else book.now_ms
     return BatchReview(
@@ -109,8 +109,8 @@ def batch_review(book: Book, course: Course) -> BatchReview:
         found,
         day,
         _shift(course, day),
-        _predicted(followed.eggs),
-        tuple(weeks(course, followed, deaths(course, sheet), ended)),
+        _predicted(whole.eggs),
+        tuple(weeks(course, whole, deaths(course, sheet), ended)),
         by_place(sheet),
         places_differ(sheet),
         tuple(signs_seen(sheet)),

@@ -16,7 +16,7 @@ from stathmis.logbook.records import Quantity
 from stathmis.services.book import Book
 from stathmis.services.corrections import Corrected
 from stathmis.services.course import Course
-from stathmis.services.judgement import EggExcursion, Followed
+from stathmis.services.judgement import EggExcursion, JudgedRun
 from stathmis.services.runs import Run
 from stathmis.words.numbers import u_text, value_text
 
@@ -37,12 +37,12 @@ class Week:
     worst: EggExcursion | None
 
 
-def weeks(course: Course, followed: Followed, deaths: Sequence[tuple[float, float]], until_ms: int) -> list[Week]:
+def weeks(course: Course, whole: JudgedRun, deaths: Sequence[tuple[float, float]], until_ms: int) -> list[Week]:
     """The weeks of a batch until a time (UTC ms); the last one as long as it is."""
     last_day = max(WEEK_DAYS, course.day(min(until_ms, course.end_ms)))
     edges = [*np.arange(0.0, last_day - 1.0, WEEK_DAYS).tolist(), last_day]
     died = spread_over(deaths, edges)
-    eggs, moist = followed.eggs, followed.trace.humidity.judged
+    eggs, moist = whole.eggs, whole.trace.humidity.judged
     made = []
     for i, (first, last) in enumerate(pairwise(edges)):
         start, stop = course.at_ms(first), course.at_ms(last)

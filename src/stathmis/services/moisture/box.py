@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from stathmis.core import airbox
 from stathmis.core.airbox import Box, Misfit
 from stathmis.core.psychrometrics import dew_point
-from stathmis.logbook.records import Incubator, WaterSurface
-from stathmis.services.book import Book
+from stathmis.logbook.records import Batch, DroppedState, Event, Incubator, Stay, WaterSurface
+from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
@@ -21,6 +22,7 @@ from stathmis.services.moisture import states
 from stathmis.services.moisture.mixes import Grid, Mixer, RampStep, Room, Trial, combinations_of, openings
 from stathmis.services.moisture.states import USUAL_ROOM, Air, FoundState
 from stathmis.services.moisture.water import Setting, events_of, setting_at, surfaces
+from stathmis.services.runs import MOST_RUNS, READ
 
 Array = NDArray[np.float64]
 
@@ -75,10 +77,12 @@ class BoxSheet:
         return sum(s.used for s in self.states)
 
 
-def box_sheet(book: Book, incubator: Incubator, course: Course | None, at_ms: int | None = None) -> BoxSheet:
-    """All about water and vents of an incubator at a time (UTC ms, now by default)."""
-    now_ms = book.now_ms if at_ms is None else at_ms
-    air = states.air_of(book, incubator, now_ms - states.REMEMBERED_MS, now_ms)
+@finding(*READ, Event, WaterSurface, DroppedState, Batch, Stay, SETTINGS, each_minute=True, most=MOST_RUNS)
+def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxSheet:
+    """All about water and vents of an incubator now."""
+    now_ms = book.now_ms
+    # from a midnight (UTC) on: the same runs serve all day
+    air = states.air_of(book, incubator, (now_ms - states.REMEMBERED_MS) // DAY_MS * DAY_MS, now_ms)
     found = states.find_states(book, incubator, air, now_ms)
     gone = states.evaporated(book, incubator, air, now_ms)
     used = [s.state for s in found if s.used and s.state is not None]

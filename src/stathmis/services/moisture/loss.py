@@ -14,11 +14,12 @@ from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure, vapor_pressure_deficit
 from stathmis.core.side_by_side import at_times
 from stathmis.logbook.records import Weighing
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS
 from stathmis.services.course import Course
-from stathmis.services.runs import Run, combined, combined_along, runs_along, runs_between
+from stathmis.services.runs import MOST_RUNS, READ, Run, lately, recorded
 
 Array = NDArray[np.float64]
 
@@ -112,10 +113,9 @@ def wanted(course: Course) -> tuple[float, float, float] | None:
 
 def _judged(book: Book, course: Course, until_ms: int) -> tuple[Run | None, Run | None]:
     set_ms = course.batch.set_ms
-    stretches = course.stretches(set_ms, until_ms)
-    warm = combined_along(book, runs_along(book, stretches, "temperature", set_ms))[0]
-    moist = combined_along(book, runs_along(book, stretches, "humidity", set_ms))[0]
-    return warm, moist
+    stretches = course.stretches(course.start_ms, until_ms)
+    warm, moist = (recorded(book, stretches, q, set_ms).judged for q in ("temperature", "humidity"))
+    return warm and warm.between(set_ms, until_ms), moist and moist.between(set_ms, until_ms)
 
 
 def _air(course: Course, warm: Run | None, moist: Run | None) -> _Air:
@@ -190,6 +190,11 @@ def loss_sheet(book: Book, course: Course, found: Sequence[Weighing], at_ms: int
 
     None for eggs without a lockdown.
     """
+    return _loss_sheet(book, course, tuple(found), at_ms)
+
+
+@finding(*READ, SETTINGS, each_minute=True, most=MOST_RUNS)
+def _loss_sheet(book: Book, course: Course, found: tuple[Weighing, ...], at_ms: int | None) -> LossSheet | None:
     want = wanted(course)
     if want is None or course.lockdown_day is None:
         return None
@@ -260,9 +265,7 @@ def room_humidity(book: Book, at_ms: int, inside_c: float) -> float | None:
     if room is None:
         return None
     start = at_ms - 2 * DAY_MS
-    warm, moist = (
-        combined(book, runs_between(book, room, q, start, at_ms, start))[0] for q in ("temperature", "humidity")
-    )
+    warm, moist = (lately(book, room, q, start, at_ms) for q in ("temperature", "humidity"))
     if warm is None or moist is None:
         return None
     return float(relative_humidity_at(float(moist.corrected.mean()), float(warm.corrected.mean()), inside_c))

@@ -14,14 +14,14 @@ from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.side_by_side import at_times
 from stathmis.core.steady import steady_part
-from stathmis.logbook.records import DroppedState, Event, Incubator
+from stathmis.logbook.records import DroppedState, Event, Incubator, Quantity
 from stathmis.services import knowledge
 from stathmis.services.batches import lying_in
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.moisture.water import Setting, events_of, setting_at
-from stathmis.services.runs import HAND_GAP_S, Run, combined, runs_between
+from stathmis.services.runs import HAND_GAP_S, Run, recorded
 
 Array = NDArray[np.float64]
 
@@ -110,11 +110,10 @@ def _near(run: Run | None, at_ms: float, otherwise: float) -> float:
 def air_of(book: Book, incubator: Incubator, start_ms: int, stop_ms: int) -> Air:
     """What was read inside an incubator and in the room over a stretch (UTC ms)."""
 
-    def one(place: Incubator | None, quantity: str) -> Run | None:
+    def one(place: Incubator | None, quantity: Quantity) -> Run | None:
         if place is None:
             return None
-        found = runs_between(book, place, quantity, start_ms, stop_ms, start_ms)  # type: ignore[arg-type]
-        return combined(book, found)[0]
+        return recorded(book, [(place, start_ms, stop_ms)], quantity, start_ms).judged
 
     room = book.room()
     here = lying_in(book, incubator)

@@ -16,7 +16,7 @@ from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
-from stathmis.services.runs import combined_along, runs_along
+from stathmis.services.runs import recorded
 from stathmis.words.numbers import with_u
 
 NEXT_CLUTCH_DAYS = (16.0, 22.0)
@@ -64,7 +64,9 @@ def clutch_sheet(book: Book, plan: Plan, course: Course) -> ClutchSheet:
 
 def _mean(book: Book, course: Course, start: int, stop: int) -> tuple[float, float] | None:
     """Time-weighted mean of the air and its U (95 %), None where too little was read."""
-    run = combined_along(book, runs_along(book, course.stretches(start, stop), "temperature", start))[0]
+    whole = course.stretches(course.start_ms, min(book.now_ms, course.end_ms))
+    run = recorded(book, whole, "temperature", course.batch.set_ms).judged
+    run = run.between(start, stop) if run is not None else None
     if run is None or run.times_ms.size < 3:
         return None
     judged = judge(run.times_ms / 1000.0, run.corrected, -1e3, 1e3, run.max_gap_s, run.u)

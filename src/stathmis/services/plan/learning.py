@@ -82,7 +82,7 @@ def learnt(book: Book, species: str) -> Learnt:
         judged = tally.fertility
         fertile.append((judged.count, judged.of))
         day = hatch_day(course, sheet)
-        eggs = judgement.follow(book, course).eggs
+        eggs = judgement.judged_run(book, course).eggs
         if day is not None and eggs is not None and eggs.shift_days is not None:
             # what the temperature did is taken out: the flock's own term is left
             terms.append((day.value - eggs.shift_days, hypot(day.u, eggs.u_shift_days)))

@@ -16,7 +16,7 @@ from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.moisture import water
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import marks
-from stathmis.services.runs import Run, combined, runs_between
+from stathmis.services.runs import Run, lately
 from stathmis.words.numbers import band_text, with_u
 
 LOOKED_AT_MS = 2 * DAY_MS
@@ -69,8 +69,7 @@ def preflight(book: Book, plan: Plan) -> Preflight:
     air: Air = "still" if incubator.air == "still" else "forced"
     course = phases(plan.species, knowledge.regimes().get(plan.regime, knowledge.regimes()["steady"]), air)
     heat = course[0].temperature_c
-    warm = combined(book, runs_between(book, incubator, "temperature", start, now, start))[0]
-    moist = combined(book, runs_between(book, incubator, "humidity", start, now, start))[0]
+    warm, moist = (lately(book, incubator, q, start, now) for q in ("temperature", "humidity"))
     found = [*_heat(book, warm, heat, now), _recovery(warm), _turner(book, plan)]
     found.append(_moisture(book, plan, moist, course[0].humidity, now))
     return Preflight(tuple(f for f in found if f is not None))

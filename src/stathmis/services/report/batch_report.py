@@ -25,17 +25,17 @@ MOST_EGGS, MOST_EVENTS = 120, 80
 def batch_report(book: Book, course: Course) -> Report:
     """Everything worth keeping of a batch on a few pages, as log and calibrations stand now."""
     sheet = tray(book, course.batch)
-    followed = judgement.follow(book, course)
+    whole = judgement.judged_run(book, course)
     blocks: list[Block] = [
         *_facts(book, course, sheet),
         *_outcome(sheet),
         *_review(book, course),
-        *course_blocks(book, course, followed),
+        *course_blocks(book, course, whole),
         *weight_blocks(book, course),
         *_eggs(book, course, sheet),
         *_plan(book, course),
         *_events(book, course),
-        *instrument_blocks(book, course, followed),
+        *instrument_blocks(book, course, whole),
         Words(
             "Made by Stathmis from the keeper's own log, corrected by the calibrations in force that day. "
             + knowledge.cautions()["law"],

@@ -14,7 +14,7 @@ from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
 from stathmis.services.course import Course
-from stathmis.services.judgement import Followed
+from stathmis.services.judgement import JudgedRun
 from stathmis.services.moisture import loss, loss_words, weights
 from stathmis.services.report.drawing import Stretch, run_chart
 from stathmis.words.numbers import number, unit_word, with_u
@@ -28,9 +28,9 @@ def date_words(at: datetime, *, hour: bool = False) -> str:
     return f"{at.day} {at:%b %Y}" + (f" {at:%H:%M}" if hour else "")
 
 
-def course_blocks(book: Book, course: Course, followed: Followed) -> list[Block]:
+def course_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Block]:
     """Stages, both traces, time on profile, and what the run did to the eggs."""
-    traced = followed.trace
+    traced = whole.trace
     blocks: list[Block] = [Heading("Course")]
     rows = []
     for phase in course.phases:
@@ -46,12 +46,12 @@ def course_blocks(book: Book, course: Course, followed: Followed) -> list[Block]
         rows.append((phase.title or phase.name, f"{start.day} {start:%b}–{end.day} {end:%b}", "; ".join(held)))
     blocks.append(Table(("stage", "days", "to be kept"), tuple(rows)))
     for quantity, color in COLORS.items():
-        drawn = trace_drawing(book, course, followed, quantity, color)
+        drawn = trace_drawing(book, course, whole, quantity, color)
         blocks.append(drawn if drawn is not None else Words(f"No {quantity} was read.", "small"))
     blocks += _shares(book, traced)
     unit = book.temperature_unit
-    blocks += [Words(line) for line in judgement.summary(followed, unit)]
-    told = [e for e in followed.eggs.excursions if e.worth_telling] if followed.eggs is not None else []
+    blocks += [Words(line) for line in judgement.summary(whole, unit)]
+    told = [e for e in whole.eggs.excursions if e.worth_telling] if whole.eggs is not None else []
     if told:
         rows = [
             (date_words(book.local(e.start_ms), hour=True), judgement.excursion_words(e, unit), "")
@@ -63,9 +63,9 @@ def course_blocks(book: Book, course: Course, followed: Followed) -> list[Block]
     return blocks
 
 
-def trace_drawing(book: Book, course: Course, followed: Followed, quantity: Quantity, color: str) -> Drawing | None:
+def trace_drawing(book: Book, course: Course, whole: JudgedRun, quantity: Quantity, color: str) -> Drawing | None:
     """The corrected run of one quantity against its bands; None where nothing was read."""
-    traced = followed.trace
+    traced = whole.trace
     found = traced.temperature if quantity == "temperature" else traced.humidity
     run = found.judged
     if run is None or not run.times_ms.size:
@@ -132,10 +132,10 @@ def weight_blocks(book: Book, course: Course) -> list[Block]:
     return blocks
 
 
-def instrument_blocks(book: Book, course: Course, followed: Followed) -> list[Block]:
+def instrument_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Block]:
     """What read the batch, how far it was off, and what that rests on."""
     rows, middle = [], (course.batch.set_ms + min(book.now_ms, course.end_ms)) // 2
-    runs = (*followed.trace.temperature.runs, *followed.trace.humidity.runs)
+    runs = (*whole.trace.temperature.runs, *whole.trace.humidity.runs)
     for run in {r.channel.id: r for r in runs}.values():
         rows.append(_instrument(book, course, run.instrument.name, run.channel, middle))
     if not rows:
