@@ -29,14 +29,14 @@ from stathmis.logbook.records import Channel
 from stathmis.services import live, setting_up
 from stathmis.services.clock import SystemClock
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveBench, add_probe
+from stathmis.services.live import LiveProbes, add_probe
 from stathmis.services.setting_up import NewChannel
 
 
 def child(path: Path) -> None:
     """Log until killed; each reading is acknowledged on standard output after it was stored."""
     desk = Desk(open_logbook(path), SystemClock())
-    live_bench = LiveBench(desk)
+    live_bench = LiveProbes(desk)
 
     def acknowledge(stored: list[live.LiveReading]) -> None:
         sys.stdout.write("".join(f"{r.channel_id} {r.time_ms} {r.shown!r}\n" for r in stored))

@@ -11,6 +11,7 @@ from stathmis.logbook.records import Probe
 from stathmis.services import alarms, rounds
 from stathmis.services.desk import Desk
 from stathmis.services.live import ProbeStatus
+from stathmis.words.alarms import said
 
 MINUTE_MS = 60_000
 
@@ -25,6 +26,11 @@ def air() -> np.ndarray:
 def test_a_quiet_incubator_is_quiet(desk: Desk, air: np.ndarray) -> None:
     batch_with_log(desk, air)
     assert alarms.alarms(desk.book) == []
+
+
+def words(desk: Desk) -> str:
+    """What the first alarm says."""
+    return said(desk.book, alarms.alarms(desk.book)[0]).words
 
 
 @pytest.mark.parametrize("ago", [1, 3, 6, 10, 20, 40])
@@ -42,23 +48,23 @@ def test_a_slow_drift_is_called_before_the_eggs_are_out(desk: Desk, air: np.ndar
     batch_with_log(desk, air)
     found = alarms.alarms(desk.book)
     assert [a.key.split()[0] for a in found] == ["trend"]
-    assert "rising" in found[0].words and "within the hour" in found[0].words and found[0].danger
+    assert "rising" in words(desk) and "within the hour" in words(desk) and found[0].danger
 
 
 def test_eggs_out_of_their_limits(desk: Desk, air: np.ndarray) -> None:
     air[-180:] -= 1.8
     batch_with_log(desk, air)
     found = alarms.alarms(desk.book)
-    assert "too cold" in found[0].words and not found[0].danger
+    assert "too cold" in words(desk) and not found[0].danger
     desk.set_temperature_unit("°F")
-    assert "°F" in alarms.alarms(desk.book)[0].words
+    assert "°F" in words(desk)
 
 
 def test_heat_is_danger_at_once(desk: Desk, air: np.ndarray) -> None:
     air[-3:] = 41.0
     batch_with_log(desk, air)
     found = alarms.alarms(desk.book)
-    assert found[0].danger and "Cool it now" in found[0].words
+    assert found[0].danger and "Cool it now" in words(desk)
 
 
 def test_air_far_off_without_a_reason_and_with_one(desk: Desk, air: np.ndarray) -> None:
@@ -86,7 +92,7 @@ def test_a_silent_probe(desk: Desk) -> None:
     probe = Probe(1, "Box probe", "/dev/x", 9600, "named", "{}", 10.0)
     quiet = ProbeStatus(probe, Status(True, "", desk.now_ms - 7 * MINUTE_MS, 10), True)
     found = alarms.alarms(desk.book, [quiet])
-    assert found[0].words == "Box probe has been silent for 7 min."
+    assert said(desk.book, found[0]).words == "Box probe has been silent for 7 min."
     fresh = ProbeStatus(probe, Status(True, "", desk.now_ms - 2 * MINUTE_MS, 10), False)
     assert alarms.alarms(desk.book, [fresh]) == []
 

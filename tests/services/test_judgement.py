@@ -9,6 +9,7 @@ from making import batch_with_log
 from stathmis.services import judgement, rounds
 from stathmis.services.desk import Desk
 from stathmis.services.judgement import JudgedRun
+from stathmis.words import run as run_words
 
 MINUTE_MS = 60_000
 DAYS = 6
@@ -33,7 +34,7 @@ def test_a_quiet_run_is_quiet(desk: Desk, air: np.ndarray) -> None:
     assert found.eggs.cycling is not None
     assert found.eggs.cycling.period_s == pytest.approx(900, rel=0.03)
     assert found.eggs.cycling.swing == pytest.approx(0.13, abs=0.03)
-    said = " ".join(judgement.summary(found, "°C"))
+    said = " ".join(run_words.summary(found, "°C"))
     assert "hatch on day 21, as expected" in said and "swings ± 0.1" in said
 
 
@@ -64,8 +65,8 @@ def test_a_power_cut_has_its_cause_and_weight(desk: Desk, air: np.ndarray) -> No
     assert cold.weight == "matters" and "cold" in cold.why
     assert abs(cold.start_ms - (start + 4000 * MINUTE_MS)) < 10 * MINUTE_MS
     assert cold.air_peak_c < cold.peak_c + 0.01
-    assert "eggs down to" in judgement.excursion_words(cold, "°C")
-    assert "°F·h" in judgement.excursion_words(cold, "°F")
+    assert "eggs down to" in run_words.excursion_words(cold, "°C")
+    assert "°F·h" in run_words.excursion_words(cold, "°F")
 
 
 def test_heat_weighs_more_than_cold(desk: Desk, air: np.ndarray) -> None:
@@ -81,7 +82,7 @@ def test_a_slow_drift_moves_the_hatch(desk: Desk, air: np.ndarray) -> None:
     assert found.eggs is not None and found.eggs.shift_days is not None
     # 0.56 K low: about a day late in 21, so 6/21 of it so far
     assert found.eggs.shift_days == pytest.approx(6 / 21 * 0.98, abs=0.03)
-    said = " ".join(judgement.summary(found, "°C"))
+    said = " ".join(run_words.summary(found, "°C"))
     assert "later" in said and "approximate" in said
 
 

@@ -20,7 +20,8 @@ from stathmis.logbook.live import LiveReading
 from stathmis.logbook.opening import LogbookError
 from stathmis.logbook.records import Channel, Probe
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveBench, add_probe, remove_probe
+from stathmis.services.live import LiveProbes, add_probe, remove_probe
+from stathmis.words.probes import state
 
 ROOT = Path(__file__).parents[2]
 
@@ -46,14 +47,14 @@ def test_lines_become_readings_in_the_channels_unit(desk: Desk) -> None:
     moist = instrument(desk, "Card", "humidity")
     add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (heat.id, "°C"), "rh": (moist.id, "%")}, 0.0)
     port = _Port(b"t=37.5 rh=48\nt=999 rh=49\nrubbish\nt=37.6 rh=50\n")
-    live_bench = LiveBench(desk, lambda device, baud: port)
-    live_bench.start()
+    probes = LiveProbes(desk, lambda device, baud: port)
+    probes.start()
     until = time.monotonic() + 10
-    while live_bench.stored < 5 and time.monotonic() < until:
+    while probes.stored < 5 and time.monotonic() < until:
         time.sleep(0.02)
-    status = live_bench.statuses()[0]
-    live_bench.stop()
-    assert (status.status.good, status.status.dropped) == (3, 1) and status.words == "reading"
+    status = probes.statuses()[0]
+    probes.stop()
+    assert (status.status.good, status.status.dropped) == (3, 1) and state(status) == "reading"
     found = readings.series(desk.book.snapshot, heat, 0, 2**62)
     assert found.shown.tolist() == pytest.approx([99.5, 99.68]), "999 °C is no reading"
     assert readings.series(desk.book.snapshot, moist, 0, 2**62).shown.tolist() == [48.0, 49.0, 50.0]
@@ -80,35 +81,35 @@ def test_a_full_tail_is_sealed_and_reads_the_same(desk: Desk) -> None:
 
 def test_what_cannot_be_written_waits(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     probe = instrument(desk, "Probe")
-    live_bench = LiveBench(desk)
+    probes = LiveProbes(desk)
     targets = {"t": (probe, "°C")}
-    live_bench._take(1, targets, Line(desk.now_ms, {"t": 37.5}))
+    probes._take(1, targets, Line(desk.now_ms, {"t": 37.5}))
 
     def full(*_: object) -> None:
         raise LogbookError("The disk is full; nothing was logged.", "Free some space.")
 
     with monkeypatch.context() as patched:
         patched.setattr(live, "store_live", full)
-        live_bench.flush()
-    assert "disk is full" in live_bench.trouble and live_bench.stored == 0
-    live_bench._take(1, targets, Line(desk.now_ms + 1000, {"t": 37.6}))
-    live_bench.flush()
-    assert live_bench.trouble == "" and live_bench.stored == 2
+        probes.flush()
+    assert "disk is full" in probes.trouble and probes.stored == 0
+    probes._take(1, targets, Line(desk.now_ms + 1000, {"t": 37.6}))
+    probes.flush()
+    assert probes.trouble == "" and probes.stored == 2
     assert readings.series(desk.book.snapshot, probe, 0, 2**62).shown.tolist() == [37.5, 37.6]
 
 
 def test_trouble_with_sealing_does_not_stop_the_writer(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     probe = instrument(desk, "Probe")
-    live_bench = LiveBench(desk)
+    probes = LiveProbes(desk)
 
     def full(*_: object) -> None:
         raise LogbookError("The disk is full; nothing was logged.", "Free some space.")
 
     monkeypatch.setattr(live, "seal_full", full)
     for i in range(2):
-        live_bench._take(1, {"t": (probe, "°C")}, Line(desk.now_ms + i, {"t": 37.5}))
-        live_bench.flush()
-    assert live_bench.stored == 2 and "disk is full" in live_bench.trouble
+        probes._take(1, {"t": (probe, "°C")}, Line(desk.now_ms + i, {"t": 37.5}))
+        probes.flush()
+    assert probes.stored == 2 and "disk is full" in probes.trouble
 
 
 def test_probes_are_entered_once_and_taken_away(desk: Desk) -> None:
@@ -154,24 +155,24 @@ def test_the_writer_survives_any_error_and_loses_nothing(
         real(*args)  # type: ignore[arg-type]
 
     monkeypatch.setattr(live, "store_live", failing)
-    live_bench = LiveBench(desk, lambda device, baud: _Port(b"t=37.1\nt=37.2\n"))
+    probes = LiveProbes(desk, lambda device, baud: _Port(b"t=37.1\nt=37.2\n"))
     told: list[int] = []
 
     def listener(stored: list[LiveReading]) -> None:
         told.append(len(stored))
         raise ValueError("whoever listens may fail")
 
-    live_bench.on_stored = listener
-    live_bench.start()
+    probes.on_stored = listener
+    probes.start()
     until = time.monotonic() + 10
-    while live_bench.stored < 2 and time.monotonic() < until:
+    while probes.stored < 2 and time.monotonic() < until:
         time.sleep(0.02)
-    assert live_bench.stored == 2 and sum(told) == 2
-    live_bench._take(1, {"t": (probe, "°C")}, Line(desk.now_ms + 5000, {"t": 37.3}))
-    while live_bench.stored < 3 and time.monotonic() < until:
+    assert probes.stored == 2 and sum(told) == 2
+    probes._take(1, {"t": (probe, "°C")}, Line(desk.now_ms + 5000, {"t": 37.3}))
+    while probes.stored < 3 and time.monotonic() < until:
         time.sleep(0.02)
-    live_bench.on_stored = lambda stored: None
-    live_bench.stop()
+    probes.on_stored = lambda stored: None
+    probes.stop()
     assert readings.series(desk.book.snapshot, probe, 0, 2**62).shown.tolist() == [37.1, 37.2, 37.3]
     assert "whoever listens may fail" in caplog.text
     caplog.clear()
@@ -180,14 +181,14 @@ def test_the_writer_survives_any_error_and_loses_nothing(
 def test_a_probe_follows_what_is_changed_about_its_instrument(desk: Desk) -> None:
     probe = instrument(desk, "Probe")
     add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (probe.id, "°C")}, 0.0)
-    live_bench = LiveBench(desk, lambda device, baud: _Port(b""))
-    live_bench.start()
-    before = live_bench._readers[1]
-    live_bench.start()
-    assert live_bench._readers[1] is before, "nothing changed, nothing is read anew"
+    probes = LiveProbes(desk, lambda device, baud: _Port(b""))
+    probes.start()
+    before = probes._readers[1]
+    probes.start()
+    assert probes._readers[1] is before, "nothing changed, nothing is read anew"
     making.mend(desk, Channel, probe.id, high=45.0)
-    live_bench.start()
-    assert live_bench._readers[1] is not before
-    live_bench._take(1, live_bench._readers[1][1], Line(5, {"t": 50.0}))
-    live_bench.stop()
+    probes.start()
+    assert probes._readers[1] is not before
+    probes._take(1, probes._readers[1][1], Line(5, {"t": 50.0}))
+    probes.stop()
     assert not readings.series(desk.book.snapshot, probe, 0, 2**62).times_ms.size

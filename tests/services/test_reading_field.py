@@ -8,6 +8,7 @@ from stathmis.logbook.records import Channel
 from stathmis.services import clock
 from stathmis.services.clock import TimeError, parse_moment
 from stathmis.services.reading_field import interpret
+from stathmis.words import dates
 from stathmis.words.numbers import band_text, count, signed, typed_text, u_text, value_text, with_u
 
 CELSIUS = Channel(1, 1, "temperature", "°C", 0.1, 0.5, -10.0, 60.0)
@@ -91,7 +92,7 @@ def test_clock_changes_when_typing_a_time() -> None:
 
 
 def test_durations_and_zone() -> None:
-    assert [clock.in_words(m * 60_000) for m in (40, 60, 90, 3 * 1440)] == ["40 min", "1 h", "1 h 30 min", "3 days"]
+    assert [dates.duration(m * 60_000) for m in (40, 60, 90, 3 * 1440)] == ["40 min", "1 h", "1 h 30 min", "3 days"]
     assert clock.is_zone(clock.system_zone_name())
     assert not clock.is_zone("Nowhere/Land")
 

@@ -20,7 +20,9 @@ from stathmis.logbook.snapshot import Series
 from stathmis.services import batches, judgement, last_action, logger_import, rounds, setting_up, trace
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveBench, add_probe
+from stathmis.services.live import LiveProbes, add_probe
+from stathmis.words import last_action as last_words
+from stathmis.words import run as run_words
 
 HOUR = 3_600_000
 
@@ -50,7 +52,7 @@ def test_two_loggers_are_taken_together_and_one_gone_wrong_is_left_out(desk: Des
     # what the shared reference left does not average out: two are hardly surer than one
     assert 0.75 * float(alone.judged.u[500]) < float(found.judged.u[500]) < float(alone.judged.u[500])
     assert "Second" in {d.instrument.name for d in found.doubts}
-    told = judgement.doubt_words(found.doubts[0], desk.book)
+    told = run_words.doubt_words(found.doubts[0], desk.book)
     assert "0.9 °C" in told and "about the instrument, not the eggs" in told
 
 
@@ -121,12 +123,12 @@ def test_what_was_done_last_is_remembered(desk: Desk) -> None:
     assert found is not None and found.change == pytest.approx(0.2, abs=0.02)
     # set from 37.5 to 37.9: half of it came through
     assert found.step_k == pytest.approx(0.4) and found.gain == pytest.approx(0.5, abs=0.06)
-    said = last_action.words(desk.book, found, desk.now_ms)
+    said = last_words.words(desk.book, found, desk.now_ms)
     assert "the set point was changed 10 h 5 min ago" in said and "0.20 °C warmer" in said
     rounds.log_event(desk, incubator, "set_point", "37.8 °C", desk.now_ms - 60_000, 37.8)
     again = last_action.last_action(desk.book, incubator, "temperature", desk.now_ms)
     assert again is not None and again.change is None and again.gain is None
-    assert "too little was read" in last_action.words(desk.book, again, desk.now_ms)
+    assert "too little was read" in last_words.words(desk.book, again, desk.now_ms)
 
 
 def test_a_cooling_that_was_logged_is_no_fault(desk: Desk) -> None:
@@ -200,18 +202,18 @@ def test_a_probe_last_heard_in_the_future_is_silent(desk: Desk) -> None:
 
     heat = instrument(desk, "Probe")
     add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (heat.id, "°C")}, 0.0)
-    live_bench = LiveBench(desk, lambda device, baud: Quiet())
-    live_bench.start()
-    reader = next(iter(live_bench._readers.values()))[2]
+    probes = LiveProbes(desk, lambda device, baud: Quiet())
+    probes.start()
+    reader = next(iter(probes._readers.values()))[2]
     reader._take(["t=37.5"])
-    assert live_bench.statuses()[0].silent is False
+    assert probes.statuses()[0].silent is False
     clock = desk.clock
     assert isinstance(clock, FixedClock)
     clock.at_ms -= HOUR
-    assert live_bench.statuses()[0].silent is True
+    assert probes.statuses()[0].silent is True
     reader._take(["t=37.5"])
-    assert live_bench.statuses()[0].silent is False
-    live_bench.stop()
+    assert probes.statuses()[0].silent is False
+    probes.stop()
 
 
 def test_the_reference_is_in_the_drawer(desk: Desk) -> None:

@@ -46,7 +46,7 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     window.alarm.seen.click()
     qtbot.waitUntil(lambda: window.alarm._task is None and not work.busy(), timeout=10_000)
     assert not window.alarm.isVisible()
-    assert [e.detail for e in desk.book.records(Event) if e.kind == "alarm"] == ["", "seen"]
+    assert [e.detail for e in desk.book.records(Event) if e.kind == "alarm"] == ["hot", "hot, seen"]
     clock = desk.clock
     assert isinstance(clock, FixedClock)
     clock.at_ms += 5 * 60_000

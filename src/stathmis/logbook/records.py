@@ -309,8 +309,8 @@ class Event:
     """Something done to an incubator: water, vent, lid, set point, note.
 
     surface_cm2: wetted surface from then on; opening: of the vents from then on, 0 to 1; water_ml: what was poured;
-    detail: a key that belongs to the kind (the mark that shows after a turn, "open" or "shut" for a timed lid, "seen"
-    for an alarm); minutes: how long it lasted; room_c: how warm the room was; None or "" where it was not said.
+    detail: a key that belongs to the kind (the mark that shows after a turn, "open" or "shut" for a timed lid, an
+    alarm's kind and "seen"); minutes: how long it lasted; room_c: how warm the room was; None or "" where not said.
     """
 
     id: int

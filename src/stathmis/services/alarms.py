@@ -7,22 +7,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import nan
+from typing import Literal
 
 import numpy as np
 
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.profile import STILL_AIR_OFFSET_K
-from stathmis.core.units import from_inside
 from stathmis.core.upsets import openings
 from stathmis.logbook.records import Event, Incubator
-from stathmis.services import batches, knowledge
+from stathmis.services import batches
 from stathmis.services.advice.heat import DANGER_C
-from stathmis.services.book import Book, TemperatureUnit
+from stathmis.services.book import Book
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.live import ProbeStatus
 from stathmis.services.runs import Run, temperature_runs
-from stathmis.words.numbers import number
 
 LOOK_BACK_MS = 6 * 3_600_000
 FRESH_MS = 20 * 60_000
@@ -43,15 +43,33 @@ SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
 
 
+AlarmKind = Literal["hot", "eggs", "trend", "air", "silent"]
+
+
 @dataclass(frozen=True)
 class Alarm:
-    """Something that cannot wait: key names its kind and place, so that it is told once; danger before watch."""
+    """Something that cannot wait; danger before watch.
 
-    key: str
-    incubator_id: int | None
+    kind: air that is dangerous at once, eggs beyond their limit or on the way to it, air far off for no known reason,
+    or a probe that went silent. warm: it is, or gets, too warm. celsius: the air ("hot", "air") or the eggs; limit_c:
+    what the eggs will pass; minutes: for how long.
+    """
+
+    kind: AlarmKind
+    incubator: Incubator | None
     danger: bool
-    words: str
-    why: str
+    warm: bool = False
+    celsius: float = nan
+    limit_c: float = nan
+    minutes: int = 0
+    probe: ProbeStatus | None = None
+
+    @property
+    def key(self) -> str:
+        """Its kind and place: the same alarm is told once."""
+        place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
+        side = "" if self.kind != "eggs" else " warm" if self.warm else " cold"
+        return f"{self.kind}{side} {place}"
 
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
@@ -61,15 +79,7 @@ def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
         last = one.status.last_ms
         if last is not None and book.now_ms - last > SILENT_MS:
             minutes = (book.now_ms - last) // 60_000
-            found.append(
-                Alarm(
-                    f"silent {one.probe.id}",
-                    None,
-                    False,
-                    f"{one.probe.name} has been silent for {minutes} min.",
-                    f"Check its lead and power ({one.words}).",
-                )
-            )
+            found.append(Alarm("silent", None, False, minutes=minutes, probe=one))
     return sorted(found, key=lambda a: not a.danger)
 
 
@@ -83,20 +93,17 @@ def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
     if not runs:
         return None
     run = min(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
-    unit = book.temperature_unit
     offset = STILL_AIR_OFFSET_K if incubator.air == "still" and course.species.kind == "bird" else 0.0
     air = run.corrected - offset
     newest, U = float(air[-1]), 2.0 * float(run.u[-1])
-    name = incubator.name
     if newest - U >= DANGER_C:
-        words = f"{name}: the air is at {number(newest + offset, 'temperature', unit)}. Cool it now."
-        return Alarm(f"hot {incubator.id}", incubator.id, True, words, "Eggs at 40 °C and more are in danger at once.")
+        return Alarm("hot", incubator, True, warm=True, celsius=newest + offset)
     if not run.dense:
         return None
-    return _of_eggs(course, run, air, unit) or _of_air(book, course, run, air, unit)
+    return _of_eggs(course, run, air) or _of_air(book, course, run, air)
 
 
-def _of_eggs(course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
+def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
     incubator, set_c = course.incubator, course.species.set_c
     seconds = run.times_ms / 1000.0
@@ -107,18 +114,9 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -
     off, u = float(core[-1]) - set_c, float(run.u[-1])
     if off < 0 and _coming_back(seconds, air):
         return None
-    egg = number(float(core[-1]), "temperature", unit)
-    side = "warm" if off > 0 else "cold"
+    eggs = float(core[-1])
     if abs(off) - 2.0 * u > EGG_LIMIT_K:
-        return Alarm(
-            f"eggs {side} {incubator.id}",
-            incubator.id,
-            off > 0,
-            f"{incubator.name}: the eggs are at {egg}, too {side}.",
-            "Hot kills faster than cold: open it a little and look at the heater."
-            if off > 0
-            else "Look at power and lid; embryos stand an hour or two of cold well.",
-        )
+        return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
     recent = seconds >= seconds[-1] - TREND_MS / 1000.0
     if int(recent.sum()) < 8 or not np.isfinite(core[recent]).all():
         return None
@@ -126,15 +124,8 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -
     coming = off + slope_h
     away = slope_h * off >= 0 and abs(slope_h) > 0.4
     if away and abs(coming) > EGG_LIMIT_K:
-        way = "rising" if slope_h > 0 else "falling"
-        limit = number(set_c + np.sign(slope_h) * EGG_LIMIT_K, "temperature", unit)
-        return Alarm(
-            f"trend {incubator.id}",
-            incubator.id,
-            slope_h > 0,
-            f"{incubator.name}: the eggs are {way}, at {egg} now and past {limit} within the hour.",
-            "A steady way out of the band is no lid opening: look at heater, lid and room.",
-        )
+        limit = set_c + float(np.sign(slope_h)) * EGG_LIMIT_K
+        return Alarm("trend", incubator, slope_h > 0, warm=slope_h > 0, celsius=eggs, limit_c=limit)
     return None
 
 
@@ -148,7 +139,7 @@ def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
     return back or seconds[-1] - last.start_s < JUST_S
 
 
-def _of_air(book: Book, course: Course, run: Run, air: np.ndarray, unit: TemperatureUnit) -> Alarm | None:
+def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The air has been far off for a while, and nothing that was done explains it."""
     incubator, now = course.incubator, book.now_ms
     done = book.events_between(incubator.id, now - LID_MS, now)
@@ -161,32 +152,20 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray, unit: Tempera
     beyond = np.abs(off) - 2.0 * run.u[lately] > AIR_LIMIT_K
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None
-    minutes = AIR_LASTS_MS // 60_000
-    shown = f"{from_inside(float(run.corrected[-1]), unit):.1f} {unit}"
-    return Alarm(
-        f"air {incubator.id}",
-        incubator.id,
-        bool(off[-1] > 0),
-        f"{incubator.name}: the air has been at {shown} for {minutes} min and more.",
-        "No lid opening was logged. If you opened it, log it and this is quiet.",
-    )
+    warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])
+    return Alarm("air", incubator, warm, warm=warm, celsius=air_c, minutes=AIR_LASTS_MS // 60_000)
 
 
 def log_alarm(desk: Desk, alarm: Alarm, seen: bool) -> None:
     """Note in the log that an alarm was raised, or seen by the keeper; alarms are not undone."""
-    if alarm.incubator_id is None or desk.read_only:
+    if alarm.incubator is None or desk.read_only:
         return
     with desk.edit("alarm noted", undoable=False) as edit:
         edit.add(
             Event,
-            incubator_id=alarm.incubator_id,
+            incubator_id=alarm.incubator.id,
             time_ms=desk.now_ms,
             kind="alarm",
-            note=alarm.words,
-            detail="seen" if seen else "",
+            note="",
+            detail=f"{alarm.kind}, seen" if seen else alarm.kind,
         )
-
-
-def caution() -> str:
-    """What an alarm is not."""
-    return knowledge.cautions()["alarm"]

@@ -11,6 +11,7 @@ from typing import Protocol
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from stathmis.core.errors import UserError
+from stathmis.words import dates
 
 HOUR_MS = 3_600_000
 DAY_MS = 24 * HOUR_MS
@@ -83,11 +84,26 @@ def utc_ms(naive: datetime, zone: str) -> int:
     aware = naive.replace(tzinfo=ZoneInfo(zone))
     instant = aware.astimezone(UTC)
     if instant.astimezone(ZoneInfo(zone)).replace(tzinfo=None) != naive:
-        raise TimeError(f"{naive:%H:%M} did not happen that day: the clocks went forward.", "Give a time after it.")
+        raise TimeError(
+            f"{dates.clock(naive)} did not happen that day: the clocks went forward.", "Give a time after it."
+        )
     return round(instant.timestamp() * 1000)
 
 
-_TIME = re.compile(r"^\s*(?:(\d{4})-(\d{1,2})-(\d{1,2})[ T]+|(yesterday)\s+)?(\d{1,2})[:.](\d{2})\s*$", re.IGNORECASE)
+_HALF = r"(?:\s*(?P<half>[ap])\.?m\.?)?"
+_TIME = re.compile(
+    r"^\s*(?:(\d{4})-(\d{1,2})-(\d{1,2})[ T]+|(yesterday)\s+)?(\d{1,2})[:.](\d{2})" + _HALF + r"\s*$", re.IGNORECASE
+)
+
+
+def _hour(typed: str, half: str | None) -> int:
+    """The hour of "8", or of "8 pm". Raises ValueError for "13 pm"."""
+    hour = int(typed)
+    if half is None:
+        return hour
+    if not 1 <= hour <= 12:
+        raise ValueError(typed)
+    return hour % 12 + (12 if half.lower() == "p" else 0)
 
 
 def parse_moment(text: str, now_ms: int, zone: str) -> int:
@@ -105,22 +121,24 @@ def parse_moment(text: str, now_ms: int, zone: str) -> int:
     try:
         if match[1]:
             day = datetime(int(match[1]), int(match[2]), int(match[3]))
-        naive = day.replace(hour=int(match[5]), minute=int(match[6]), second=0, microsecond=0)
+        naive = day.replace(hour=_hour(match[5], match["half"]), minute=int(match[6]), second=0, microsecond=0)
     except ValueError:
         raise TimeError("There is no such time.", "Type one such as 08:10.") from None
     at_ms = utc_ms(naive, zone)
     if at_ms > now_ms:
-        raise TimeError(f"{naive:%H:%M} has not come yet.", "For yesterday, write: yesterday " + f"{naive:%H:%M}.")
+        raise TimeError(
+            f"{dates.clock(naive)} has not come yet.", "For yesterday, write: yesterday " + f"{dates.clock(naive)}."
+        )
     return at_ms
 
 
 _DAY = re.compile(
     r"^\s*(?:(?P<y>\d{4})-(?P<m>\d{1,2})-(?P<d>\d{1,2})|(?P<d2>\d{1,2})\.(?P<m2>\d{1,2})\.(?P<y2>\d{4})?"
-    r"|(?P<d3>\d{1,2})\s+(?P<name>[a-z]{3,9})\.?(?:\s+(?P<y3>\d{4}))?|in\s+(?P<n>\d{1,3})\s+(?P<unit>days?|weeks?)"
-    r"|(?P<word>today|tomorrow))(?:[ T]+(?P<h>\d{1,2})[:.](?P<min>\d{2}))?\s*$",
+    r"|(?P<d3>\d{1,2})\.?\s+(?P<name>[^\W\d_]{3,12})\.?(?:\s+(?P<y3>\d{4}))?"
+    r"|(?P<name2>[^\W\d_]{3,12})\.?\s+(?P<d4>\d{1,2})(?:,?\s+(?P<y4>\d{4}))?|in\s+(?P<n>\d{1,3})\s+(?P<unit>days?|weeks?)"
+    r"|(?P<word>today|tomorrow))(?:[ T]+(?P<h>\d{1,2})[:.](?P<min>\d{2})" + _HALF + r")?\s*$",
     re.IGNORECASE,
 )
-_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 
 
 def parse_day(text: str, now_ms: int, zone: str, hour: float = 9.0) -> int:
@@ -141,14 +159,14 @@ def parse_day(text: str, now_ms: int, zone: str, hour: float = 9.0) -> int:
             later = timedelta(days=1 if found["word"].lower() == "tomorrow" else 0)
             day = datetime(now.year, now.month, now.day) + later
         else:
-            year = found["y"] or found["y2"] or found["y3"]
-            month = found["m"] or found["m2"] or _month(found["name"])
-            number = int(found["d"] or found["d2"] or found["d3"])
+            year = found["y"] or found["y2"] or found["y3"] or found["y4"]
+            month = found["m"] or found["m2"] or _month(found["name"] or found["name2"])
+            number = int(found["d"] or found["d2"] or found["d3"] or found["d4"])
             day = datetime(int(year or now.year), int(month), number)
             if not year and day.date() < now.date():
                 day = day.replace(year=now.year + 1)
-        minutes = int(found["h"]) * 60 + int(found["min"]) if found["h"] else round(hour * 60)
-        if not 0 <= minutes < 1440:
+        minutes = _hour(found["h"], found["half"]) * 60 + int(found["min"]) if found["h"] else round(hour * 60)
+        if not 0 <= minutes < 1440 or int(found["min"] or 0) > 59:
             raise ValueError
     except ValueError:
         raise TimeError("There is no such day.", "Type one such as 20 Jun or 2026-06-20.") from None
@@ -156,17 +174,7 @@ def parse_day(text: str, now_ms: int, zone: str, hour: float = 9.0) -> int:
 
 
 def _month(name: str) -> int:
-    if name[:3].lower() not in _MONTHS:
+    found = dates.month_named(name)
+    if found is None:
         raise ValueError(name)
-    return _MONTHS.index(name[:3].lower()) + 1
-
-
-def in_words(duration_ms: float) -> str:
-    """A length of time in words: "40 min", "1 h 30 min", "3 days"."""
-    minutes = round(abs(duration_ms) / 60_000)
-    if minutes < 60:
-        return f"{minutes} min"
-    if minutes < 48 * 60:
-        hours, rest = divmod(minutes, 60)
-        return f"{hours} h {rest} min" if rest else f"{hours} h"
-    return f"{round(minutes / 1440)} days"
+    return found

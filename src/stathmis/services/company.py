@@ -10,6 +10,7 @@ from stathmis.services import batches
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.course import Course
+from stathmis.words import dates
 from stathmis.words.numbers import band_text
 
 
@@ -56,7 +57,7 @@ def _lockdown(book: Book, one: Course, other: Course) -> list[str]:
             first, last = book.local(clash_start), book.local(clash_end)
             need = "needs turning and drier air" if late.lockdown_day is not None else "needs its own, drier air"
             said.append(
-                f"{early.batch.name} is in lockdown {first.day} {first:%b} to {last.day} {last:%b} while "
+                f"{early.batch.name} is in lockdown {dates.day(first)} to {dates.day(last)} while "
                 f"{late.batch.name} still {need}: move one of them to another machine before that."
             )
     return said

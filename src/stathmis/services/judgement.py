@@ -12,20 +12,18 @@ from stathmis.core.adherence import Adherence, Excursion, judge
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.egg_heat import egg_temperature, egg_time_constant, hatch_shift
 from stathmis.core.profile import STILL_AIR_OFFSET_K
-from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.core.upsets import Cycling, Opening, cycling, openings
 from stathmis.logbook.records import Event
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import trace
 from stathmis.services.advice.heat import DANGER_C
-from stathmis.services.book import Book, TemperatureUnit, finding
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
 from stathmis.services.course import Course
 from stathmis.services.room_air import RoomAir, room_air
-from stathmis.services.runs import MOST_RUNS, READ, Doubt, Run
+from stathmis.services.runs import MOST_RUNS, READ, Run
 from stathmis.services.trace import BatchTrace
-from stathmis.words.numbers import count, unit_word, with_u
 
 Array = NDArray[np.float64]
 
@@ -137,70 +135,6 @@ def judged_run(book: Book, course: Course) -> JudgedRun:
     eggs = judge_eggs(course, run, traced.until_ms, traced.events) if run is not None else None
     room = room_air(book, course, traced)
     return JudgedRun(traced, eggs, room, tuple(trace.set_points(book, course, traced.until_ms)))
-
-
-def doubt_words(doubt: Doubt, book: Book) -> str:
-    """ "Blue probe: 0.6 ± 0.3 °C above the others from Tue 12 08:00 to Thu 14 10:00; check it."."""
-    unit = book.shown_unit(doubt.quantity)
-    places = 1 if doubt.quantity == "temperature" else 0
-    off, wide = (float(difference_from_inside(abs(v), unit)) for v in (doubt.difference, doubt.U))
-    way = "above" if doubt.difference > 0 else "below"
-    start, end = (f"{t:%a} {t.day} {t:%b %H:%M}" for t in (book.local(doubt.start_ms), book.local(doubt.end_ms)))
-    return (
-        f"{doubt.instrument.name}: {off:.{places}f} {unit_word(unit)} {way} the others (they may differ by "
-        f"{wide:.{places}f}), from {start} to {end}. That is about the instrument, not the eggs: check it."
-    )
-
-
-def summary(judged: JudgedRun, unit: TemperatureUnit) -> list[str]:
-    """What the run says about the eggs, in sentences."""
-    eggs, course = judged.eggs, judged.trace.course
-    if eggs is None:
-        return []
-    said = []
-    if eggs.mean is not None and eggs.shift_days is not None:
-        mean = with_u(eggs.mean.value, eggs.mean.U, "temperature", unit)
-        shift, U = eggs.shift_days, 2.0 * eggs.u_shift_days
-        is_so = "was" if course.batch.ended_ms is not None else "so far is"
-        said.append(f"The eggs' mean {is_so} {mean}: {_shift_words(shift, U, course)}")
-    if eggs.cycling is not None:
-        swing = float(difference_from_inside(eggs.cycling.swing, unit))
-        said.append(f"The thermostat swings ± {swing:.2f} {unit} every {eggs.cycling.period_s / 60:.0f} min.")
-    back = [o.recovery_s for o in eggs.openings if o.recovery_s is not None]
-    if eggs.openings:
-        usual = f", back within {float(np.median(back)) / 60:.0f} min as a rule" if back else ""
-        hardly = "all hardly felt" if eggs.passing == len(eggs.openings) else f"{eggs.passing} hardly felt"
-        said.append(f"{count(len(eggs.openings), 'sharp drop')} of the air (lid, power){usual}; {hardly} by the eggs.")
-    return said
-
-
-def _shift_words(shift: float, U: float, course: Course) -> str:
-    if abs(shift) < max(0.1, U):
-        return f"hatch on {_hatch_day(course)}, as expected (approximate)."
-    way = "later" if shift > 0 else "earlier"
-    around = "" if course.batch.day_count == "down" else f", around {course.day_words(course.species.days + shift, 1)}"
-    return f"hatch about {abs(shift):.1f} ± {U:.1f} days {way}{around} (approximate)."
-
-
-def _hatch_day(course: Course) -> str:
-    if course.batch.day_count == "down":
-        return "the hatch day"
-    whole = course.species.days == round(course.species.days)
-    return course.day_words(course.species.days, 0 if whole else 1)
-
-
-def excursion_words(e: EggExcursion, unit: TemperatureUnit) -> str:
-    """ "2 h 10 min low, eggs down to 35.2 °C (air 32.0), 3.4 degree-hours: matters, …"."""
-    minutes = round((e.end_ms - e.start_ms) / 60_000)
-    lasted = f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
-    peak, air = (float(from_inside(v, unit)) for v in (e.peak_c, e.air_peak_c))
-    degree_hours = float(difference_from_inside(e.degree_hours, unit))
-    way = "down to" if e.side == "low" else "up to"
-    cause = f" ({e.cause})" if e.cause else ""
-    weight = f"{e.weight.capitalize()}: {e.why}." if e.weight != "slight" or e.hours > 1.0 else "Slight."
-    return (
-        f"{lasted} {e.side}, eggs {way} {peak:.1f} {unit}, air {air:.1f}; {degree_hours:.1f} {unit}·h{cause}. {weight}"
-    )
 
 
 def judge_eggs(course: Course, run: Run, until_ms: int, events: Sequence[Event]) -> EggTrace:

@@ -7,14 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from stathmis.core.calibration import NORMAL_95
-from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Event, Incubator, Quantity
-from stathmis.services import clock
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.runs import Run, lately
-from stathmis.words.events import details
-from stathmis.words.numbers import unit_word
 
 REMEMBERED_MS = 48 * HOUR_MS
 """What was done longer ago explains little of what is read now. Source: common practice."""
@@ -25,7 +21,6 @@ UNTIL_MS = 4 * HOUR_MS
 BY_HAND_MS = 14 * HOUR_MS
 """Hand readings are taken this far to either side of the action."""
 ACTS: dict[Quantity, tuple[str, ...]] = {"temperature": ("set_point", "vent"), "humidity": ("water", "vent")}
-DONE = {"water": "water went in", "vent": "the vent was moved", "set_point": "the set point was changed"}
 
 
 @dataclass(frozen=True)
@@ -85,21 +80,3 @@ def _step(book: Book, incubator: Incubator, last: Event) -> float | None:
     known = [e.set_point_c for e in earlier if e.kind == "set_point" and e.set_point_c is not None]
     before = known[-1] if known else incubator.set_point_c
     return None if before is None else last.set_point_c - before
-
-
-def words(book: Book, last: LastAction, at_ms: int) -> str:
-    """ "Last: water went in 5 h ago; since then 6 % RH more."."""
-    unit = book.shown_unit(last.quantity)
-    ago = clock.in_words(at_ms - last.event.time_ms)
-    said = details(book, last.event)
-    note = f" ({said})" if said else ""
-    begun = f"Last: {DONE[last.event.kind]} {ago} ago{note}"
-    if last.change is None:
-        return f"{begun}; too little was read to say what it did."
-    if abs(last.change) <= last.U:
-        return f"{begun}; it changed nothing that can be told from chance."
-    places = 2 if last.quantity == "temperature" else 0
-    much = abs(float(difference_from_inside(last.change, unit)))
-    more = ("warmer" if last.change > 0 else "cooler") if last.quantity == "temperature" else None
-    way = more or ("more" if last.change > 0 else "less")
-    return f"{begun}; since then {much:.{places}f} {unit_word(unit)} {way}."

@@ -38,17 +38,8 @@ class ProbeStatus:
     status: Status
     silent: bool
 
-    @property
-    def words(self) -> str:
-        """ "reading", "silent", or what keeps it from being read."""
-        if not self.status.connected:
-            return f"not connected: {self.status.trouble}"
-        if self.silent:
-            return "connected, but silent"
-        return "reading" if self.status.good else "waiting for the first line"
 
-
-class LiveBench:
+class LiveProbes:
     """All live probes of an open logbook. Readings go to disk on the writer's own thread, which survives any error."""
 
     def __init__(self, desk: Desk, opener: Opener = open_serial) -> None:

@@ -9,10 +9,12 @@ from stathmis.core.errors import UserError
 from stathmis.services import alarms, notify
 from stathmis.services.alarms import Alarm
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveBench
+from stathmis.services.live import LiveProbes
 from stathmis.ui import reminder
 from stathmis.ui.pieces import button, label, set_property
 from stathmis.ui.work import Task
+from stathmis.words.alarms import caution, said
+from stathmis.words.catalogue import _
 
 TURN_MS = 30_000
 SEEN_MS = 60 * 60_000
@@ -22,9 +24,9 @@ SNOOZE_MS = 10 * 60_000
 class AlarmStrip(QWidget):
     """Looks for alarms every half minute, off the window's thread."""
 
-    def __init__(self, desk: Desk, live_bench: LiveBench) -> None:
+    def __init__(self, desk: Desk, live: LiveProbes) -> None:
         super().__init__()
-        self._desk, self._live = desk, live_bench
+        self._desk, self._live = desk, live
         self.alarm: Alarm | None = None
         self._quiet_until: dict[str, int] = {}
         self._told: set[str] = set()
@@ -39,9 +41,9 @@ class AlarmStrip(QWidget):
         words.addWidget(self.words)
         words.addWidget(self.why)
         row.addLayout(words, 1)
-        self.seen = button("Seen, quiet for an hour", lambda: self._quiet(SEEN_MS, seen=True), "main")
-        self.snooze = button("10 min", lambda: self._quiet(SNOOZE_MS, seen=False))
-        self.snooze.setAccessibleName("Quiet for ten minutes")
+        self.seen = button(_("Seen, quiet for an hour"), lambda: self._quiet(SEEN_MS, seen=True), "main")
+        self.snooze = button(_("10 min"), lambda: self._quiet(SNOOZE_MS, seen=False))
+        self.snooze.setAccessibleName(_("Quiet for ten minutes"))
         row.addWidget(self.seen)
         row.addWidget(self.snooze)
         self.hide()
@@ -77,16 +79,17 @@ class AlarmStrip(QWidget):
         if self.alarm is None:
             return
         mark = "Danger" if self.alarm.danger else "Look at this"
-        self.words.setText(f"{mark}: {self.alarm.words}")
+        told = said(self._desk.book, self.alarm)
+        self.words.setText(f"{mark}: {told.words}")
         self.words.setAccessibleName(self.words.text())
         set_property(self.words, "ink", "outside" if self.alarm.danger else "undecided")
-        self.why.setText(f"{self.alarm.why} {alarms.caution()}")
+        self.why.setText(f"{told.why} {caution()}")
         for one in loud:
             if one.key not in self._told:
                 self._told.add(one.key)
                 # first call the keeper: a full disk must not keep an alarm quiet
                 QApplication.beep()
-                reminder.tell_desktop(one.words, one.why, urgent=one.danger)
+                reminder.tell_desktop(*said(self._desk.book, one), urgent=one.danger)
                 self._log(one, seen=False)
 
     def _quiet(self, ms: int, *, seen: bool) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import locale
 import logging
 import signal
 import sys
@@ -14,7 +15,7 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QLocale, QSettings, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication, QMessageBox
 
@@ -27,6 +28,7 @@ from stathmis.services.desk import Desk
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 from stathmis.ui.work import Task
+from stathmis.words import catalogue, dates
 
 log = logging.getLogger(__name__)
 
@@ -34,6 +36,8 @@ log = logging.getLogger(__name__)
 def run(options: argparse.Namespace) -> int:
     """Open what was asked for and run until the window closes; returns the exit code."""
     app = QApplication(["stathmis"])
+    # Qt takes the computer's: a logger's "AM" would then be read by its language
+    locale.setlocale(locale.LC_TIME, "C")
     app.setApplicationName("stathmis")
     app.setApplicationDisplayName("Stathmis")
     app.setDesktopFileName("stathmis")
@@ -56,7 +60,17 @@ def run(options: argparse.Namespace) -> int:
             for written in write_pictures(desk, theme, options.pictures):
                 print(written)
             return 0
+        _speak_like_the_computer()
         return _show(app, desk, options)
+
+
+def _speak_like_the_computer() -> None:
+    """Its user's language as far as there is a catalogue of it, and how they write days and times."""
+    system = QLocale.system()
+    catalogue.speak([name.replace("-", "_") for name in system.uiLanguages()])
+    short = QLocale.FormatType.ShortFormat
+    day, time = system.dateFormat(short), system.timeFormat(short)
+    dates.use(dates.Style(twelve_hours="a" in time.lower(), month_first=day.lower().startswith("m")))
 
 
 def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:

@@ -21,6 +21,7 @@ from stathmis.ui.pieces import Chooser, button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import AFTER_PAINT_MS, Task
+from stathmis.words import dates
 from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
@@ -262,7 +263,7 @@ class BatchPages(QWidget):
         if course is None or course.batch.ended_ms is None:
             return
         at = self._desk.book.local(course.batch.ended_ms)
-        words = f"Looking back at {course.batch.name}, ended {at.day} {at:%b %Y}."
+        words = f"Looking back at {course.batch.name}, ended {dates.day(at, year=True)}."
         self._past_row.addWidget(label(words, "", "undecided", wrap=True), 1)
         self._past_row.addWidget(button("Back to now", self.show_running, "link"))
 
@@ -306,7 +307,7 @@ class BatchPages(QWidget):
             shared = f"{count(1 + len(sheet.beside), 'batch', 'batches')} together"
             self._batch.setText(f"{shared if sheet.beside else sheet.course.batch.name} · {air}{setting}")
         now = desk.book.local(desk.now_ms)
-        self._date.setText(f"{now:%a} {now.day} {now:%b %H:%M}")
+        self._date.setText(dates.moment(now, weekday=True))
         events = batches.events_along(desk.book, course, course.start_ms, desk.now_ms) if course is not None else []
         self.course.show_course(desk.book, course, events)
         self._show_window(course, elsewhere=page == "trace")

@@ -16,6 +16,7 @@ from stathmis.ui.models import ListModel
 from stathmis.ui.pieces import button, label, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import changes
+from stathmis.words.catalogue import _
 
 MOST = 400
 
@@ -30,7 +31,7 @@ class ChangesView(QWidget):
         page = QVBoxLayout(self)
         page.setContentsMargins(32, 16, 32, 24)
         page.setSpacing(8)
-        page.addWidget(label("What was changed", "title"))
+        page.addWidget(label(_("What was changed"), "title"))
         words = "Every edit with what stood there before. It is kept in the logbook's file, also when it is taken back."
         page.addWidget(label(words, "muted", wrap=True))
         columns = (
@@ -41,7 +42,7 @@ class ChangesView(QWidget):
         self.model: ListModel[Done] = ListModel(columns, lambda d: d.id, self)
         self.table = QTableView()
         self.table.setModel(self.model)
-        self.table.setAccessibleName("Edits, newest first")
+        self.table.setAccessibleName(_("Edits, newest first"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setTabKeyNavigation(False)
@@ -58,8 +59,8 @@ class ChangesView(QWidget):
         page.addWidget(self.table, 3)
         row = QHBoxLayout()
         row.setSpacing(12)
-        self.back = button("Take back", lambda: self._step(desk.undo, "Undone: {}."), tip="Ctrl+Z")
-        self.again = button("Do again", lambda: self._step(desk.redo, "Done again: {}."), tip="Ctrl+Shift+Z")
+        self.back = button(_("Take back"), lambda: self._step(desk.undo, "Undone: {}."), tip="Ctrl+Z")
+        self.again = button(_("Do again"), lambda: self._step(desk.redo, "Done again: {}."), tip="Ctrl+Shift+Z")
         row.addWidget(self.back)
         row.addWidget(self.again)
         row.addStretch(1)

@@ -17,6 +17,7 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.series import Pyramid, gaps
 from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 
 Array = NDArray[np.float64]
 Times = NDArray[np.int64]
@@ -75,7 +76,7 @@ class DayAxis(pg.AxisItem):
         made = []
         for value in values:
             at = self._local(self.set_ms + value * DAY_MS)
-            made.append(f"{self.day_words(value)}, {at:%H:%M}")
+            made.append(f"{self.day_words(value)}, {dates.clock(at)}")
         return made
 
 

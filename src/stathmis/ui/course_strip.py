@@ -13,6 +13,7 @@ from stathmis.logbook.records import Event
 from stathmis.services.book import Book
 from stathmis.services.course import Course
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 
 _DEPTH = {"warm-up": 6.0, "setting": 12.0, "incubation": 12.0, "lockdown": 20.0, "hatch": 14.0, "dry": 6.0}
 _SHADE = {"warm-up": 70, "setting": 100, "incubation": 100, "lockdown": 170, "hatch": 120, "dry": 60}
@@ -61,7 +62,7 @@ class CourseStrip(QWidget):
         self._shift = None if shift_days is None else (shift_days, U_days)
         if self._shift is not None and self._course is not None and self._book is not None:
             at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
-            words = f"{self.accessibleName().partition('; hatch about')[0]}; hatch about {at:%a} {at.day} {at:%b}"
+            words = f"{self.accessibleName().partition('; hatch about')[0]}; hatch about {dates.day(at, weekday=True)}"
             self.setAccessibleName(f"{words} by the temperatures so far")
             self.setToolTip(self.accessibleName())
         self.update()
@@ -118,7 +119,7 @@ class CourseStrip(QWidget):
             words = phase.name
             if phase.name in ("lockdown", "hatch"):
                 begins = book.local(course.at_ms(phase.start_day))
-                words += f" {begins:%a} {begins.day}"
+                words += f" {dates.weekday(begins)} {begins.day}"
             width = metrics.horizontalAdvance(words)
             start = min(max((left + right - width) / 2, 0.0), self.width() - width)
             if phase.name == "lockdown" and taken:

@@ -22,6 +22,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, label, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words.advice import short
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import unit_word, value_text, with_u
 from stathmis.words.verdicts import word
 
@@ -111,7 +112,7 @@ class Card(QWidget):
         set_property(value, "role", "small" if verdict is None else "")
         if verdict is None:
             level.show_state(LevelState(quantity, sheet.band(quantity)), "not read")
-            set_text(value, "not read")
+            set_text(value, _("not read"))
             return f"{quantity} not read"
         unit = book.shown_unit(quantity)
         text = f"{value_text(verdict.corrected.value, verdict.corrected.U, quantity, unit)} {unit_word(unit)}"
@@ -203,7 +204,7 @@ class IncubatorColumn(QWidget):
         self._unit = button("", self.unit_wanted.emit, "link", "Switch between °C and °F (F2)")
         foot.addWidget(self._unit)
         foot.addStretch(1)
-        foot.addWidget(button("keys  F1", self.keys_wanted.emit, "link", "Show the keyboard map"))
+        foot.addWidget(button(_("keys  F1"), self.keys_wanted.emit, "link", "Show the keyboard map"))
         layout.addLayout(foot)
 
     def refresh(self, selected_id: int | None, place: str, boxes: Mapping[int, BoxSheet | None]) -> None:
@@ -213,7 +214,14 @@ class IncubatorColumn(QWidget):
         self.setFixedWidth(min(theme.px(252), max(252, round(0.28 * self.window().width()))))
         set_text(self._name, book.name or "My hatching")
         known = book.altitude_m is not None
-        set_text(self._where, f"{book.altitude_m:.0f} m · about {book.pressure_hpa:.0f} hPa" if known else "")
+        set_text(
+            self._where,
+            _("{altitude_m:.0f} m · about {pressure_hpa:.0f} hPa").format(
+                altitude_m=book.altitude_m, pressure_hpa=book.pressure_hpa
+            )
+            if known
+            else "",
+        )
         for text in (self._name, self._where):
             text.setContentsMargins(theme.px(20), 0, theme.px(16), 0)
         places = book.places()
@@ -234,7 +242,9 @@ class IncubatorColumn(QWidget):
         # after what the keeper waits for is on the screen
         QTimer.singleShot(0, self, self._show_due)
         set_text(self._unit, f"{book.temperature_unit}   % RH")
-        self._unit.setAccessibleName(f"Temperatures in {book.temperature_unit}; press to switch")
+        self._unit.setAccessibleName(
+            _("Temperatures in {temperature_unit}; press to switch").format(temperature_unit=book.temperature_unit)
+        )
 
     def _show_due(self) -> None:
         """How many instruments want checking."""
@@ -247,4 +257,4 @@ class IncubatorColumn(QWidget):
         )
         words = f"   ·   {due} to check" if self.width() >= theme.px(252) else f" ({due})"
         self.places["instruments"].setText("&Instruments" + (words if due else ""))
-        self.places["instruments"].setAccessibleName(f"Instruments, {due} to check")
+        self.places["instruments"].setAccessibleName(_("Instruments, {due} to check").format(due=due))

@@ -16,11 +16,12 @@ from stathmis.devices.simulated_probe import Script, SimulatedProbe
 from stathmis.logbook.records import Channel, Probe
 from stathmis.services import live, notify
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveBench
+from stathmis.services.live import LiveProbes
 from stathmis.ui.pieces import Chooser, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Task
 from stathmis.words.numbers import count, unit_word
+from stathmis.words.probes import state
 
 LISTEN_S = 5.0
 TURN_MS = 1000
@@ -30,9 +31,9 @@ _GUESSES = {"t": ("temperature", "°C"), "temp": ("temperature", "°C"), "rh": (
 class LiveView(QWidget):
     """The place for live probes."""
 
-    def __init__(self, desk: Desk, theme: Theme, live_bench: LiveBench) -> None:
+    def __init__(self, desk: Desk, theme: Theme, probes: LiveProbes) -> None:
         super().__init__()
-        self._desk, self._theme, self._live = desk, theme, live_bench
+        self._desk, self._theme, self._live = desk, theme, probes
         self._simulated: list[SimulatedProbe] = []
         self._task: Task | None = None
         self._layout_found: Layout | None = None
@@ -149,7 +150,7 @@ class LiveView(QWidget):
             if words is None:
                 continue
             s = one.status
-            said = f"{one.words} · {count(s.good, 'line')}"
+            said = f"{state(one)} · {count(s.good, 'line')}"
             if s.dropped:
                 said += f", {count(s.dropped, 'line')} made no sense"
             if s.last_line:

@@ -16,6 +16,7 @@ from stathmis.services.plan import lockdown
 from stathmis.services.plan.lockdown import LockdownRun
 from stathmis.services.plan.planning import Plan
 from stathmis.ui.pieces import button, clear, label
+from stathmis.words import dates
 
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
@@ -70,7 +71,7 @@ class LockdownPanel(QFrame):
             return
         self.run = found = lockdown.run(self._desk.book, plan, box)
         at = self._desk.book.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
-        self._title.setText(f"Lockdown of {plan.name}, {at:%a} {at.day} {at:%b %H:%M}")
+        self._title.setText(f"Lockdown of {plan.name}, {dates.moment(at, weekday=True)}")
         clear(self._grid)
         self.ticks = {}
         for i, step in enumerate(found.steps):
@@ -87,7 +88,7 @@ class LockdownPanel(QFrame):
             self._grid.addWidget(tick, i, 0)
             self._grid.addLayout(words, i, 1)
             done = self._desk.book.local(step.done_ms) if step.done_ms is not None else None
-            self._grid.addWidget(label(f"done {done:%H:%M}" if done is not None else target, "small"), i, 2)
+            self._grid.addWidget(label(f"done {dates.clock(done)}" if done is not None else target, "small"), i, 2)
         self._caution.setText(found.caution)
         begun = found.opened_ms is not None or any(s.done_ms is not None for s in found.steps)
         near = begun or lockdown.soon(self._desk.book, plan)

@@ -13,6 +13,7 @@ from stathmis.services.rounds import Line
 from stathmis.services.verdict import Judged, judge_reading
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, label, set_property, set_text
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import u_text, unit_word, value_text, with_u
 from stathmis.words.verdicts import word as word_of
 
@@ -41,7 +42,9 @@ class ReadingRow:
         self.edit.setProperty("role", "reading")
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.setFixedWidth(theme.px(92 if not view.narrow else 80))
-        self.edit.setAccessibleName(f"{line.instrument.name} shows, in {unit_word(channel.unit)}")
+        self.edit.setAccessibleName(
+            _("{name} shows, in {unit_word}").format(name=line.instrument.name, unit_word=unit_word(channel.unit))
+        )
         self.edit.textEdited.connect(self._typed)
         self.edit.returnPressed.connect(view.log)
         grid.addWidget(self.edit, row, 1)
@@ -94,7 +97,7 @@ class ReadingRow:
         self.problem.setText(field.problem)
         self.problem.setVisible(bool(field.problem))
         self.offer.setVisible(bool(field.offer))
-        self.offer.setText(f"Make it {field.offer}")
+        self.offer.setText(_("Make it {offer}").format(offer=field.offer))
         set_property(self.edit, "wrong", bool(field.problem))
         self.edit.setAccessibleDescription(field.problem)
         if field.shown is None:

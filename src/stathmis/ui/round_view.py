@@ -32,7 +32,9 @@ from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.reading_row import ReadingRow
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
+from stathmis.words import dates
 from stathmis.words.advice import Said, mean_of, said
+from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
 from stathmis.words.numbers import count, number, with_u
 from stathmis.words.verdicts import sentence as sentence_of
@@ -78,13 +80,13 @@ class RoundView(FoldingView):
         outer.addWidget(area)
 
         head = QHBoxLayout()
-        head.addWidget(label("What do they show?", "heading"))
-        head.addWidget(label("Type what you read; corrections are applied.", "muted", wrap=True), 1)
-        head.addWidget(label("read at", "muted"))
+        head.addWidget(label(_("What do they show?"), "heading"))
+        head.addWidget(label(_("Type what you read; corrections are applied."), "muted", wrap=True), 1)
+        head.addWidget(label(_("read at"), "muted"))
         self.time = QLineEdit()
-        self.time.setPlaceholderText("now")
+        self.time.setPlaceholderText(_("now"))
         self.time.setFixedWidth(theme.px(150))
-        self.time.setAccessibleName("Time of the reading or event; empty means now")
+        self.time.setAccessibleName(_("Time of the reading or event; empty means now"))
         self.time.textEdited.connect(lambda _text: self._show_time_problem())
         self.time.returnPressed.connect(self.log)
         head.addWidget(self.time)
@@ -124,9 +126,9 @@ class RoundView(FoldingView):
         self._turning = label("", "small", wrap=True)
         self._turning.hide()
         box.addWidget(self._turning)
-        box.addWidget(label("What did you do?", "heading"))
-        self.note.setPlaceholderText("more about it: which trough, how far, new set point")
-        self.note.setAccessibleName("Details of what you did")
+        box.addWidget(label(_("What did you do?"), "heading"))
+        self.note.setPlaceholderText(_("more about it: which trough, how far, new set point"))
+        self.note.setAccessibleName(_("Details of what you did"))
         box.addWidget(self.note)
         box.addWidget(self.event_problem)
         self.event_problem.hide()
@@ -137,7 +139,7 @@ class RoundView(FoldingView):
             made.setShortcut(EVENT_KEYS[kind])
             self._event_buttons[kind] = made
             grid.addWidget(made, i // 2, i % 2)
-        self._event_buttons["power"] = button("Power cut …", self.toggle_power_cut)
+        self._event_buttons["power"] = button(_("Power cut …"), self.toggle_power_cut)
         grid.addWidget(self._event_buttons["power"], len(EVENT_KINDS) // 2, len(EVENT_KINDS) % 2)
         box.addLayout(grid)
         self.power_cut = PowerCutPanel(self.desk, self.theme)
@@ -261,7 +263,7 @@ class RoundView(FoldingView):
                 continue
             unit = self.desk.book.shown_unit(line.channel.quantity)
             value = with_u(found.corrected.value, found.corrected.U, line.channel.quantity, unit)
-            ago = clock.in_words(self.desk.now_ms - found.time_ms)
+            ago = dates.duration(self.desk.now_ms - found.time_ms)
             parts.append(f"{line.instrument.name}: {value}, {mean_of(found)}{ago} ago")
         return " · ".join(parts)
 
@@ -277,7 +279,9 @@ class RoundView(FoldingView):
         good = [row for row in self.rows if row.judged is not None]
         wrong = [row for row in self.rows if row.field.problem]
         self.log_button.setEnabled(bool(good) and not wrong)
-        self.log_button.setText(f"Log {count(len(good), 'reading')}" if good else "Log readings")
+        self.log_button.setText(
+            _("Log {count}").format(count=count(len(good), "reading")) if good else _("Log readings")
+        )
         hint = "Mend the marked field first" if wrong else "Enter logs them all" if good else ""
         self.log_note.setText(hint)
         self._show_verdicts({row.line.channel.id: row.judged for row in good if row.judged is not None})
@@ -322,7 +326,7 @@ class RoundView(FoldingView):
                     self.type_into(row, fields[row.line.channel.id].typed)
         if logged:
             self.time.setText("")
-            notify.tell("info", f"{count(logged, 'reading')} logged. Ctrl+Z takes it back.")
+            notify.tell("info", _("{count} logged. Ctrl+Z takes it back.").format(count=count(logged, "reading")))
             if self.rows:
                 self.rows[0].edit.setFocus()
 
@@ -348,7 +352,7 @@ class RoundView(FoldingView):
         self.note.setText("")
         self.time.setText("")
         caution = f" {knowledge.cautions()['water']}" if kind == "water" else ""
-        notify.tell("info", f"{EVENT_KINDS[kind]}: logged.{caution}")
+        notify.tell("info", _("{what}: logged.{caution}").format(what=EVENT_KINDS[kind], caution=caution))
 
     def _typed_set_point(self, text: str) -> float:
         try:
@@ -385,9 +389,9 @@ class RoundView(FoldingView):
             words = "The room the machines stand in: its air decides how much water they need."
             self._verdicts.addWidget(label(words, "muted", wrap=True))
         elif self.sheet.course is None:
-            self._verdicts.addWidget(label("No batch is set here, so there is no band to hold.", "muted", wrap=True))
+            self._verdicts.addWidget(label(_("No batch is set here, so there is no band to hold."), "muted", wrap=True))
             row = QHBoxLayout()
-            row.addWidget(button("Set a batch", self.set_batch_wanted.emit))
+            row.addWidget(button(_("Set a batch"), self.set_batch_wanted.emit))
             row.addStretch(1)
             self._verdicts.addLayout(row)
         self._verdicts.addStretch(1)
@@ -401,7 +405,7 @@ class RoundView(FoldingView):
         box.addLayout(head)
         if verdict is None:
             head.addStretch(1)
-            box.addWidget(label("Not read today.", "muted"))
+            box.addWidget(label(_("Not read today."), "muted"))
             box.addStretch(1)
             return box
         if verdict.band is not None:
@@ -413,7 +417,7 @@ class RoundView(FoldingView):
         sentence = "" if room else sentence_of(self.desk.book, verdict)
         if verdict.time_ms < self.desk.now_ms - 60_000 and not fresh:
             names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
-            ago = clock.in_words(self.desk.now_ms - verdict.time_ms)
+            ago = dates.duration(self.desk.now_ms - verdict.time_ms)
             sentence = f"{sentence} Read {ago} ago ({names}).".strip()
         box.addWidget(label(sentence, "muted", wrap=True))
         box.addStretch(1)
@@ -437,9 +441,9 @@ class RoundView(FoldingView):
         def toggle() -> None:
             self._why_open.symmetric_difference_update({key})
             reasons.setVisible(key in self._why_open)
-            why.setText("Why? Hide" if key in self._why_open else "Why?")
+            why.setText(_("Why? Hide") if key in self._why_open else _("Why?"))
 
-        why = button("Why? Hide" if key in self._why_open else "Why?", toggle, "link")
+        why = button(_("Why? Hide") if key in self._why_open else _("Why?"), toggle, "link")
         row.addWidget(why)
         row.addStretch(1)
         box.addLayout(row)
@@ -454,17 +458,19 @@ class RoundView(FoldingView):
         clear(self._recent)
         if found:
             self._recent.addSpacing(4)
-            self._recent.addWidget(label("Logged lately", "name"))
+            self._recent.addWidget(label(_("Logged lately"), "name"))
         for entry in found:
             at = self.desk.book.local(entry.time_ms)
             row = QHBoxLayout()
             row.setSpacing(4)
-            when = label(f"{at:%a %H:%M}", "small")
+            when = label(dates.weekday_clock(at), "small")
             when.setFixedWidth(self.theme.px(68))
             row.addWidget(when)
             row.addWidget(label(entry.words, "small", wrap=True), 1)
-            strike = button("strike", partial(self._strike, entry), "link", "It was wrong: leave it out from now on")
-            strike.setAccessibleName(f"Strike {entry.words}, {at:%a %H:%M}")
+            strike = button(_("strike"), partial(self._strike, entry), "link", "It was wrong: leave it out from now on")
+            strike.setAccessibleName(
+                _("Strike {words}, {weekday_clock}").format(words=entry.words, weekday_clock=dates.weekday_clock(at))
+            )
             row.addWidget(strike)
             self._recent.addLayout(row)
 
@@ -474,4 +480,6 @@ class RoundView(FoldingView):
         except UserError as error:
             notify.tell_error(error)
             return
-        notify.tell("info", f"Struck: {entry.words}. It stays in the file; Ctrl+Z brings it back.")
+        notify.tell(
+            "info", _("Struck: {words}. It stays in the file; Ctrl+Z brings it back.").format(words=entry.words)
+        )

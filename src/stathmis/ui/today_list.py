@@ -16,6 +16,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
 from stathmis.services.plan.tasks import Task
 from stathmis.ui.pieces import button, clear, label, problem_label
+from stathmis.words.catalogue import _
 
 SHOWN = 6
 
@@ -115,7 +116,7 @@ class TodayList(QWidget):
             self._line(task, typed)
         left = len(self.tasks) - SHOWN - 2
         if left > 0:
-            self._box.addWidget(label(f"{left} more in the planner", "small"))
+            self._box.addWidget(label(_("{left} more in the planner").format(left=left), "small"))
         self.problem = problem_label()
         self._box.addWidget(self.problem)
         if focused is not None and focused in self.ticks:
@@ -129,14 +130,14 @@ class TodayList(QWidget):
         tick.setChecked(task.state != "open")
         when = tasks.when_words(self._desk.book, task)
         tick.setAccessibleName(f"{task.title}, {task.about}, {task.incubator.name}, {when}")
-        tick.setToolTip("Space: done. Right arrow: why and how.")
+        tick.setToolTip(_("Space: done. Right arrow: why and how."))
         tick.clicked.connect(partial(self._ticked, task))
         tick.opened.connect(partial(self._toggle, task))
         row.addWidget(tick)
         ink = "eggs" if task.overdue(self._desk.now_ms) else ""
         row.addWidget(label(task.title, "" if task.state == "open" else "muted", wrap=True), 1)
         row.addWidget(label(when, "small", ink))
-        row.addWidget(button("why", partial(self._toggle, task), "link"))
+        row.addWidget(button(_("why"), partial(self._toggle, task), "link"))
         self._box.addLayout(row)
         self.ticks[key] = tick
         if self._open == key:
@@ -151,11 +152,11 @@ class TodayList(QWidget):
         if task.state == "open" and not task.daily:
             row = QHBoxLayout()
             self.why = QLineEdit(typed)
-            self.why.setPlaceholderText("leave it out, because …")
-            self.why.setAccessibleName(f"Why {task.title} is left out")
+            self.why.setPlaceholderText(_("leave it out, because …"))
+            self.why.setAccessibleName(_("Why {title} is left out").format(title=task.title))
             self.why.returnPressed.connect(partial(self._skip, task))
             row.addWidget(self.why, 1)
-            row.addWidget(button("Leave it out", partial(self._skip, task), "link"))
+            row.addWidget(button(_("Leave it out"), partial(self._skip, task), "link"))
             self._box.addLayout(row)
 
     def _toggle(self, task: Task) -> None:
@@ -189,12 +190,12 @@ class TodayList(QWidget):
                 tick.setChecked(state != "open")
             return
         if said:
-            notify.tell("info", f"{said} Ctrl+Z takes it back.")
+            notify.tell("info", _("{said} Ctrl+Z takes it back.").format(said=said))
 
     def tick_next(self) -> None:
         """The first open task is done."""
         task = next((t for t in self.tasks if t.state == "open"), None)
         if task is None:
-            notify.tell("info", "Nothing is left to do.")
+            notify.tell("info", _("Nothing is left to do."))
         else:
             self._ticked(task)

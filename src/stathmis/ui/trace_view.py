@@ -27,6 +27,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
 from stathmis.ui.work import Task
+from stathmis.words import dates
 from stathmis.words.numbers import count, number, with_u
 
 if TYPE_CHECKING:
@@ -261,7 +262,7 @@ class TraceView(FoldingView):
         when = self._desk.book.local(int(run.times_ms[i]))
         corrected = with_u(float(run.corrected[i]), NORMAL_95 * float(run.u[i]), found.quantity, unit)
         numbered = self.traced.course.day_words(day, 1)
-        text = f"{when:%a %d %b %H:%M}, {numbered}: corrected {corrected}, shown "
+        text = f"{dates.moment(when, weekday=True)}, {numbered}: corrected {corrected}, shown "
         text += number(float(run.shown[i]), found.quantity, unit)
         self._cross.setText(text + self._also_at(found.quantity, int(run.times_ms[i]), i))
 
@@ -342,7 +343,7 @@ class TraceView(FoldingView):
         course = self.traced.course
         now = self._desk.book.local(self.traced.until_ms)
         heading = f"{course.batch.name} · {course.incubator.name} · {course.day_text(self.traced.until_ms)}, "
-        heading += f"{now.day} {now:%b %Y}"
+        heading += dates.day(now, year=True)
         if self.charts.picture(heading).save(str(path), "PNG"):  # type: ignore[call-overload]
             notify.tell("info", f"Picture written to {path.name}.")
         else:

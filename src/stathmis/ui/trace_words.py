@@ -7,13 +7,15 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from stathmis.services import judgement, trace
+from stathmis.services import trace
 from stathmis.services.desk import Desk
 from stathmis.services.judgement import JudgedRun
 from stathmis.services.trace import BatchTrace
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.share_bar import ShareBar, percent
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
+from stathmis.words import run as run_words
 from stathmis.words.numbers import count, number
 
 EXCURSIONS_SHOWN = 8
@@ -47,7 +49,7 @@ class TraceWords(QWidget):
         """Instruments that disagree: about them, not about the eggs."""
         for found in (whole.trace.temperature, whole.trace.humidity):
             for doubt in found.doubts[:4]:
-                self._rows.addWidget(label(judgement.doubt_words(doubt, self._desk.book), "", "undecided", wrap=True))
+                self._rows.addWidget(label(run_words.doubt_words(doubt, self._desk.book), "", "undecided", wrap=True))
 
     def _turn(self) -> None:
         self._by_day = not self._by_day
@@ -98,7 +100,7 @@ class TraceWords(QWidget):
         unit = self._desk.book.temperature_unit
         self._rows.addSpacing(6)
         self._rows.addWidget(label("The eggs", "heading"))
-        said = " ".join(judgement.summary(whole, unit))
+        said = " ".join(run_words.summary(whole, unit))
         self._rows.addWidget(label(said or "Less than a day known so far.", "", wrap=True))
         if not eggs.excursions:
             self._rows.addWidget(label("No excursion of the eggs' own temperature.", "muted", wrap=True))
@@ -110,10 +112,10 @@ class TraceWords(QWidget):
         for excursion in sorted(told, key=lambda e: -e.start_ms)[:EXCURSIONS_SHOWN]:
             row = QHBoxLayout()
             row.setSpacing(12)
-            when = f"{self._desk.book.local(excursion.start_ms):%a %d %b %H:%M}"
+            when = dates.moment(self._desk.book.local(excursion.start_ms), weekday=True)
             go = button(when, partial(self.wanted.emit, excursion), "link")
             go.setAccessibleName(f"Go to {when}")
             row.addWidget(go)
             ink = {"serious": "outside", "matters": "undecided"}.get(excursion.weight, "")
-            row.addWidget(label(judgement.excursion_words(excursion, unit), "", ink, wrap=True), 1)
+            row.addWidget(label(run_words.excursion_words(excursion, unit), "", ink, wrap=True), 1)
             self._rows.addLayout(row)

@@ -13,7 +13,7 @@ from stathmis.logbook.records import Channel, Probe, WatchedFolder
 from stathmis.services import batches, notify
 from stathmis.services.desk import Desk, Topics
 from stathmis.services.folder_watch import Brought, FolderWatch
-from stathmis.services.live import LiveBench
+from stathmis.services.live import LiveProbes
 from stathmis.services.plan.reminders import Reminders
 from stathmis.ui import chart_library, reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
@@ -61,7 +61,7 @@ class Window(QMainWindow):
         row.addWidget(self.column)
         right = QVBoxLayout()
         right.setSpacing(0)
-        self.live = LiveBench(desk)
+        self.live = LiveProbes(desk)
         self.stack = QStackedWidget()
         self.pages = BatchPages(desk, theme)
         self.pages.page_chosen.connect(self.show_page)

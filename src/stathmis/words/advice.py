@@ -6,15 +6,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stathmis.core.units import difference_from_inside
-from stathmis.services import clock, knowledge
+from stathmis.services import knowledge
 from stathmis.services.advice.heat import HeatAdvice
 from stathmis.services.advice.instruments import InstrumentAdvice
 from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
 from stathmis.services.advice.reasons import Reason, Upset
 from stathmis.services.book import Book
-from stathmis.services.last_action import words as last_words
 from stathmis.services.verdict import Judged, Verdict
+from stathmis.words import dates
+from stathmis.words.catalogue import _
+from stathmis.words.last_action import words as last_words
 from stathmis.words.numbers import band_text, count, u_text, unit_word, value_text, with_u
 
 RULES = {
@@ -62,18 +64,23 @@ def said(book: Book, advice: Advice) -> Said:
 def short(book: Book, advice: Advice) -> str:
     """A piece of advice in a few words, for a narrow card."""
     if isinstance(advice, InstrumentAdvice):
-        return f"check the {advice.judged.instrument.name}"
+        return _("check the {name}").format(name=advice.judged.instrument.name)
     if isinstance(advice, MoistureAdvice):
         if advice.kind == "mix" and advice.change is not None:
-            from stathmis.services.moisture import box_words
+            from stathmis.words import box as box_words
 
             text = box_words.change_words(advice.change)
             return text[:1].lower() + text[1:]
-        return _SHORT_MOISTURE[advice.kind]
+        return _(_SHORT_MOISTURE[advice.kind])
     step = abs(round(float(difference_from_inside(advice.step_k, book.temperature_unit)), 1))
     if advice.kind == "move":
-        return f"{'raise' if advice.step_k > 0 else 'lower'} the set point by {step:.1f} {book.temperature_unit}"
-    return _SHORT_HEAT.get(advice.kind, "leave the set point")
+        words = (
+            _("raise the set point by {step:.1f} {unit}")
+            if advice.step_k > 0
+            else _("lower the set point by {step:.1f} {unit}")
+        )
+        return words.format(step=step, unit=book.temperature_unit)
+    return _(_SHORT_HEAT.get(advice.kind, "leave the set point"))
 
 
 _SHORT_HEAT = {
@@ -99,7 +106,7 @@ def why(book: Book, reason: Reason) -> tuple[str, ...]:
     lines = [last_words(book, reason.last, book.now_ms)] if reason.last is not None else []
     if reason.verdict is not None:
         lines += _readings(book, reason.verdict)
-    lines.append(RULES[reason.rule].format(states=count(reason.states, "settled state")))
+    lines.append(_(RULES[reason.rule]).format(states=count(reason.states, "settled state")))
     return tuple(lines)
 
 
@@ -108,26 +115,41 @@ def _readings(book: Book, verdict: Verdict) -> list[str]:
     lines = []
     for r in verdict.readings:
         corrected = with_u(r.corrected.value, r.corrected.U, verdict.quantity, unit)
-        shows = f"{r.instrument.name} shows {r.shown:g} {unit_word(r.channel.unit)}"
-        lines.append(f"{shows}; {mean_of(r)}corrected {corrected}.")
+        shows = _("{name} shows {shown:g} {unit_word}").format(
+            name=r.instrument.name, shown=r.shown, unit_word=unit_word(r.channel.unit)
+        )
+        lines.append(
+            _("{shows}; {mean_of}corrected {corrected}.").format(shows=shows, mean_of=mean_of(r), corrected=corrected)
+        )
     together = with_u(verdict.corrected.value, verdict.corrected.U, verdict.quantity, unit)
-    lines.append(f"Together, weighed by their uncertainty: {together} (95 %).")
+    lines.append(_("Together, weighed by their uncertainty: {together} (95 %).").format(together=together))
     if verdict.band is not None:
-        lines.append(f"Band now: {band_text(verdict.band.low, verdict.band.high, verdict.quantity, unit)}.")
+        lines.append(
+            _("Band now: {band_text}.").format(
+                band_text=band_text(verdict.band.low, verdict.band.high, verdict.quantity, unit)
+            )
+        )
     return lines
 
 
 def mean_of(judged: Judged) -> str:
     """ "mean of the last 2 h 40 min, " for a logger, else empty."""
-    return f"mean of the last {clock.in_words(judged.mean_s * 1000.0)}, " if judged.mean_s else ""
+    return (
+        _("mean of the last {duration}, ").format(duration=dates.duration(judged.mean_s * 1000.0))
+        if judged.mean_s
+        else ""
+    )
 
 
 def _settling(book: Book, upset: Upset) -> str:
     if upset.kind == "set":
-        return "The eggs went in less than 3 h ago and are still warming; leave the controller alone."
+        return _("The eggs went in less than 3 h ago and are still warming; leave the controller alone.")
     again = book.local(upset.until_ms)
-    ago = clock.in_words(book.now_ms - upset.time_ms)
-    return f"{HAPPENED.get(upset.kind, 'Something was done')} {ago} ago; let it settle until {again:%H:%M}."
+    ago = dates.duration(book.now_ms - upset.time_ms)
+    happened = _(HAPPENED.get(upset.kind, "Something was done"))
+    return _("{happened} {ago} ago; let it settle until {clock}.").format(
+        happened=happened, ago=ago, clock=dates.clock(again)
+    )
 
 
 def heat(book: Book, advice: HeatAdvice) -> Said:
@@ -136,23 +158,30 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
     verdict, kind = advice.verdict, advice.kind
     reasons = why(book, advice.reason)
     step = abs(round(float(difference_from_inside(advice.step_k, unit)), 1))
-    way = "Raise" if advice.step_k > 0 else "Lower"
+    move = _("Raise the set point by {step:.1f} {unit}: {now} now, {wanted} wanted.")
+    if advice.step_k <= 0:
+        move = _("Lower the set point by {step:.1f} {unit}: {now} now, {wanted} wanted.")
     if kind == "danger" and verdict is not None:
         hot = max((r.newest or r.corrected for r in verdict.readings), key=lambda c: c.value)
         hot = hot if hot.value > verdict.corrected.value else verdict.corrected
         return Said(
-            f"Cool it now: {with_u(hot.value, hot.U, 'temperature', unit)}.",
-            "Open the lid for a few minutes, look at the fan and the set point, then watch it come down.",
+            _("Cool it now: {with_u}.").format(with_u=with_u(hot.value, hot.U, "temperature", unit)),
+            _("Open the lid for a few minutes, look at the fan and the set point, then watch it come down."),
             reasons,
             urgent=True,
             key="danger",
         )
     if kind == "wait" and advice.upset is not None:
-        return Said(f"Wait. {_settling(book, advice.upset)}", "One change at a time.", reasons, key="wait heat")
+        return Said(
+            _("Wait. {settling}").format(settling=_settling(book, advice.upset)),
+            _("One change at a time."),
+            reasons,
+            key="wait heat",
+        )
     if kind == "young":
         return Said(
-            "Leave the controller alone today.",
-            f"The eggs are still warming. {knowledge.cautions()['chase']}",
+            _("Leave the controller alone today."),
+            _("The eggs are still warming. {cautions}").format(cautions=knowledge.cautions()["chase"]),
             reasons,
             key="young",
         )
@@ -162,35 +191,44 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
         if kind == "move":
             told: tuple[str, ...] = ()
             if advice.gain is not None:
-                times = f"{advice.gain:.1f} times as far as the set point then"
-                told = (f"Its air moved {times}, so the step is chosen by that.",)
+                seen = _("Its air moved {gain:.1f} times as far as the set point then, so the step is chosen by that.")
+                told = (seen.format(gain=advice.gain),)
             return Said(
-                f"{way} the set point by {step:.1f} {unit}: {now} now, {wanted} wanted.",
-                "Then leave it for 3 h and read again.",
+                move.format(step=step, unit=unit, now=now, wanted=wanted),
+                _("Then leave it for 3 h and read again."),
                 reasons[:1] + told + reasons[1:],
                 key="move",
             )
         if kind == "look":
-            then = f" Only when all are well: {way.lower()} the set point by {step:.1f} {unit} and read again in 3 h."
+            then = _(" Only when all are well: raise the set point by {step:.1f} {unit} and read again in 3 h.")
+            if advice.step_k <= 0:
+                then = _(" Only when all are well: lower the set point by {step:.1f} {unit} and read again in 3 h.")
             return Said(
-                f"Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.",
-                f"Tenths on the controller do not explain that.{then if step else ''}",
+                _("Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.").format(
+                    now=now, wanted=wanted
+                ),
+                _("Tenths on the controller do not explain that.")
+                + (then.format(step=step, unit=unit) if step else ""),
                 reasons,
                 key="look",
             )
         if kind == "passing" and advice.mean is not None:
             mean = with_u(advice.mean.value.value, advice.mean.value.U, "temperature", unit)
             return Said(
-                f"Leave the set point: {now} now, but {mean} over the last {advice.mean.hours:.0f} h.",
-                "The room, the lid or the eggs pull it just now; look again in an hour or two.",
+                _("Leave the set point: {now} now, but {mean} over the last {hours:.0f} h.").format(
+                    now=now, mean=mean, hours=advice.mean.hours
+                ),
+                _("The room, the lid or the eggs pull it just now; look again in an hour or two."),
                 reasons,
                 key="passing",
             )
         swing = float(difference_from_inside(advice.swing_k, unit))
         return Said(
-            f"Read it again over the next hours: {now} now, {wanted} wanted.",
-            f"One reading is a moment of the thermostat's swing (± {swing:.1f} {unit}): too little to move the set "
-            "point by.",
+            _("Read it again over the next hours: {now} now, {wanted} wanted.").format(now=now, wanted=wanted),
+            _(
+                "One reading is a moment of the thermostat's swing (± {swing:.1f} {unit}): too little to "
+                "move the set point by."
+            ).format(swing=swing, unit=unit),
             reasons,
             key="sample",
         )
@@ -201,37 +239,47 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
     unit, c = book.temperature_unit, advice.centering
     if advice.mean is None:
         return Said(
-            "Not enough readings since the last change to say.",
-            "Wait 3 h after a change, then read it a few times over a day.",
+            _("Not enough readings since the last change to say."),
+            _("Wait 3 h after a change, then read it a few times over a day."),
             reasons,
             key="unknown",
         )
     if c is None:
         return Said(
-            "Log what the controller is set to, under Round, to have its next setting computed.",
+            _("Log what the controller is set to, under Round, to have its next setting computed."),
             "",
             reasons,
             key="unset",
         )
     if advice.kind == "leave":
         return Said(
-            f"Leave it at {c.set_point:.1f} {unit}.",
-            f"The mean is {abs(c.exact):.2f} {unit} from the middle: less than half a tenth step of the controller.",
+            _("Leave it at {set_point:.1f} {unit}.").format(set_point=c.set_point, unit=unit),
+            _("The mean is {exact:.2f} {unit} from the middle: less than half a tenth step of the controller.").format(
+                exact=abs(c.exact), unit=unit
+            ),
             reasons,
             key="leave",
         )
     if advice.kind == "unclear":
+        seems = _("The mean seems {exact:.2f} {unit} low, less than its uncertainty.")
+        if c.exact <= 0:
+            seems = _("The mean seems {exact:.2f} {unit} high, less than its uncertainty.")
         return Said(
-            f"Leave it at {c.set_point - c.change:.1f} {unit} for now: can't tell.",
-            f"The mean seems {abs(c.exact):.2f} {unit} {'low' if c.exact > 0 else 'high'}, less than its uncertainty. "
-            "A better check of the thermometer would settle it.",
+            _("Leave it at {set_point:.1f} {unit} for now: can't tell.").format(
+                set_point=c.set_point - c.change, unit=unit
+            ),
+            seems.format(exact=abs(c.exact), unit=unit) + " " + _("A better check of the thermometer would settle it."),
             reasons,
             key="unclear",
         )
-    way = "up" if c.change > 0 else "down"
+    turn = _("Set it up by {change:.1f} {unit}, to {to:.1f} {unit}.")
+    if c.change <= 0:
+        turn = _("Set it down by {change:.1f} {unit}, to {to:.1f} {unit}.")
     return Said(
-        f"Set it {way} by {abs(c.change):.1f} {unit}, to {c.set_point:.1f} {unit}.",
-        f"The air then stands {abs(c.left):.2f} {unit} from the middle. One change, then wait 3 h before judging it.",
+        turn.format(change=abs(c.change), unit=unit, to=c.set_point),
+        _("The air then stands {left:.2f} {unit} from the middle. One change, then wait 3 h before judging it.").format(
+            left=abs(c.left), unit=unit
+        ),
         reasons,
         key="center",
     )
@@ -239,36 +287,60 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
 
 def _moisture(book: Book, advice: MoistureAdvice) -> Said:
     # read in with the first box that is learned: the first paint does not wait for it
-    from stathmis.services.moisture import box_words
+    from stathmis.words import box as box_words
 
     verdict, kind = advice.verdict, advice.kind
     reasons = why(book, advice.reason)
     last = last_words(book, advice.last, book.now_ms) if advice.last is not None else ""
     cautions = knowledge.cautions()
-    now = f"{value_text(verdict.corrected.value, verdict.corrected.U, 'humidity', '%')} % RH now"
+    now = _("{value_text} % RH now").format(
+        value_text=value_text(verdict.corrected.value, verdict.corrected.U, "humidity", "%")
+    )
     band = verdict.band
     wanted = "" if band is None else band_text(band.low, band.high, "humidity", "%")
     if kind == "doubt" and advice.box is not None:
         return Said(box_words.doubt(advice.box), last, reasons, key=kind)
     if kind == "wait" and advice.upset is not None:
-        return Said(f"Wait. {_settling(book, advice.upset)}", "One change at a time.", reasons, key="wait moisture")
+        return Said(
+            _("Wait. {settling}").format(settling=_settling(book, advice.upset)),
+            _("One change at a time."),
+            reasons,
+            key="wait moisture",
+        )
     if kind in ("moisten", "air"):
-        text = f"Moisten the substrate: {now}" if kind == "moisten" else f"Air the box: {now}"
-        return Said(f"{text}, {wanted} wanted.", cautions["eggs"], reasons, key=kind)
+        text = (
+            _("Moisten the substrate: {now}").format(now=now)
+            if kind == "moisten"
+            else _("Air the box: {now}").format(now=now)
+        )
+        return Said(_("{text}, {wanted} wanted.").format(text=text, wanted=wanted), cautions["eggs"], reasons, key=kind)
     if kind == "mix" and advice.box is not None and advice.change is not None:
         cell = advice.change.cell
-        wait = box_words.settled_words(advice.box, cell).removeprefix(", settled ") or "in 1-3 h"
+        wait = box_words.settled_words(advice.box, cell).removeprefix(", settled ") or _("in 1-3 h")
         water = cautions["water"] if advice.change.fill else ""
-        text = f"{box_words.change_words(advice.change)}: {now}, about {box_words.percent(cell)} {wait}."
-        return Said(text, f"{last} Read again in an hour. {water}".strip(), reasons, key=kind)
+        text = _("{change_words}: {now}, about {percent} {wait}.").format(
+            change_words=box_words.change_words(advice.change), now=now, percent=box_words.percent(cell), wait=wait
+        )
+        return Said(
+            text, _("{last} Read again in an hour. {water}").format(last=last, water=water).strip(), reasons, key=kind
+        )
     if kind == "more water":
-        note = f"{last} Warm water, through the port if there is one; read again in an hour. {cautions['water']}"
-        return Said(f"Add water surface: {now}, {wanted} wanted.", note.strip(), reasons, key=kind)
+        note = _("{last} Warm water, through the port if there is one; read again in an hour. {cautions}").format(
+            last=last, cautions=cautions["water"]
+        )
+        return Said(
+            _("Add water surface: {now}, {wanted} wanted.").format(now=now, wanted=wanted),
+            note.strip(),
+            reasons,
+            key=kind,
+        )
     if kind == "lid shut":
-        text = f"Leave the lid shut: {now} is usual while chicks dry. Open the vent more if the window streams."
+        text = _(
+            "Leave the lid shut: {now} is usual while chicks dry. Open the vent more if the window streams."
+        ).format(now=now)
         return Said(text, cautions["eggs"], reasons, key=kind)
-    note = f"{last} Never close a vent completely. Read again in an hour."
-    text = f"Open the vent a step, or cover part of the water: {now}, {wanted} wanted."
+    note = _("{last} Never close a vent completely. Read again in an hour.").format(last=last)
+    text = _("Open the vent a step, or cover part of the water: {now}, {wanted} wanted.").format(now=now, wanted=wanted)
     return Said(text, note.strip(), reasons, key=kind)
 
 
@@ -278,15 +350,15 @@ def _instrument(book: Book, advice: InstrumentAdvice) -> Said:
     reasons = why(book, advice.reason)
     if advice.kind == "disagrees":
         return Said(
-            f"Check the {name}: it disagrees with the others beyond their uncertainties.",
-            "Until then lean on the instrument with the narrowest bubble.",
+            _("Check the {name}: it disagrees with the others beyond their uncertainties.").format(name=name),
+            _("Until then lean on the instrument with the narrowest bubble."),
             reasons,
             key=f"check {advice.judged.channel.id}",
         )
     U = u_text(advice.judged.corrected.U, advice.verdict.quantity, unit)
     return Said(
-        f"Check the {name}: {U} {unit_word(unit)} is too coarse to tell.",
-        "Under Instruments, compare it with your reference.",
+        _("Check the {name}: {U} {unit_word} is too coarse to tell.").format(name=name, U=U, unit_word=unit_word(unit)),
+        _("Under Instruments, compare it with your reference."),
         reasons,
         key=f"check {advice.judged.channel.id}",
     )
@@ -299,4 +371,6 @@ def mean_words(book: Book, advice: HeatAdvice) -> str:
     unit = book.temperature_unit
     mean = with_u(advice.mean.value.value, advice.mean.value.U, "temperature", unit)
     middle = f"{value_text(advice.band.middle, 0.5, 'temperature', unit)} {unit}"
-    return f"mean {mean} over {advice.mean.hours:.0f} h ({count(advice.mean.readings, 'reading')}); to hold: {middle}"
+    return _("mean {mean} over {hours:.0f} h ({count}); to hold: {middle}").format(
+        mean=mean, hours=advice.mean.hours, count=count(advice.mean.readings, "reading"), middle=middle
+    )

@@ -6,6 +6,7 @@ from typing import Any
 
 from stathmis.logbook.edits import Done, RowChange
 from stathmis.services.book import Book
+from stathmis.words import dates
 
 STATES = {"done": "", "undone": "taken back", "overtaken": "taken back for good", "noted": "noted by itself"}
 KINDS = {
@@ -54,7 +55,7 @@ def title(done: Done) -> str:
 def when(book: Book, done: Done) -> str:
     """When it was made: "Mon 18 May 08:40"."""
     at = book.local(done.at_ms)
-    return f"{at:%a} {at.day} {at:%b} {at:%H:%M}"
+    return dates.moment(at, weekday=True)
 
 
 def lines(book: Book, done: Done, most: int = 40) -> list[str]:
@@ -91,7 +92,7 @@ def _value(book: Book, name: str, value: Any) -> str:
         return "nothing"
     if name.endswith("_ms") and isinstance(value, int):
         at = book.local(value)
-        return f"{at.day} {at:%b} {at:%H:%M}"
+        return dates.moment(at)
     return _short(value)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from stathmis.logbook.records import Event
 from stathmis.services.book import Book
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import number
 
 EVENT_KINDS = {
@@ -17,6 +18,14 @@ EVENT_KINDS = {
 """What a keeper notes with a button."""
 EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm", "turn": "Turned", "moved": "Eggs moved"}
 """All events of the log: what a keeper does, and what the application noted."""
+
+ALARM_KINDS = {
+    "hot": "air dangerously hot",
+    "eggs": "eggs too warm or cold",
+    "trend": "eggs leaving their band",
+    "air": "air far off",
+}
+"""What an alarm was about, as the log tells it."""
 
 
 def kind_word(kind: str) -> str:
@@ -32,14 +41,17 @@ def details(book: Book, event: Event) -> str:
     elif event.kind == "lid" and event.detail == "open":
         said.append("open")
     elif event.kind == "lid" and event.minutes is not None:
-        said.append(f"shut after {event.minutes:.0f} min")
-    elif event.kind == "alarm" and event.detail == "seen":
-        said.append("seen")
+        said.append(_("shut after {minutes:.0f} min").format(minutes=event.minutes))
+    elif event.kind == "alarm":
+        # older logs keep the alarm's own words as a note
+        said += [ALARM_KINDS.get(part, part) for part in event.detail.split(", ") if part]
     elif event.minutes is not None:
         hours = event.minutes / 60.0
-        said.append(f"{hours:g} h" if event.minutes >= 60.0 else f"{event.minutes:.0f} min")
+        said.append(f"{hours:g} h" if event.minutes >= 60.0 else _("{minutes:.0f} min").format(minutes=event.minutes))
     if event.room_c is not None:
-        said.append(f"room {number(event.room_c, 'temperature', book.temperature_unit)}")
+        said.append(_("room {number}").format(number=number(event.room_c, "temperature", book.temperature_unit)))
+    if event.kind == "vent" and event.opening is not None and not event.note:
+        said.append(opening_words(event.opening))
     if event.note:
         said.append(event.note)
     return ", ".join(said)
@@ -49,3 +61,18 @@ def event_words(book: Book, event: Event) -> str:
     """ "Water added: long trough"."""
     more = details(book, event)
     return kind_word(event.kind) + (f": {more}" if more else "")
+
+
+def opening_words(opening: float) -> str:
+    """ "half open"."""
+    names = {
+        0.0: "closed",
+        0.25: _("a quarter open"),
+        0.5: _("half open"),
+        0.75: _("three quarters open"),
+        1.0: _("fully open"),
+    }
+    near = min(names, key=lambda n: abs(n - opening))
+    if abs(near - opening) < 0.02:
+        return names[near]
+    return _("a third open") if abs(opening - 1 / 3) < 0.02 else _("{opening:.0f} % open").format(opening=100 * opening)

@@ -5,22 +5,24 @@ from __future__ import annotations
 from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED
 from stathmis.services.book import Book
 from stathmis.services.verdict import Judged, Verdict
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text
 
 
 def word(judged: Judged | Verdict) -> str:
     """Decision in the keeper's words: "inside", "outside", "can't tell"."""
-    return "can't tell" if judged.decision == UNDECIDED else judged.decision
+    return _("can't tell") if judged.decision == UNDECIDED else _(judged.decision)
 
 
 def sentence(book: Book, verdict: Verdict) -> str:
     """The verdict in one sentence."""
     if verdict.band is None:
-        return "Nothing to hold in this phase."
+        return _("Nothing to hold in this phase.")
     unit = book.shown_unit(verdict.quantity)
     band = band_text(verdict.band.low, verdict.band.high, verdict.quantity, unit)
     if verdict.decision == INSIDE:
-        return f"On profile: inside {band}."
+        return _("On profile: inside {band}.").format(band=band)
     if verdict.decision == OUTSIDE:
-        return f"{'Below' if verdict.low else 'Above'} the band {band}."
-    return f"Can't tell: the bubble lies across the edge of {band}."
+        beyond = _("Below the band {band}.") if verdict.low else _("Above the band {band}.")
+        return beyond.format(band=band)
+    return _("Can't tell: the bubble lies across the edge of {band}.").format(band=band)

@@ -16,8 +16,9 @@ from stathmis.logbook.snapshot import Series
 from stathmis.services import logger_import, rounds, setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import box, box_words, states, water
+from stathmis.services.moisture import box, states, water
 from stathmis.services.moisture.box import BoxSheet
+from stathmis.words import box as box_words
 
 HOUR_MS = 3_600_000
 MACHINE = Machine(

@@ -16,8 +16,9 @@ from stathmis.logbook.snapshot import Series
 from stathmis.services import batches, logger_import, rounds
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import box, box_words, mixes, sizes, states, water, weights
+from stathmis.services.moisture import box, mixes, sizes, states, water, weights
 from stathmis.services.moisture.box import BoxSheet
+from stathmis.words import box as box_words
 
 HOUR_MS = 3_600_000
 

@@ -15,8 +15,9 @@ from stathmis.services import batches, logger_import, profiles
 from stathmis.services.clock import DAY_MS
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import loss, loss_words, weights
+from stathmis.services.moisture import loss, weights
 from stathmis.services.moisture.weights import Row
+from stathmis.words import loss as loss_words
 
 SATURATED = float(saturation_vapor_pressure(37.5))
 
@@ -166,5 +167,5 @@ def box_like(desk: Desk, course: Course) -> float:
 
 
 def test_marks_as_typed() -> None:
-    assert loss_words.marks_in("1-4, 9; B2") == ["1", "2", "3", "4", "9", "B2"]
-    assert loss_words.marks_in("9-1") == ["9-1"] and loss_words.marks_in(" ") == []
+    assert weights.marks_in("1-4, 9; B2") == ["1", "2", "3", "4", "9", "B2"]
+    assert weights.marks_in("9-1") == ["9-1"] and weights.marks_in(" ") == []

@@ -13,6 +13,7 @@ from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.tray import HATCH_ORDER, WEAK, EggStory, tray
 from stathmis.services.knowledge import Finding
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 
@@ -69,9 +70,7 @@ def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
     if gone is not None and kind not in ("dead in shell", "pipped dead", "clear", "early dead", "late dead", *WEAK):
         when = book.local(gone.time_ms)
         word = knowledge.findings()[gone.kind].word
-        raise UserError(
-            f"Egg {egg.mark} was {word} on {when.day} {when:%b %H:%M}.", "Undo that first, or is it another egg?"
-        )
+        raise UserError(f"Egg {egg.mark} was {word} on {dates.moment(when)}.", "Undo that first, or is it another egg?")
     if kind not in HATCH_ORDER:
         return
     place = HATCH_ORDER.index(kind)
@@ -79,7 +78,7 @@ def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
         if other.kind not in HATCH_ORDER:
             continue
         when = book.local(other.time_ms)
-        words = f"Egg {egg.mark} was {knowledge.findings()[other.kind].word} at {when:%H:%M} on {when.day} {when:%b}"
+        words = f"Egg {egg.mark} was {knowledge.findings()[other.kind].word} on {dates.moment(when)}"
         if HATCH_ORDER.index(other.kind) > place and other.time_ms <= at_ms:
             raise UserError(f"{words}: this comes before it.", "Give an earlier time, or strike that one.")
         if HATCH_ORDER.index(other.kind) < place and other.time_ms > at_ms:

@@ -9,11 +9,12 @@ import numpy as np
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
 from stathmis.services.book import Book
-from stathmis.services.clock import HOUR_MS, in_words
+from stathmis.services.clock import HOUR_MS
 from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.moisture.water import events_of
 from stathmis.services.runs import Run, recorded
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 PIP_TO_OUT_H = (12.0, 24.0)
@@ -144,9 +145,9 @@ def wet_words(book: Book, found: WetRise) -> str:
     """What a rise by wet chicks asks for."""
     since = book.local(found.since_ms)
     return (
-        f"Wet chicks: the humidity rose from {found.before:.0f} to {found.now:.0f} % RH since {since:%H:%M} with no "
-        "water added. It falls again as they dry: add no water. If the window streams and they stay wet, open the vent "
-        "further for a while, then put it back."
+        f"Wet chicks: the humidity rose from {found.before:.0f} to {found.now:.0f} % RH since {dates.clock(since)} "
+        "with no water added. It falls again as they dry: add no water. If the window streams and they stay wet, open "
+        "the vent further for a while, then put it back."
     )
 
 
@@ -239,7 +240,7 @@ def lines(book: Book, found: Hatching) -> list[str]:
     end = found.course.at_ms(max(found.course.species.days + 2.0, found.course.species.days_high))
     if now < end:
         last = book.local(end)
-        said.append(f"Stragglers: wait until {last:%a} {last.day} {last:%b %H:%M} before anything is switched off.")
+        said.append(f"Stragglers: wait until {dates.moment(last, weekday=True)} before anything is switched off.")
     else:
         said.append("The time of stragglers is over: look for pips, listen, then open what is left.")
     return said
@@ -247,8 +248,13 @@ def lines(book: Book, found: Hatching) -> list[str]:
 
 def _countdown(book: Book, what: str, since_ms: int, hours: tuple[float, float], until: str) -> str:
     soon, late = (since_ms + round(h * HOUR_MS) for h in hours)
-    first, last = book.local(soon), book.local(late)
+    began, first, last = (dates.weekday_clock(book.local(t)) for t in (since_ms, soon, late))
     now = book.now_ms
-    left = f"in {in_words(soon - now)}" if now < soon else "now" if now < late else f"{in_words(now - late)} over"
-    began = book.local(since_ms)
-    return f"{what} {began:%a %H:%M}: {until} from {first:%a %H:%M} to {last:%a %H:%M} ({left})."
+    left = (
+        f"in {dates.duration(soon - now)}"
+        if now < soon
+        else "now"
+        if now < late
+        else f"{dates.duration(now - late)} over"
+    )
+    return f"{what} {began}: {until} from {first} to {last} ({left})."

@@ -19,7 +19,8 @@ from stathmis.services.eggs.laying import own_eggs
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray
 from stathmis.services.eggs.tray_shape import Place, place_in, third
 from stathmis.services.instruments.places import PLACES, WORTH_ROTATING_K, from_survey, newest_survey
-from stathmis.services.moisture import loss_words
+from stathmis.services.moisture import weights
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 MOST_SWAPS = 12
@@ -134,7 +135,7 @@ def marks_in(text: str) -> list[str] | None:
     """Marks as typed, "1-5, 8, A3"; None for all. Raises UserError for nothing."""
     if text.strip().lower() == "all":
         return None
-    made = loss_words.marks_in(text)
+    made = weights.marks_in(text)
     if not made:
         raise UserError("Which eggs?", "Write all, or their marks such as 1-5, 8.")
     return made
@@ -204,7 +205,7 @@ def _check_move(book: Book, course: Course, incubator: Incubator, at_ms: int) ->
     since = course.before[-1][1] if course.before else course.batch.set_ms
     if at_ms < since:
         when = book.local(since)
-        raise UserError(f"They came to {course.incubator.name} on {when.day} {when:%b %H:%M}.", "Give a later time.")
+        raise UserError(f"They came to {course.incubator.name} on {dates.moment(when)}.", "Give a later time.")
 
 
 def _note_moved(edit: Edit, course: Course, incubator: Incubator, at_ms: int, what: str) -> None:

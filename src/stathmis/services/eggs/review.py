@@ -24,6 +24,7 @@ from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
 from stathmis.services.judgement import EggTrace
+from stathmis.words import dates
 from stathmis.words.numbers import count, signed, unit_word
 
 TOLD = 4
@@ -191,8 +192,8 @@ def later_words(book: Book, found: BatchReview) -> list[str]:
         unit = book.shown_unit(check.channel.quantity)
         off, places = float(difference_from_inside(check.change, unit)), 2 if unit != "%" else 1
         said.append(
-            f"Changed since: the check of {check.instrument.name} on {at.day} {at:%b %Y} moves its readings of this "
-            f"batch by {signed(off, places)} {unit_word(unit)}."
+            f"Changed since: the check of {check.instrument.name} on {dates.day(at, year=True)} moves its readings of "
+            f"this batch by {signed(off, places)} {unit_word(unit)}."
         )
     now = found.weighed.clear.cause.key if found.weighed is not None and found.weighed.clear is not None else ""
     if found.then is not None and found.then != now:

@@ -10,12 +10,13 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
 from stathmis.services.book import Book
-from stathmis.services.clock import HOUR_MS, in_words
+from stathmis.services.clock import HOUR_MS
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import check_time, fields_of
 from stathmis.services.eggs.tray import WEAK, TraySheet, tray
 from stathmis.services.plan import planning, tasks
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 DRY_AFTER_H = 12.0
@@ -112,9 +113,7 @@ def take(
             out = max((f.time_ms for f in egg.findings if f.kind in ("out", "dry")), default=0) if egg else 0
             if at_ms < out:
                 when = desk.book.local(out)
-                raise UserError(
-                    f"The chick of egg {mark} came out on {when.day} {when:%b} {when:%H:%M}.", "Give a later time."
-                )
+                raise UserError(f"The chick of egg {mark} came out on {dates.moment(when)}.", "Give a later time.")
             new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "taken", note)))
     else:
         new.append((EggFinding, fields_of(desk.book, course, at_ms, "", "taken", note, n)))
@@ -135,8 +134,8 @@ def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     if found.fed_by_ms is not None and course.species.kind == "bird":
         by = book.local(found.fed_by_ms)
         left = found.fed_by_ms - book.now_ms
-        until = f"in {in_words(left)}" if left > 0 else "over: feed and water them now"
-        said.append(f"The first one needs feed and water by {by:%a} {by.day} {by:%b %H:%M} ({until}).")
+        until = f"in {dates.duration(left)}" if left > 0 else "over: feed and water them now"
+        said.append(f"The first one needs feed and water by {dates.moment(by, weekday=True)} ({until}).")
     words = knowledge.findings()
     if found.weak:
         said += [f"{n} {words[k].word}: {words[k].look}." for k, n in found.weak.items()]
@@ -155,5 +154,5 @@ def afterwards(book: Book, course: Course) -> list[tuple[str, str, str]]:
         at = book.local(step.at_ms)
         how = tasks.in_unit(task.how, book.temperature_unit)
         caution = task.caution
-        told.append((f"{task.title}: {at:%a} {at.day} {at:%b}", how, caution))
+        told.append((f"{task.title}: {dates.day(at, weekday=True)}", how, caution))
     return told

@@ -35,6 +35,7 @@ from stathmis.services.instruments.reference_values import (
     reference_value,
 )
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point
+from stathmis.words import dates
 
 HYSTERESIS_LABEL = "Rising and falling differ"
 OWN_SCATTER = "Scatter of this instrument"
@@ -275,7 +276,7 @@ def _logged_points(book: Book, channel: Channel, taken: PointSet, set_index: int
                 value,
                 (flicker, steps),
                 (*effects, *allowed, theirs),
-                f"{instrument.name}, log of {moment:%d %b %H:%M}",
+                f"{instrument.name}, log of {dates.moment(moment)}",
                 "",
             )
         )
@@ -384,7 +385,7 @@ def _conditions(book: Book, draft: Draft) -> Conditions:
         if taken.logged is not None:
             start, end = (book.local(t) for t in (taken.logged.start_ms, taken.logged.end_ms))
             notes.append(
-                f"From the logs, {start:%d %b %H:%M} to {end:%d %b %H:%M}, lag {taken.logged.pairs.lag_s:.0f} s"
+                f"From the logs, {dates.moment(start)} to {dates.moment(end)}, lag {taken.logged.pairs.lag_s:.0f} s"
             )
     keys = list(dict.fromkeys(s.method.key for s in draft.sets))
     return Conditions("+".join(keys), draft.state, "; ".join(notes), chain)

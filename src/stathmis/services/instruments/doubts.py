@@ -12,6 +12,7 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.instruments.draft import Draft, PointSet
 from stathmis.services.instruments.points import Point, Problem
 from stathmis.services.instruments.zones import working_point
+from stathmis.words import dates
 
 CHECK_EVERY_DAYS = {"temperature": 365, "humidity": 182}
 """Thermometers yearly, hygrometers every half year. Source: common practice."""
@@ -62,7 +63,8 @@ def _reference_doubt(book: Book, channel: Channel, taken: PointSet, points: Sequ
     force = book.corrections.in_force(other, book.now_ms)
     expires = certificate_expires_ms(book, other)
     if force.basis == "certificate" and expires is not None and book.now_ms > expires:
-        return f"The certificate of {name} ran out on {book.local(expires):%d %b %Y}: its drift since is a guess."
+        ended = dates.day(book.local(expires), year=True)
+        return f"The certificate of {name} ran out on {ended}: its drift since is a guess."
     if force.basis == "stated accuracy":
         return f"{name} was never checked itself: only its maker's accuracy is known, and U shows it."
     low, high = force.curve.domain

@@ -17,6 +17,7 @@ from stathmis.services.book import Book
 from stathmis.services.corrections import resolution_u
 from stathmis.services.instruments.methods import methods
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point, working_zone
+from stathmis.words import dates
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 MODEL_WORDS = {"offset": "one offset", "line": "a straight line", "quadratic": "a quadratic"}
@@ -56,9 +57,9 @@ def sheet(book: Book, calibration: Calibration) -> Sheet:
     names = methods()
     facts = (
         ("Instrument", f"{instrument.name}, {unit}, steps of {channel.resolution:g}"),
-        ("Checked", f"{done:%d %B %Y, %H:%M}, {calibration.conditions.state}"),
+        ("Checked", f"{dates.moment(done, year=True)}, {calibration.conditions.state}"),
         ("Method", ", ".join(names[k].name for k in calibration.conditions.method.split("+") if k in names)),
-        ("In use", "for all its readings" if valid == 0 else f"from {book.local(valid):%d %B %Y, %H:%M}"),
+        ("In use", "for all its readings" if valid == 0 else f"from {dates.moment(book.local(valid), year=True)}"),
         (
             "Curve",
             f"{MODEL_WORDS[c.model]}, {count(len(points), 'point')}, {c.domain[0]:.1f} to {c.domain[1]:.1f} {unit}",
@@ -153,7 +154,11 @@ def chain(book: Book, calibration: Calibration) -> list[str]:
         below = step.conditions.reference_calibration_id
         if below is not None:
             nearer = known.get(below)
-            when = f"its own check of {book.local(nearer.done_ms):%d %b %Y}" if nearer else "a check withdrawn since"
+            when = (
+                f"its own check of {dates.day(book.local(nearer.done_ms), year=True)}"
+                if nearer
+                else "a check withdrawn since"
+            )
             lines.append(f"Against {name}, by {when}.")
             step = nearer
             continue
@@ -162,7 +167,7 @@ def chain(book: Book, calibration: Calibration) -> list[str]:
             dated = book.local(points[0].dated_ms)
             U = max(p.expanded_uncertainty for p in points)
             lines.append(
-                f"Against {name}, by its certificate of {dated:%d %b %Y} ({count(len(points), 'point')}, "
+                f"Against {name}, by its certificate of {dates.day(dated, year=True)} ({count(len(points), 'point')}, "
                 f"U up to {U:g} {unit_word(reference.unit)}, k = {points[0].coverage_factor:g})."
             )
         else:

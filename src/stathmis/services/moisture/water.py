@@ -157,15 +157,6 @@ def opening_typed(opening: float | None) -> str:
     return f"{100 * opening:.0f} %"
 
 
-def opening_words(opening: float) -> str:
-    """ "half open"."""
-    names = {0.0: "closed", 0.25: "a quarter open", 0.5: "half open", 0.75: "three quarters open", 1.0: "fully open"}
-    near = min(names, key=lambda n: abs(n - opening))
-    if abs(near - opening) < 0.02:
-        return names[near]
-    return "a third open" if abs(opening - 1 / 3) < 0.02 else f"{100 * opening:.0f} % open"
-
-
 def add_surface(desk: Desk, incubator: Incubator, name: str, area: str, volume: str) -> int:
     """Enter a trough, cup or wick of an incubator; undoable. volume: ml, may be empty.
 
@@ -219,7 +210,7 @@ def log_change(
         fields = {**base, "kind": "water", "note": note + poured, "surface_cm2": surface, "water_ml": water_ml}
         new.append((Event, fields))
     if moved and opening is not None:
-        new.append((Event, {**base, "kind": "vent", "note": opening_words(opening), "opening": opening}))
+        new.append((Event, {**base, "kind": "vent", "note": "", "opening": opening}))
     if not new:
         raise UserError("That is how it stood already.", "Change what is wet, how far the vents are open, or refill.")
     desk.add(f"{count(len(new), 'change')} of water and vents logged", new)

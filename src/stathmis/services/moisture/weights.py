@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Weighing
 from stathmis.services.book import Book
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 GRAMS = {"g": 1.0, "kg": 1000.0, "oz": 28.349523125}
@@ -109,7 +111,7 @@ def _odd_mass(mass: float, row: Row, usual: float, unit_given: bool) -> str:
 def _against(book: Book, before: Weighing, row: Row, mass: float, at_ms: int) -> str:
     """What does not fit with the weighing before it."""
     when = book.local(before.time_ms)
-    last = f"{before.mass_g / before.eggs:.2f} g an egg on {when.day} {when:%b}"
+    last = f"{before.mass_g / before.eggs:.2f} g an egg on {dates.day(when)}"
     if row.eggs != before.eggs:
         if row.eggs > before.eggs:
             return f"{before.eggs} eggs the last time, {row.eggs} now: the same eggs belong on the scale each time."
@@ -155,3 +157,23 @@ def log_weighings(desk: Desk, course: Course, found: Sequence[Weighed], at_ms: i
 def strike_weighing(desk: Desk, found: Weighing) -> None:
     """Leave a wrong weighing out from now on; undoable."""
     desk.strike("weighing struck", Weighing, [found.id])
+
+
+def step_in(text: str) -> float:
+    """The scale's step as typed, g. Raises UserError."""
+    try:
+        return parse_typed(text).value
+    except NotANumberError:
+        raise UserError("The scale's step is a number such as 0.1 g.", "It is the smallest step it shows.") from None
+
+
+def marks_in(text: str) -> list[str]:
+    """Marks as typed: "7", "3, 5, 9" or "1-12"."""
+    found: list[str] = []
+    for part in re.split(r"[,;\s]+", text.strip()):
+        ends = re.fullmatch(r"(\d{1,4})-(\d{1,4})", part)
+        if ends and 0 < int(ends[2]) - int(ends[1]) < 500:
+            found += [str(n) for n in range(int(ends[1]), int(ends[2]) + 1)]
+        elif part:
+            found.append(part)
+    return list(dict.fromkeys(found))

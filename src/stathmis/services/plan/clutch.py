@@ -17,6 +17,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
 from stathmis.services.runs import recorded
+from stathmis.words import dates
 from stathmis.words.numbers import with_u
 
 NEXT_CLUTCH_DAYS = (16.0, 22.0)
@@ -84,8 +85,8 @@ def lines(book: Book, sheet: ClutchSheet) -> list[str]:
     if sheet.term is not None:
         first, likely, last = (book.local(plan.set_ms + round(d * DAY_MS)) for d in sheet.term)
         said.append(
-            f"By that temperature: hatch about {likely.day} {likely:%b}, from {first.day} {first:%b} to "
-            f"{last.day} {last:%b} (approximate)."
+            f"By that temperature: hatch about {dates.day(likely)}, from {dates.day(first)} to "
+            f"{dates.day(last)} (approximate)."
         )
     if sheet.males is not None:
         share, U, seen = sheet.males
@@ -99,7 +100,7 @@ def lines(book: Book, sheet: ClutchSheet) -> list[str]:
         )
     if plan.species.sex_by_temperature and plan.laid_ms is not None:
         soon, late = (book.local(plan.laid_ms + round(d * DAY_MS)) for d in NEXT_CLUTCH_DAYS)
-        said.append(f"Next clutch likely {soon.day} {soon:%b} to {late.day} {late:%b}.")
+        said.append(f"Next clutch likely {dates.day(soon)} to {dates.day(late)}.")
     said.append(knowledge.cautions()["clutch"])
     return said
 

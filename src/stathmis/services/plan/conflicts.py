@@ -14,6 +14,7 @@ from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
+from stathmis.words import dates
 from stathmis.words.numbers import band_text, count, number
 
 NEEDS_HANDS = ("set", "lockdown", "take off", "candle", "collect")
@@ -87,11 +88,7 @@ def _clash_words(book: Book, own: Sequence[Plan], clash: schedule.Clash, incubat
 
 
 def _days(book: Book, start_ms: int, end_ms: int) -> str:
-    first, last = book.local(start_ms), book.local(end_ms)
-    if first.date() == last.date():
-        return f"{first.day} {first:%b}"
-    month = "" if first.month == last.month else f" {first:%b}"
-    return f"{first.day}{month} to {last.day} {last:%b}"
+    return dates.span(book.local(start_ms), book.local(end_ms))
 
 
 def _while_away(book: Book, plans: Sequence[Plan], away: Away) -> list[Conflict]:
@@ -113,7 +110,7 @@ def _while_away(book: Book, plans: Sequence[Plan], away: Away) -> list[Conflict]
 
 def _step_words(book: Book, kind: str, at_ms: int) -> str:
     at = book.local(at_ms)
-    return f"{knowledge.tasks()[kind].title.lower()} ({at:%a} {at.day})"
+    return f"{knowledge.tasks()[kind].title.lower()} ({dates.weekday(at)} {at.day})"
 
 
 def _old_eggs(plan: Plan) -> Conflict | None:

@@ -73,8 +73,8 @@ def soon(book: Book, plan: Plan) -> bool:
 def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     """The run as it stands. box: what water and vents give, for the steps of the ramp."""
     # many windows stand before a lockdown is near
-    from stathmis.services.moisture import box_words
     from stathmis.services.moisture.box import VENT_SCHOOLS, vent_school
+    from stathmis.words import box as box_words
 
     known = marks(book)
     species = plan.species

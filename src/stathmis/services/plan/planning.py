@@ -19,6 +19,7 @@ from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
 from stathmis.services.course import Learned, learned_in
 from stathmis.services.desk import Desk
+from stathmis.words import dates
 
 HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
 """When in the day a step is best done (local hours): candling after dark, the rest when there is time. The others
@@ -223,7 +224,7 @@ def add_plan(
     if set_ms < desk.now_ms - 12 * HOUR_MS:
         late = desk.book.local(set_ms)
         raise UserError(
-            f"That means setting on {late:%a} {late.day} {late:%b}, which is over.",
+            f"That means setting on {dates.day(late, weekday=True)}, which is over.",
             "Choose a later day, or set eggs that are in already under Enter or change.",
         )
     if laid_ms is not None and laid_ms > set_ms:
@@ -319,7 +320,7 @@ def change_species(desk: Desk, plan: Plan, species: str) -> str:
             said.append(f"no {key}")
         elif new is not None:
             at = desk.book.local(new.at_ms)
-            said.append(f"{key} {at:%a} {at.day} {at:%b}")
+            said.append(f"{key} {dates.day(at, weekday=True)}")
     school = "" if regime == plan.regime else " The school it followed does not fit: steady now."
     return f"{kept.name.capitalize()}: {', '.join(said)}.{school}"
 

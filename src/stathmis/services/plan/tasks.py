@@ -20,6 +20,7 @@ from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import Plan, PlannedStep, plans
+from stathmis.words import dates
 
 if TYPE_CHECKING:
     from stathmis.services.moisture.box import BoxSheet
@@ -298,9 +299,8 @@ def window_words(book: Book, task: Task) -> str:
     """From when to when it may be done: "may be done 17 to 20 May"."""
     first, last = book.local(task.earliest_ms), book.local(task.latest_ms)
     if first.date() == last.date():
-        return f"may be done {first:%H:%M} to {last:%H:%M}"
-    month = "" if first.month == last.month else f" {first:%b}"
-    return f"may be done {first.day}{month} to {last.day} {last:%b}"
+        return f"may be done {dates.clock(first)} to {dates.clock(last)}"
+    return f"may be done {dates.span(first, last)}"
 
 
 def when_words(book: Book, task: Task) -> str:
@@ -309,11 +309,11 @@ def when_words(book: Book, task: Task) -> str:
     days = (due.date() - now.date()).days
     if task.state != "open":
         return f"{task.state}{f': {task.note}' if task.note else ''}"
-    clock = f"{due:%H:%M}"
+    clock = dates.clock(due)
     if days == 0:
         return f"due {clock}"
     if days == 1:
         return f"due tomorrow {clock}"
     if days == -1:
         return f"was due yesterday {clock}"
-    return f"{'was due' if days < 0 else 'due'} {due:%a} {due.day} {due:%b}"
+    return f"{'was due' if days < 0 else 'due'} {dates.day(due, weekday=True)}"

@@ -14,6 +14,7 @@ from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
+from stathmis.words import dates
 
 LEAST_TURNS = 3
 TURNS_A_DAY = 5
@@ -104,7 +105,7 @@ def words(book: Book, found: Turning) -> str:
     if not found.times:
         return "No turn by hand is logged."
     last = book.local(found.times[-1])
-    side = f"{found.side} is up since {last:%a %H:%M}; show {found.next_side} next." if found.side else ""
+    side = f"{found.side} is up since {dates.weekday_clock(last)}; show {found.next_side} next." if found.side else ""
     left = TURNS_A_DAY - found.today
     count = f" Turned {found.today} of {TURNS_A_DAY} times today" + (
         ", an even number: once more, so that the nights alternate." if found.today % 2 == 0 and found.today else "."

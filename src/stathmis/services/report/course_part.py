@@ -9,14 +9,17 @@ import numpy as np
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.report_page import Block, Drawing, Heading, Table, Words
 from stathmis.logbook.records import Channel, Quantity
-from stathmis.services import judgement, trace
+from stathmis.services import trace
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.corrections import Corrected
 from stathmis.services.course import Course
 from stathmis.services.judgement import JudgedRun
-from stathmis.services.moisture import loss, loss_words, weights
+from stathmis.services.moisture import loss, weights
 from stathmis.services.report.drawing import Stretch, run_chart
+from stathmis.words import dates
+from stathmis.words import loss as loss_words
+from stathmis.words import run as run_words
 from stathmis.words.numbers import number, unit_word, with_u
 
 COLORS: dict[Quantity, str] = {"temperature": "#A9452A", "humidity": "#1C6A72"}
@@ -25,7 +28,7 @@ NAMES: dict[Quantity, str] = {"temperature": "Temperature", "humidity": "Humidit
 
 def date_words(at: datetime, *, hour: bool = False) -> str:
     """ "12 May 2026", with the hour where it matters."""
-    return f"{at.day} {at:%b %Y}" + (f" {at:%H:%M}" if hour else "")
+    return dates.day(at, year=True) + (f" {dates.clock(at)}" if hour else "")
 
 
 def course_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Block]:
@@ -43,23 +46,23 @@ def course_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Block]:
             )
             if b is not None
         ]
-        rows.append((phase.title or phase.name, f"{start.day} {start:%b}–{end.day} {end:%b}", "; ".join(held)))
+        rows.append((phase.title or phase.name, f"{dates.day(start)}–{dates.day(end)}", "; ".join(held)))
     blocks.append(Table(("stage", "days", "to be kept"), tuple(rows)))
     for quantity, color in COLORS.items():
         drawn = trace_drawing(book, course, whole, quantity, color)
         blocks.append(drawn if drawn is not None else Words(f"No {quantity} was read.", "small"))
     blocks += _shares(book, traced)
     unit = book.temperature_unit
-    blocks += [Words(line) for line in judgement.summary(whole, unit)]
+    blocks += [Words(line) for line in run_words.summary(whole, unit)]
     told = [e for e in whole.eggs.excursions if e.worth_telling] if whole.eggs is not None else []
     if told:
         rows = [
-            (date_words(book.local(e.start_ms), hour=True), judgement.excursion_words(e, unit), "")
+            (date_words(book.local(e.start_ms), hour=True), run_words.excursion_words(e, unit), "")
             for e in sorted(told, key=lambda e: e.start_ms)
         ]
         blocks.append(Table(("since", "the eggs outside their band"), tuple(r[:2] for r in rows)))
     for found in (traced.temperature, traced.humidity):
-        blocks += [Words(judgement.doubt_words(d, book)) for d in found.doubts[:4]]
+        blocks += [Words(run_words.doubt_words(d, book)) for d in found.doubts[:4]]
     return blocks
 
 

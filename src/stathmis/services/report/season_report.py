@@ -15,6 +15,7 @@ from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.eggs.records import GROUPS, BatchRow
 from stathmis.services.report.batch_report import EGGS
 from stathmis.services.report.drawing import rate_bars
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 Progress = Callable[[float], None]
@@ -52,7 +53,7 @@ def season_report(
     blocks += _checks(book, year)
     blocks.append(Words("Intervals at 95 % (Wilson); a place is shared where the difference may be chance.", "small"))
     at = book.local(book.now_ms)
-    subtitle = f"{book.name or 'Logbook'}; made on {at.day} {at:%b %Y}"
+    subtitle = f"{book.name or 'Logbook'}; made on {dates.day(at, year=True)}"
     return Report(f"Season {year}", subtitle, tuple(blocks))
 
 
@@ -88,7 +89,7 @@ def _list(book: Book, rows: list[BatchRow]) -> list[Block]:
         at = book.local(row.course.batch.set_ms)
         came = rate_words(row.tally.hatch_of_set) if row.known else "not yet known"
         machine = row.course.incubator.name
-        made.append((f"{at.day} {at:%b}", row.course.batch.name, machine, row.course.regime_name, came))
+        made.append((dates.day(at), row.course.batch.name, machine, row.course.regime_name, came))
     return [Heading("Batches"), Table(("set", "batch", "in", "school", "hatched of set"), tuple(made))] if made else []
 
 
@@ -117,5 +118,5 @@ def _checks(book: Book, year: int) -> list[Block]:
         at = book.local(check.done_ms)
         channel = channels.get(check.channel_id)
         if at.year == year and channel is not None and channel.instrument_id in instruments:
-            rows.append((f"{at.day} {at:%b}", instruments[channel.instrument_id].name, channel.quantity))
+            rows.append((dates.day(at), instruments[channel.instrument_id].name, channel.quantity))
     return [Heading("Instruments checked"), Table(("", "instrument", "reads"), tuple(rows))] if rows else []

@@ -22,6 +22,7 @@ from stathmis.ui.eggs.moving_card import MovingCard
 from stathmis.ui.eggs.tray_picture import TrayPicture
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 
 GROUPS = {"candling": "By candling", "hatch": "At the hatch", "weak": "The chick", "after": "Out of it"}
 
@@ -155,7 +156,7 @@ class EggsView(FoldingView):
         parts += [f"mother {egg.mother}"] if egg.mother else []
         if egg.laid_ms is not None:
             laid = self.desk.book.local(egg.laid_ms)
-            parts.append(f"laid {laid.day} {laid:%b}")
+            parts.append(f"laid {dates.day(laid)}")
         return parts
 
     def _finding(self, finding: EggFinding) -> QHBoxLayout:
@@ -163,7 +164,7 @@ class EggsView(FoldingView):
         word = knowledge.findings()[finding.kind].word
         ended = self.course.batch.ended_ms if self.course is not None else None
         late = ended is not None and finding.logged_ms >= ended
-        words = f"{at.day} {at:%b %H:%M}  {word}{' · ' + finding.note if finding.note else ''}"
+        words = f"{dates.moment(at)}  {word}{' · ' + finding.note if finding.note else ''}"
         words += " (entered after the end)" if late else ""
         row = QHBoxLayout()
         row.addWidget(label(words, "small", wrap=True), 1)

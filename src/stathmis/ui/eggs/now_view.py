@@ -17,6 +17,7 @@ from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Task
+from stathmis.words import dates
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
@@ -161,7 +162,7 @@ class NowView(FoldingView):
         clear(self._counted)
         for finding in reversed(sheet.counted[-6:]):
             at = self.desk.book.local(finding.time_ms)
-            words = f"{at.day} {at:%b %H:%M}  {finding.count} {knowledge.findings()[finding.kind].word}"
+            words = f"{dates.moment(at)}  {finding.count} {knowledge.findings()[finding.kind].word}"
             row = QHBoxLayout()
             row.addWidget(label(words, "small", wrap=True), 1)
             strike = button("strike", partial(findings.strike, self.desk, finding), "link")

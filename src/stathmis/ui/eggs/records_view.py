@@ -22,6 +22,7 @@ from stathmis.ui.eggs.review_panel import ReviewPanel
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Task
+from stathmis.words import dates
 from stathmis.words.numbers import count
 
 SHOWN = 40
@@ -205,7 +206,7 @@ class RecordsView(FoldingView):
         names.setSpacing(0)
         names.addWidget(label(f"{batch.name}, {row.course.incubator.name}", "name", wrap=True))
         set_at = self._desk.book.local(batch.set_ms)
-        details = f"set {set_at.day} {set_at:%b %Y}"
+        details = f"set {dates.day(set_at, year=True)}"
         if row.tally.fertility.of:
             details += f"; fertile of those judged {rate_words(row.tally.fertility)}"
         names.addWidget(label(details, "small", wrap=True))

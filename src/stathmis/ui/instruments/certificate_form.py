@@ -14,6 +14,7 @@ from stathmis.services.clock import utc_ms
 from stathmis.services.desk import Desk
 from stathmis.ui.pieces import button, clear, label, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 from stathmis.words.numbers import unit_word
 
 
@@ -71,9 +72,9 @@ class CertificateForm(QWidget):
         if not points:
             self._known.addWidget(label("None entered.", "muted"))
             return
-        dated = f"{desk.book.local(points[0].dated_ms):%d %b %Y}"
+        dated = dates.day(desk.book.local(points[0].dated_ms), year=True)
         ends = points[0].expires_ms
-        until = "" if ends is None else f", runs out {desk.book.local(ends):%d %b %Y}"
+        until = "" if ends is None else f", runs out {dates.day(desk.book.local(ends), year=True)}"
         rows = "; ".join(f"at {p.reading:g} add {p.correction:+g} ± {p.expanded_uncertainty:g}" for p in points)
         drift = points[0].drift_per_year
         moved = f" May drift ± {drift:g} {unit} a year." if drift else ""

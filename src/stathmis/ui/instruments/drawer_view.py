@@ -18,6 +18,7 @@ from stathmis.ui.instruments.check_view import CheckView
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 from stathmis.words.numbers import decimals, number, signed, unit_word
 
 TABS = (("drawer", "Drawer"), ("together", "Side by side"), ("places", "Places and set point"))
@@ -179,7 +180,7 @@ class InstrumentsView(QStackedWidget):
         grid.addLayout(self._can_tell(glance), at, 2)
         age = glance.age
         if glance.due_ms is not None:
-            by = f"{self._desk.book.local(glance.due_ms):%d %b %Y}"
+            by = dates.day(self._desk.book.local(glance.due_ms), year=True)
             age += f" · due since {by}" if glance.due else f"; next by {by}"
         grid.addWidget(label(age, "small", "eggs" if glance.due else "", wrap=True), at, 3)
         made = button("Check", lambda: self.begin_check(instrument, channel))

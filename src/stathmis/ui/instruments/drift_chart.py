@@ -13,6 +13,7 @@ from stathmis.services.instruments.history import History
 from stathmis.ui.chart import restyle, styled_plot
 from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 from stathmis.words.numbers import unit_word
 
 
@@ -25,8 +26,8 @@ class _DateAxis(pg.AxisItem):  # type: ignore[misc]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         """ "Mar 2026"; the day too where ticks are close."""
-        form = "%b %Y" if spacing >= 27 else "%d %b"
-        return [f"{self._desk.book.local(v * DAY_MS):{form}}" for v in values]
+        found = [self._desk.book.local(v * DAY_MS) for v in values]
+        return [f"{dates.month(at)} {at.year}" if spacing >= 27 else dates.day(at) for at in found]
 
 
 class DriftChart(QWidget):

@@ -23,6 +23,7 @@ from stathmis.services.instruments.sheet import MODEL_WORDS, chain, sheet
 from stathmis.ui.instruments.certificate_form import CertificateForm
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 if TYPE_CHECKING:
@@ -151,16 +152,16 @@ class HistoryView(FoldingView):
             mark = " · in force" if one.id == force.calibration_id else ""
             later = [c.calibration.done_ms for c in found.checks if c.calibration.done_ms > one.done_ms]
             if later and not mark:
-                mark = f" · superseded {self._desk.book.local(min(later)):%d %b %Y}"
+                mark = f" · superseded {dates.day(self._desk.book.local(min(later)), year=True)}"
             row = QHBoxLayout()
             row.setSpacing(12)
             text = (
-                f"{self._desk.book.local(one.done_ms):%d %b %Y}, {one.conditions.state}{mark}: add "
+                f"{dates.day(self._desk.book.local(one.done_ms), year=True)}, {one.conditions.state}{mark}: add "
                 f"{signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
             )
             row.addWidget(label(text, "name", wrap=True), 1)
             made = button("Sheet to print …", partial(self.choose_sheet, one), "link")
-            made.setAccessibleName(f"Sheet to print of {self._desk.book.local(one.done_ms):%d %b %Y}")
+            made.setAccessibleName(f"Sheet to print of {dates.day(self._desk.book.local(one.done_ms), year=True)}")
             row.addWidget(made)
             self._checks.addLayout(row)
             how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._desk.book, one))
@@ -216,8 +217,8 @@ def _words(book: Book, found: History) -> tuple[str, str]:
     if found.due_ms is None:
         due = "Never checked: check it before you believe it."
     else:
-        late = book.now_ms > found.due_ms
-        due = f"{'Due since' if late else 'Next check by'} {book.local(found.due_ms):%d %b %Y} ({found.due_why})."
+        late, by = book.now_ms > found.due_ms, dates.day(book.local(found.due_ms), year=True)
+        due = f"{'Due since' if late else 'Next check by'} {by} ({found.due_why})."
     if found.drift is None:
         return due, ""
     yearly = found.drift.rate * 365.25
@@ -230,6 +231,6 @@ def _words(book: Book, found: History) -> tuple[str, str]:
         U = 1.96 * found.drift.u_rate * 365.25
         says = f"Drift not known yet: three checks show it; until then ± {U:.{places}f} {unit} a year is allowed for."
     if found.leaves_ms is not None:
-        when = book.local(found.leaves_ms)
-        says += f" What its correction leaves, with U, passes ± {found.tolerance:.{places}f} {unit} on {when:%d %b %Y}."
+        when = dates.day(book.local(found.leaves_ms), year=True)
+        says += f" What its correction leaves, with U, passes ± {found.tolerance:.{places}f} {unit} on {when}."
     return due, says

@@ -19,6 +19,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 from stathmis.words import advice as said
+from stathmis.words import dates
 
 
 class PlacesView(FoldingView):
@@ -236,7 +237,7 @@ class PlacesView(FoldingView):
             if kept is not None:
                 result = places.from_survey(desk.book, *kept)
                 says, why = even_words(desk.book, result)
-                says = f"Map of {desk.book.local(kept[0].done_ms):%d %b %Y}. {says}"
+                says = f"Map of {dates.day(desk.book.local(kept[0].done_ms), year=True)}. {says}"
         self._says.setText(says)
         self._says.setVisible(bool(says))
         self._why.setText(why)

@@ -14,6 +14,7 @@ from stathmis.services.instruments.drawer import Together
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 from stathmis.words.numbers import number, with_u
 
 NOT_A_VOTE = (
@@ -64,7 +65,7 @@ class TogetherView(FoldingView):
     def _show(self, found: Together) -> None:
         unit = self._desk.book.shown_unit(found.quantity)
         at = max(r.time_ms for r in found.readings)
-        head = f"{found.incubator.name}, {found.quantity}, {self._desk.book.local(at):%d %b %H:%M}"
+        head = f"{found.incubator.name}, {found.quantity}, {dates.moment(self._desk.book.local(at))}"
         self._list.addSpacing(8)
         self._list.addWidget(label(head, "heading"))
         ink = "heat" if found.quantity == "temperature" else "moisture"

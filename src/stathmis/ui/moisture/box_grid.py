@@ -7,11 +7,11 @@ from PySide6.QtGui import QColor, QFocusEvent, QFont, QKeyEvent, QMouseEvent, QP
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.services.corrections import Corrected
-from stathmis.services.moisture import box_words
 from stathmis.services.moisture.mixes import Cell, Grid, is_setting
 from stathmis.services.moisture.water import Setting, opening_typed
 from stathmis.ui.level import LevelState, paint_level
 from stathmis.ui.theme import Theme
+from stathmis.words import box as box_words
 
 _LABELS, _ROW, _HEAD = 190, 50, 26
 

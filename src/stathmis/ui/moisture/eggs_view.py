@@ -15,13 +15,15 @@ from stathmis.logbook.records import Weighing
 from stathmis.services import clock, notify
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import loss, loss_words, sizes, weights
+from stathmis.services.moisture import loss, sizes, weights
 from stathmis.services.moisture.loss import LossSheet
 from stathmis.services.moisture.weights import Row, Weighed
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Task
+from stathmis.words import dates
+from stathmis.words import loss as loss_words
 from stathmis.words.numbers import count
 
 if TYPE_CHECKING:
@@ -68,7 +70,7 @@ class ScaleRow:
         said = ""
         if last is not None:
             when = view.desk.book.local(last.time_ms)
-            said = f"{last.mass_g:.{loss_words.places(last.scale_g)}f} g on {when.day} {when:%b}"
+            said = f"{last.mass_g:.{loss_words.places(last.scale_g)}f} g on {dates.day(when)}"
         grid.addWidget(label(said, "small"), at, 2)
         self.edit = MassEdit(self)
         self.edit.setFixedWidth(view.theme.px(110))
@@ -285,7 +287,7 @@ class EggsView(FoldingView):
         for one in reversed(found):
             at = self.desk.book.local(one.time_ms)
             row = QHBoxLayout()
-            words = f"{at.day} {at:%b %H:%M}  {loss_words.weighing_words(one)}"
+            words = f"{dates.moment(at)}  {loss_words.weighing_words(one)}"
             row.addWidget(label(words, "small", wrap=True), 1)
             strike = button("strike", partial(self._strike, one), "link")
             strike.setAccessibleName(f"Strike {words}")
@@ -382,7 +384,7 @@ class EggsView(FoldingView):
 
     def add_mark(self) -> None:
         """One more egg that is weighed by itself; several marks, or "1-12", at once."""
-        marks = loss_words.marks_in(self.mark.text())
+        marks = weights.marks_in(self.mark.text())
         taken = [r.mark for r in self.rows]
         self._new_marks += [m for m in marks if m not in taken]
         self.mark.setText("")
@@ -402,7 +404,7 @@ class EggsView(FoldingView):
         kept = {r.mark: (r.edit.text(), r.eggs.text()) for r in self.rows}
         try:
             at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
-            step_g = loss_words.step_in(self.step_g.text())
+            step_g = weights.step_in(self.step_g.text())
             for row in self.rows:
                 row.edit.setText("")
                 row.weighed = None

@@ -19,7 +19,7 @@ from stathmis.logbook.records import Incubator, WaterSurface
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import box, box_words, states, water
+from stathmis.services.moisture import box, states, water
 from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.moisture.mixes import Cell
 from stathmis.services.moisture.states import FoundState
@@ -27,6 +27,8 @@ from stathmis.ui.moisture.box_grid import BoxGrid
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Task
+from stathmis.words import box as box_words
+from stathmis.words import dates
 
 SHARES = {0.0: "dry", 0.25: "a quarter wet", 0.5: "half wet", 0.75: "three quarters", 1.0: "all wet"}
 GRID_WORDS = {"now": "now", "tonight": "in the coldest hours", "lockdown": "at lockdown"}
@@ -316,7 +318,7 @@ class WaterView(FoldingView):
             use = QCheckBox()
             use.setChecked(found.used)
             use.setEnabled(not found.problem)
-            words = f"{at.day} {at:%b %H:%M}  {box_words.state_words(found)}"
+            words = f"{dates.moment(at)}  {box_words.state_words(found)}"
             use.setAccessibleName(f"Use {words}")
             use.setToolTip("Use it to learn what this box does")
             use.clicked.connect(partial(self._use, found))

@@ -14,6 +14,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
 from stathmis.ui.pieces import button, clear, label, problem_label
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 
 
 class AwayCard(QFrame):
@@ -52,7 +53,7 @@ class AwayCard(QFrame):
             if away.to_ms <= self._desk.now_ms:
                 continue
             first, last = self._desk.book.local(away.from_ms), self._desk.book.local(away.to_ms - 1)
-            words = f"{first:%a} {first.day} {first:%b} to {last:%a} {last.day} {last:%b}"
+            words = f"{dates.day(first, weekday=True)} to {dates.day(last, weekday=True)}"
             row = QHBoxLayout()
             row.addWidget(label(f"{words}  {away.note}".strip(), wrap=True), 1)
             row.addWidget(button("take out", partial(conflicts.remove_away, self._desk, away), "link"))

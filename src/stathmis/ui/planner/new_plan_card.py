@@ -15,6 +15,7 @@ from stathmis.services.plan import learning, planning
 from stathmis.services.plan.learning import Learnt
 from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
 from stathmis.ui.work import Task
+from stathmis.words import dates
 
 
 class NewPlanCard(QFrame):
@@ -172,7 +173,7 @@ class NewPlanCard(QFrame):
         for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
             if key in steps:
                 when = self._desk.book.local(at + round(steps[key].day * DAY_MS))
-                parts.append(f"{words} {when:%a} {when.day} {when:%b}")
+                parts.append(f"{words} {dates.day(when, weekday=True)}")
         self.preview.setText(", ".join(parts))
 
     def add(self) -> None:

@@ -16,6 +16,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
 from stathmis.ui.theme import Theme
+from stathmis.words import dates
 
 _LABELS, _ROW, _HEAD = 190, 54, 40
 
@@ -88,7 +89,7 @@ class PlanCalendar(QWidget):
         task = self.task
         if task is not None:
             at = self._desk.book.local(task.due_ms)
-            self.setAccessibleName(f"Calendar of plans: {task.about}, {task.title}, {at:%a} {at.day} {at:%b}")
+            self.setAccessibleName(f"Calendar of plans: {task.about}, {task.title}, {dates.day(at, weekday=True)}")
         else:
             self.setAccessibleName("Calendar of plans, empty")
         self.chosen.emit(task)
@@ -175,7 +176,7 @@ class PlanCalendar(QWidget):
                 x = x_of(at - day.hour * 3_600_000)
                 painter.setPen(QPen(QColor(inks.rule), 1))
                 painter.drawLine(QPointF(x, theme.px(22)), QPointF(x, self.height()))
-                words = f"{day.day} {day:%b}"
+                words = dates.day(day)
                 fits = x + metrics.horizontalAdvance(words) + 4 < self.width()
                 if x > right and x > x_of(first) and fits:
                     painter.setPen(QColor(inks.muted))

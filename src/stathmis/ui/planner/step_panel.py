@@ -18,6 +18,7 @@ from stathmis.services.plan import clutch, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
 from stathmis.ui.pieces import Chooser, button, clear, label, problem_label, yielding
+from stathmis.words import dates
 
 TURNINGS = {"machine": "turned by the machine", "by hand": "turned by hand", "none": "not turned"}
 
@@ -58,7 +59,7 @@ class StepPanel(QWidget):
             return
         at = self._desk.book.local(task.due_ms)
         self._box.addWidget(label(f"{task.title}: {task.about}", "heading", wrap=True))
-        words = f"{at:%A} {at.day} {at:%B}, {at:%H:%M}; {tasks.when_words(self._desk.book, task)}"
+        words = f"{dates.moment(at, weekday=True)}; {tasks.when_words(self._desk.book, task)}"
         words += f"; {tasks.window_words(self._desk.book, task)}" if task.state == "open" else ""
         self._box.addWidget(label(words, "name", "eggs", wrap=True))
         self._box.addWidget(label(f"{task.why} {task.how}", "muted", wrap=True))

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from math import ceil, isfinite
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
-from stathmis.core.errors import UserError
 from stathmis.core.moisture import HIGHEST_RH
 from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import dew_point, wet_bulb_temperature
-from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Weighing
 from stathmis.services.book import Book
 from stathmis.services.corrections import Corrected
@@ -30,26 +27,6 @@ def weighing_words(found: Weighing) -> str:
     if found.mark:
         return f"egg {found.mark}: {mass}"
     return f"whole tray, {count(found.eggs, 'egg')}: {mass}, {found.mass_g / found.eggs:.2f} g an egg"
-
-
-def step_in(text: str) -> float:
-    """The scale's step as typed, g. Raises UserError."""
-    try:
-        return parse_typed(text).value
-    except NotANumberError:
-        raise UserError("The scale's step is a number such as 0.1 g.", "It is the smallest step it shows.") from None
-
-
-def marks_in(text: str) -> list[str]:
-    """Marks as typed: "7", "3, 5, 9" or "1-12"."""
-    found: list[str] = []
-    for part in re.split(r"[,;\s]+", text.strip()):
-        ends = re.fullmatch(r"(\d{1,4})-(\d{1,4})", part)
-        if ends and 0 < int(ends[2]) - int(ends[1]) < 500:
-            found += [str(n) for n in range(int(ends[1]), int(ends[2]) + 1)]
-        elif part:
-            found.append(part)
-    return list(dict.fromkeys(found))
 
 
 def headline(sheet: LossSheet) -> str:

@@ -6,13 +6,15 @@ from math import exp
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.profile import Band
-from stathmis.services import clock, knowledge
+from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.moisture.box import BoxSheet
 from stathmis.services.moisture.mixes import LIKELY, Cell, Change, Grid, Room, is_setting
 from stathmis.services.moisture.states import FoundState
-from stathmis.services.moisture.water import Setting, opening_words
+from stathmis.services.moisture.water import Setting
+from stathmis.words import dates
+from stathmis.words.events import opening_words
 from stathmis.words.numbers import band_text, count, number
 
 NO_BREAK = "\u00a0"
@@ -107,7 +109,7 @@ def settled_words(sheet: BoxSheet, cell: Cell) -> str:
     if not any(s.used and s.state is not None and s.state.tau_s == s.state.tau_s for s in sheet.states):
         return ""
     tau, _ = sheet.box.settling_s(cell.combination.surface_cm2, cell.opening)
-    return f", settled in about {clock.in_words(round(3.0 * tau * 1000))}"
+    return f", settled in about {dates.duration(round(3.0 * tau * 1000))}"
 
 
 def lines(book: Book, sheet: BoxSheet) -> list[str]:
@@ -150,7 +152,7 @@ def _filling(book: Book, sheet: BoxSheet) -> list[str]:
     due = book.local(sheet.filled_ms + round(low * HOUR_MS))
     text = f"A filling lasts about {_hours(hours)} ({_hours(low)} to {_hours(high)})"
     late = due.timestamp() * 1000 < sheet.at_ms
-    by = f"; {'it was to be looked at' if late else 'look'} by {due:%a} {due.day} {due:%b %H:%M}" if low >= 1.0 else ""
+    by = f"; {'it was to be looked at' if late else 'look'} by {dates.moment(due, weekday=True)}" if low >= 1.0 else ""
     tell = "" if u < 0.25 else ". Logging how many ml a refill took makes this surer"
     return [f"{text}{by}{tell}. {knowledge.cautions()['water']}"]
 
@@ -217,7 +219,7 @@ def ramp_lines(book: Book, sheet: BoxSheet) -> list[str]:
         return [f"{setting_words(late.chosen)} stays: about {percent(late.chosen)}, {_band(late.band)} asked."]
     said = []
     for i, step in enumerate(sheet.ramp, start=1):
-        wait = clock.in_words(round(step.wait_s * 1000)).replace(" ", NO_BREAK)
+        wait = dates.duration(round(step.wait_s * 1000)).replace(" ", NO_BREAK)
         over = " Too moist: wait and see before the next." if step.cell.rh > late.band.high else ""
         said.append(f"{i}. {setting_words(step.cell)}: about {percent(step.cell)} after {wait}.{over}")
     if late.chosen is not None and late.chosen.inside < LIKELY:
@@ -233,7 +235,7 @@ def why(book: Book, sheet: BoxSheet) -> list[str]:
     ]
     if sheet.settling is not None:
         tau, _ = sheet.settling
-        said.append(f"Time constant as it stands: {clock.in_words(round(tau * 1000))} (63 % of a step).")
+        said.append(f"Time constant as it stands: {dates.duration(round(tau * 1000))} (63 % of a step).")
     said.append(_room(book, sheet.room))
     offset, u = sheet.box.offset
     if abs(offset) > 2.0 * u:

@@ -1,0 +1,61 @@
+"""Alarms in words."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from stathmis.services import knowledge
+from stathmis.services.alarms import Alarm
+from stathmis.services.book import Book
+from stathmis.words.catalogue import _
+from stathmis.words.numbers import number
+from stathmis.words.probes import state
+
+
+class Told(NamedTuple):
+    """What is the matter, and why it counts or what to do."""
+
+    words: str
+    why: str
+
+
+def said(book: Book, alarm: Alarm) -> Told:
+    """An alarm in two sentences."""
+    unit = book.temperature_unit
+    name = alarm.incubator.name if alarm.incubator is not None else ""
+    at, limit = (number(c, "temperature", unit) for c in (alarm.celsius, alarm.limit_c))
+    if alarm.kind == "silent" and alarm.probe is not None:
+        return Told(
+            _("{name} has been silent for {minutes} min.").format(name=alarm.probe.probe.name, minutes=alarm.minutes),
+            _("Check its lead and power ({state}).").format(state=state(alarm.probe)),
+        )
+    if alarm.kind == "hot":
+        return Told(
+            _("{name}: the air is at {at}. Cool it now.").format(name=name, at=at),
+            _("Eggs at 40 °C and more are in danger at once."),
+        )
+    if alarm.kind == "eggs":
+        words = (
+            _("{name}: the eggs are at {at}, too warm.") if alarm.warm else _("{name}: the eggs are at {at}, too cold.")
+        )
+        hot = _("Hot kills faster than cold: open it a little and look at the heater.")
+        cold = _("Look at power and lid; embryos stand an hour or two of cold well.")
+        return Told(words.format(name=name, at=at), hot if alarm.warm else cold)
+    if alarm.kind == "trend":
+        rising = _("{name}: the eggs are rising, at {at} now and past {limit} within the hour.")
+        falling = _("{name}: the eggs are falling, at {at} now and past {limit} within the hour.")
+        return Told(
+            (rising if alarm.warm else falling).format(name=name, at=at, limit=limit),
+            _("A steady way out of the band is no lid opening: look at heater, lid and room."),
+        )
+    return Told(
+        _("{name}: the air has been at {at} for {minutes} min and more.").format(
+            name=name, at=at, minutes=alarm.minutes
+        ),
+        _("No lid opening was logged. If you opened it, log it and this is quiet."),
+    )
+
+
+def caution() -> str:
+    """What an alarm is not."""
+    return knowledge.cautions()["alarm"]

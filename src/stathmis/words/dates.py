@@ -1,0 +1,95 @@
+"""Days and times in words: the one place that knows their order, and 24 or 12 hours."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from stathmis.words.catalogue import _, ngettext
+
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+"""English; translated where they are said. Never the computer's own: its language may be another than the window's."""
+
+
+@dataclass(frozen=True)
+class Style:
+    """How this computer's user writes days and times."""
+
+    twelve_hours: bool = False
+    month_first: bool = False
+
+
+style = Style()
+
+
+def use(chosen: Style) -> None:
+    """Write days and times like this from now on."""
+    global style
+    style = chosen
+
+
+def clock(at: datetime) -> str:
+    """ "08:40", or "8:40 am"."""
+    if not style.twelve_hours:
+        return f"{at.hour:02d}:{at.minute:02d}"
+    return f"{at.hour % 12 or 12}:{at.minute:02d} {_('pm') if at.hour >= 12 else _('am')}"
+
+
+def month(at: datetime) -> str:
+    """ "May"."""
+    return _(MONTHS[at.month - 1])
+
+
+def weekday(at: datetime, *, short: bool = True) -> str:
+    """ "Mon", or "Monday"."""
+    name = _(WEEKDAYS[at.weekday()])
+    return name[:3] if short else name
+
+
+def day(at: datetime, *, weekday: bool = False, year: bool = False) -> str:
+    """ "18 May", "Mon 18 May", "18 May 2026", or "May 18" where the month is written first."""
+    front = f"{_(WEEKDAYS[at.weekday()])[:3]} " if weekday else ""
+    said = f"{month(at)} {at.day}" if style.month_first else f"{at.day} {month(at)}"
+    return f"{front}{said}" + (f" {at.year}" if year else "")
+
+
+def moment(at: datetime, *, weekday: bool = False, year: bool = False) -> str:
+    """ "18 May 08:40", with its weekday or year where asked."""
+    return f"{day(at, weekday=weekday, year=year)} {clock(at)}"
+
+
+def weekday_clock(at: datetime) -> str:
+    """ "Mon 08:40"."""
+    return f"{weekday(at)} {clock(at)}"
+
+
+def span(first: datetime, last: datetime) -> str:
+    """ "18 to 20 May", "30 Apr to 2 May", or "18 May" for one day."""
+    if first.date() == last.date():
+        return day(first)
+    alike = (first.year, first.month) == (last.year, last.month)
+    if style.month_first:
+        return f"{day(first)} {_('to')} {last.day if alike else day(last)}"
+    return f"{first.day if alike else day(first)} {_('to')} {day(last)}"
+
+
+def month_named(text: str) -> int | None:
+    """The month (1 to 12) a word begins like, in English or the window's language; None for any other."""
+    for names in (MONTHS, tuple(_(m) for m in MONTHS)):
+        for number, name in enumerate(names, 1):
+            if text.lower()[:3] == name.lower()[:3]:
+                return number
+    return None
+
+
+def duration(ms: float) -> str:
+    """A length of time: "40 min", "1 h 30 min", "3 days"."""
+    minutes = round(abs(ms) / 60_000)
+    if minutes < 60:
+        return _("{minutes} min").format(minutes=minutes)
+    if minutes < 48 * 60:
+        hours, rest = divmod(minutes, 60)
+        return _("{hours} h {rest} min").format(hours=hours, rest=rest) if rest else _("{hours} h").format(hours=hours)
+    days = round(minutes / 1440)
+    return ngettext("{days} day", "{days} days", days).format(days=days)
