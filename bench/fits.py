@@ -9,7 +9,7 @@ from odrpack import odr_fit
 from scipy.optimize import curve_fit
 from timing import compare, seconds
 
-from stathmis.core.straight_line import york_line
+from stathmis.core.checks.straight_line import york_line
 
 FITS, POINTS, U_X, U_Y = 10_000, 8, 0.05, 0.03
 rng = np.random.default_rng(0)

@@ -17,9 +17,10 @@ from stathmis.core.series import Pyramid
 from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel
-from stathmis.services import logger_import, setting_up
+from stathmis.services import setting_up
 from stathmis.services.clock import SystemClock
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
 from stathmis.services.setting_up import NewChannel
 from stathmis.ui.chart import Curve
 

@@ -25,9 +25,10 @@ def make(folder: Path) -> None:
     from stathmis.logbook.opening import create_logbook
     from stathmis.logbook.records import Channel
     from stathmis.logbook.snapshot import Series
-    from stathmis.services import logger_import, setting_up
+    from stathmis.services import setting_up
     from stathmis.services.clock import FixedClock
     from stathmis.services.desk import Desk
+    from stathmis.services.files import logger_import
     from stathmis.services.setting_up import NewChannel
 
     now = 1_779_093_600_000
@@ -74,9 +75,9 @@ def trace(folder: Path) -> None:
     from PySide6.QtWidgets import QApplication
 
     from stathmis.logbook.opening import open_logbook
-    from stathmis.services import batches
+    from stathmis.services.batch import batches
+    from stathmis.services.batch.course import Course
     from stathmis.services.clock import FixedClock
-    from stathmis.services.course import Course
     from stathmis.services.desk import Desk
     from stathmis.ui import work
     from stathmis.ui.theme import Theme

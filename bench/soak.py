@@ -26,11 +26,12 @@ from stathmis.devices.simulated_probe import Script, SimulatedProbe
 from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Channel
-from stathmis.services import live, setting_up
+from stathmis.services import setting_up
 from stathmis.services.clock import SystemClock
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveProbes, add_probe
 from stathmis.services.setting_up import NewChannel
+from stathmis.services.watch import live
+from stathmis.services.watch.live import LiveProbes, add_probe
 
 
 def child(path: Path) -> None:

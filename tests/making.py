@@ -9,13 +9,15 @@ import numpy as np
 
 from stathmis.logbook.records import Channel, Incubator, Reading
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, logger_import, setting_up
+from stathmis.services import setting_up
 from stathmis.services.advice import heat
 from stathmis.services.advice import now as adviser
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings
+from stathmis.services.files import logger_import
 from stathmis.services.instruments import checking
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, Row, new_draft

@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from stathmis.core.calibration import choose_model, fit, fit_correction, uncorrected
-from stathmis.core.certificate import CertificateCurve
-from stathmis.core.influences import Effect, Influence, gather
-from stathmis.core.straight_line import FitError, scatter_line, york_line
+from stathmis.core.checks.certificate import CertificateCurve
+from stathmis.core.checks.influences import Effect, Influence, gather
+from stathmis.core.checks.straight_line import FitError, scatter_line, york_line
 
 
 @given(

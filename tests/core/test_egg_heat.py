@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
+from stathmis.core.course.upsets import cycling, sudden_drops
 from stathmis.core.egg_heat import UNSURE, egg_temperature, egg_time_constant, hatch_shift
-from stathmis.core.upsets import cycling, openings
 
 
 @pytest.mark.parametrize(
@@ -71,11 +71,11 @@ def test_openings_are_told_from_slow_drift() -> None:
     for start in starts:
         since = np.maximum(t - start, 0.0)
         air -= 5.0 * np.exp(-since / 480.0) * (1 - np.exp(-since / 60.0))
-    found = openings(t, air)
+    found = sudden_drops(t, air)
     assert [o.start_s for o in found] == pytest.approx(starts, abs=180.0)
     assert all(o.recovery_s is not None and 900 < o.recovery_s < 2400 for o in found)
-    assert openings(t, 37.5 - 6.0 * t / 86400.0) == ()
-    assert openings([0.0, 1.0], [37.0, 30.0]) == ()
+    assert sudden_drops(t, 37.5 - 6.0 * t / 86400.0) == ()
+    assert sudden_drops([0.0, 1.0], [37.0, 30.0]) == ()
 
 
 def test_cycling_through_noise() -> None:

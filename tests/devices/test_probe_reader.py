@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from stathmis.core.upsets import cycling
+from stathmis.core.course.upsets import cycling
 from stathmis.devices.probe_reader import Line, ProbeReader, listen, open_serial
 from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator, SimulatedSensor, room_humidity_inside
 from stathmis.devices.simulated_probe import Script, SimulatedProbe

@@ -20,10 +20,11 @@ from stathmis.exchange import archive_file
 from stathmis.logbook import whole
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Batch
-from stathmis.services import archive, trace
-from stathmis.services import batches as running
+from stathmis.services.batch import batches as running
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.files import archive
+from stathmis.services.findings import trace
 
 NOW_MS = 1_779_093_600_000
 

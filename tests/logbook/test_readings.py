@@ -17,9 +17,10 @@ from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel, LoggerImport, Reading
 from stathmis.logbook.snapshot import Series
 from stathmis.logbook.tables import CHUNK
-from stathmis.services import logger_import, setting_up
+from stathmis.services import setting_up
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
 from stathmis.services.setting_up import NewChannel
 
 

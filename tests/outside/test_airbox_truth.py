@@ -9,9 +9,9 @@ import pytest
 
 from stathmis.core import airbox
 from stathmis.core.airbox import Evaporated, SteadyState, best_trial, fit_box, misfit
+from stathmis.core.checks.steady import steady_part
 from stathmis.core.moisture import HIGHEST_RH
 from stathmis.core.psychrometrics import saturation_vapor_pressure
-from stathmis.core.steady import steady_part
 from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator
 
 OPENINGS = (0.25, 0.5, 0.75, 1.0)

@@ -13,7 +13,7 @@ import making
 from making import checked, instrument, reference
 from stathmis.core import fixed_points
 from stathmis.core.calibration import fit
-from stathmis.core.influences import Influence
+from stathmis.core.checks.influences import Influence
 from stathmis.core.psychrometrics import boiling_point, relative_humidity_from_wet_bulb, ventilated_wick_coefficient
 from stathmis.core.psychrometrics import saturation_vapor_pressure as ps
 from stathmis.core.uncertainty import type_b_resolution

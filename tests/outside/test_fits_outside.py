@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from stathmis.core.calibration import fit_correction
+from stathmis.core.checks.straight_line import scatter_line, york_line
 from stathmis.core.consensus import combine, normalized_error
-from stathmis.core.straight_line import scatter_line, york_line
 from stathmis.core.uncertainty import Budget, coverage_factor, type_a, type_b_half_width, type_b_resolution
 
 # JCGM 100:2008, annex H.3, table H.6

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stathmis.core.hatch_stats import Tally, differ, ranks, rate, wilson
+from stathmis.core.hatch.hatch_stats import Tally, differ, ranks, rate, wilson
 
 
 @given(st.integers(1, 400), st.floats(0, 1), st.sampled_from([0.8, 0.9, 0.95, 0.99]))

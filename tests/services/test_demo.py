@@ -15,9 +15,12 @@ from stathmis.demo.scenario import build
 from stathmis.devices.simulated_incubator import SimulatedSensor
 from stathmis.logbook.opening import open_logbook
 from stathmis.logbook.records import Channel
-from stathmis.services import batches, logger_import, rounds, trace
+from stathmis.services import rounds
+from stathmis.services.batch import batches
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.findings import trace
 from stathmis.words import verdicts
 
 HOUR = 3_600_000

@@ -10,12 +10,14 @@ from stathmis.core.errors import UserError
 from stathmis.logbook import readings
 from stathmis.logbook.records import Batch, Channel, Event, Incubator
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, logger_import, rounds, setting_up
+from stathmis.services import rounds, setting_up
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.findings.verdict import judge_reading
 from stathmis.services.reading_field import interpret
 from stathmis.services.setting_up import NewChannel
-from stathmis.services.verdict import judge_reading
 from stathmis.words import verdicts
 from stathmis.words.advice import Said
 

@@ -12,9 +12,10 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Channel, Event
-from stathmis.services import batches, trace
+from stathmis.services.batch import batches
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.findings import trace
 from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import Theme

@@ -14,10 +14,13 @@ from stathmis.exchange.report_page import Table
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, judgement, knowledge, logger_import, profiles, rounds, setting_up
+from stathmis.services import knowledge, rounds, setting_up
 from stathmis.services.advice import heat
+from stathmis.services.batch import batches, profiles
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.findings import judgement
 from stathmis.services.plan import calendar, planning
 from stathmis.services.report.batch_report import batch_report
 from stathmis.services.setting_up import NewChannel

@@ -12,9 +12,9 @@ from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator, Si
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel
 from stathmis.logbook.snapshot import Series
-from stathmis.services import logger_import
-from stathmis.services.corrections import NORMAL_95
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.findings.corrections import NORMAL_95
 
 STEP_S = 30.0
 HOURS = 30

@@ -21,8 +21,8 @@ from hypothesis import strategies as st
 
 import stathmis.services
 from making import put_to_use, typed
+from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import Habits
 from stathmis.logbook import tables
 from stathmis.logbook.opening import LogbookError, open_logbook
 from stathmis.logbook.records import (
@@ -40,26 +40,22 @@ from stathmis.logbook.records import (
     Weighing,
 )
 from stathmis.logbook.snapshot import Series
-from stathmis.services import (
-    batches,
-    folder_watch,
-    live,
-    logger_import,
-    power_cut,
-    profiles,
-    rounds,
-    setting_up,
-)
+from stathmis.services import rounds, setting_up
+from stathmis.services.batch import batches, power_cut, profiles
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import break_out, findings, laying, moving, outcome, take_off
+from stathmis.services.eggs import break_out, findings, laying, moving, outcome, pull
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
+from stathmis.services.files import logger_import
+from stathmis.services.findings import states
 from stathmis.services.instruments import checking, history, places
-from stathmis.services.moisture import box, sizes, states, water, weights
+from stathmis.services.moisture import sizes, water, weights
+from stathmis.services.moisture import states as own_states
 from stathmis.services.plan import clutch, conflicts, lockdown, planning, tasks, turning
 from stathmis.services.reading_field import interpret
 from stathmis.services.setting_up import NewChannel
+from stathmis.services.watch import folder_watch, live
 
 NOW_MS = 1_779_093_600_000
 
@@ -82,7 +78,7 @@ def _course(desk: Desk, which: int) -> Any:
 
 def _weigh(desk: Desk, n: int) -> None:
     course = _course(desk, 0)
-    row = weights.Row("", 27, f"{560 - n % 7}.5", sure=True)
+    row = weights.OnScale("", 27, f"{560 - n % 7}.5", sure=True)
     found = weights.interpret(desk.book, course, row, desk.now_ms)
     assert found is not None
     weights.log_weighings(desk, course, [found], desk.now_ms, 0.1)
@@ -211,8 +207,8 @@ def _states(desk: Desk) -> Any:
 
 
 def _include(desk: Desk) -> None:
-    states.drop(desk, _first(desk), next(s for s in _states(desk) if s.dropped_id is None))
-    states.include(desk, next(s for s in _states(desk) if s.dropped_id is not None))
+    own_states.drop(desk, _first(desk), next(s for s in _states(desk) if s.dropped_id is None))
+    own_states.include(desk, next(s for s in _states(desk) if s.dropped_id is not None))
 
 
 def _away(desk: Desk, n: int) -> None:
@@ -269,7 +265,7 @@ def _taken(desk: Desk, n: int) -> None:
     course, mark = _course(desk, 0), str(1 + n % 30)
     for kind in ("external pip", "out"):
         findings.log_finding(desk, course, mark, kind, desk.now_ms)
-    take_off.take(desk, course, 1, desk.now_ms, "red", "", {"weak": n % 2})
+    pull.take(desk, course, 1, desk.now_ms, "red", "", {"weak": n % 2})
 
 
 def _set(desk: Desk, n: int) -> None:
@@ -329,18 +325,22 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
         d, _course(d, 0), [str(1 + n % 30), str(1 + (n + 1) % 30)], d.book.incubators()[2], d.now_ms
     ),
     "eggs.outcome.choose_open_school": lambda d, n: outcome.choose_open_school(d, ("never", "quickly")[n % 2]),
-    "eggs.take_off.take": _taken,
-    "folder_watch.watch_folder": _watched,
-    "folder_watch.stop_watching": lambda d, n: folder_watch.stop_watching(d, _newest(d, WatchedFolder, _watched, n)),
+    "eggs.pull.take": _taken,
+    "watch.folder_watch.watch_folder": _watched,
+    "watch.folder_watch.stop_watching": lambda d, n: folder_watch.stop_watching(
+        d, _newest(d, WatchedFolder, _watched, n)
+    ),
     "instruments.checking.put_to_use": _checked,
     "instruments.history.set_between_checks": _between,
     "instruments.places.keep_survey": _survey,
-    "live.add_probe": _probe,
-    "live.remove_probe": lambda d, n: live.remove_probe(d, _newest(d, Probe, _probe, n)),
-    "logger_import.keep_series": _brought,
-    "moisture.box.choose_vent_school": lambda d, n: box.choose_vent_school(d, ("narrow", "open")[n % 2]),
+    "watch.live.add_probe": _probe,
+    "watch.live.remove_probe": lambda d, n: live.remove_probe(d, _newest(d, Probe, _probe, n)),
+    "files.logger_import.keep_series": _brought,
+    "moisture.states.choose_vent_habit": lambda d, n: own_states.choose_vent_habit(d, ("narrow", "open")[n % 2]),
     "moisture.sizes.log_size": lambda d, n: sizes.log_size(d, _course(d, 0), str(1 + n % 8), "41", "31", "", d.now_ms),
-    "moisture.states.drop": lambda d, n: states.drop(d, _first(d), next(s for s in _states(d) if s.dropped_id is None)),
+    "moisture.states.drop": lambda d, n: own_states.drop(
+        d, _first(d), next(s for s in _states(d) if s.dropped_id is None)
+    ),
     "moisture.states.include": lambda d, n: _include(d),
     "moisture.water.add_surface": lambda d, n: water.add_surface(
         d, d.book.incubators()[n % 3], f"dish {d.now_ms}", str(10 + n % 90), ""
@@ -366,10 +366,10 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "plan.tasks.mark_seen": lambda d, n: tasks.mark_seen(d, planning.plans(d.book)[0], "turner seen"),
     "plan.tasks.reopen": _reopened,
     "plan.turning.log_turn": lambda d, n: turning.log_turn(d, _course(d, n % 2), d.now_ms),
-    "power_cut.log_power_cut": _power,
-    "profiles.keep_profile": _profile,
-    "profiles.remove_profile": lambda d, n: profiles.remove_profile(d, _profile(d, n)),
-    "profiles.follow": lambda d, n: profiles.follow(
+    "batch.power_cut.log_power_cut": _power,
+    "batch.profiles.keep_profile": _profile,
+    "batch.profiles.remove_profile": lambda d, n: profiles.remove_profile(d, _profile(d, n)),
+    "batch.profiles.follow": lambda d, n: profiles.follow(
         d, _course(d, 0).batch, ("moist", "lean", "steady")[n % 3], ("from 1", "down")[n % 2]
     ),
     "rounds.log_round": _typed_round,
@@ -388,7 +388,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     ),
     "setting_up.end_batch": lambda d, n: setting_up.end_batch(d, _course(d, 1).batch),
 }
-NOTED = {"alarms.log_alarm", "plan.calendar.write"}
+NOTED = {"watch.alarms.log_alarm", "plan.calendar.write"}
 """What the application notes by itself: no edit of the keeper's, and undo passes it by."""
 
 
@@ -485,7 +485,7 @@ def test_undoing_all_leaves_the_logbook_as_it_was(demo_file: Path, tmp_path: Pat
 
 KILLED = (
     "setting_up.add_instrument", "instruments.checking.put_to_use", "eggs.moving.move_some", "plan.planning.set_eggs",
-    "moisture.weights.log_weighings", "logger_import.keep_series", "profiles.follow",
+    "moisture.weights.log_weighings", "files.logger_import.keep_series", "batch.profiles.follow",
 )  # fmt: skip
 
 

@@ -9,8 +9,8 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import Channel, Event
 from stathmis.logbook.snapshot import Series
-from stathmis.services import logger_import
 from stathmis.services.clock import FixedClock
+from stathmis.services.files import logger_import
 from stathmis.ui import reminder, work
 from stathmis.ui.window import Window
 

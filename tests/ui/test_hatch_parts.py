@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QLabel, QPushButton, QScrollArea
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import Batch, BreakOut, Event
-from stathmis.services import batches
+from stathmis.services.batch import batches
 from stathmis.services.eggs import findings, moving, tray
 from stathmis.ui import work
 from stathmis.ui.pictures import settle

@@ -12,10 +12,10 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import calibrations, readings
 from stathmis.logbook.records import CertificatePoint, Channel, Survey
-from stathmis.services import logger_import
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.ui.instruments.drawer_view import InstrumentsView
+from stathmis.services.files import logger_import
 from stathmis.ui.instruments.history_view import HistoryView
+from stathmis.ui.instruments.list_view import InstrumentsView
 from stathmis.ui.instruments.places_view import PlacesView
 from stathmis.ui.instruments.together_view import TogetherView
 from stathmis.ui.pictures import settle

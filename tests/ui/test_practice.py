@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import Batch
-from stathmis.services import batches, profiles
+from stathmis.services.batch import batches, profiles
 from stathmis.ui.pictures import settle
 from stathmis.ui.practice_view import PracticeView
 from stathmis.ui.window import Window

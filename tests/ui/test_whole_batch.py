@@ -12,9 +12,10 @@ from pytestqt.qtbot import QtBot
 from making import instrument
 from stathmis.logbook.records import Batch, BreakOut
 from stathmis.logbook.snapshot import Series
-from stathmis.services import logger_import, setting_up
+from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.eggs import tray
+from stathmis.services.files import logger_import
 from stathmis.services.plan import planning, tasks
 from stathmis.ui import work
 from stathmis.ui.pictures import settle

@@ -8,7 +8,8 @@ from PySide6.QtGui import QColor, QFontMetrics
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.services import batches, notify
+from stathmis.services import notify
+from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
 from stathmis.ui import chart_library, work
 from stathmis.ui.enter_view import EnterView
@@ -248,8 +249,8 @@ def test_a_failing_task_tells_its_error(window: Window, qtbot: QtBot) -> None:
 def test_the_level_tells_decisions_apart_without_color(window: Window, theme: Theme) -> None:
     from PySide6.QtGui import QImage, QPainter
 
-    from stathmis.core.profile import Band
-    from stathmis.services.corrections import Corrected
+    from stathmis.core.course.profile import Band
+    from stathmis.services.findings.corrections import Corrected
     from stathmis.ui.level import LevelState, paint_level
 
     def grey(value: float, U: float, decision: str) -> bytes:

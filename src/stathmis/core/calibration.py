@@ -14,8 +14,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from stathmis.core.influences import Influence
-from stathmis.core.straight_line import FitError, checked_points, widening, york_line
+from stathmis.core.checks.influences import Influence
+from stathmis.core.checks.straight_line import FitError, checked_points, widening, york_line
 from stathmis.core.uncertainty import Budget, Component
 
 Array = NDArray[np.float64]

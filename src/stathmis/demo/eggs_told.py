@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from stathmis.logbook.records import Batch, Incubator
-from stathmis.services import batches, setting_up
+from stathmis.services import setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import break_out, findings, laying, take_off
+from stathmis.services.eggs import break_out, findings, laying, pull
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
 
@@ -37,7 +38,7 @@ def autumn_hatch(desk: Desk, clock: FixedClock, course: Course, over_ms: int) ->
     counts: Counts = ((7.0, "clear", 3), (14.0, "early dead", 2), (24.6, "external pip", 17), (25.0, "out", 9))
     _counted(desk, clock, course, (*counts, (25.4, "out", 6)))
     clock.at_ms = over_ms
-    take_off.take(desk, course, 15, over_ms, "green left", "brooder 1", {"weak": 2, "splayed legs": 1})
+    pull.take(desk, course, 15, over_ms, "green left", "brooder 1", {"weak": 2, "splayed legs": 1})
     findings.log_count(desk, course, "late dead", 4, over_ms)
     findings.log_count(desk, course, "pipped dead", 2, over_ms)
     for draft, n in (

@@ -12,8 +12,8 @@ from pathlib import Path
 
 import numpy as np
 
+from stathmis.core.course.schedule import Habits
 from stathmis.core.psychrometrics import vapor_pressure_deficit
-from stathmis.core.schedule import Habits
 from stathmis.demo.drawer import (
     CABINET,
     ROOM,
@@ -32,9 +32,11 @@ from stathmis.devices.simulated_incubator import Machine, Recorded, SimulatedInc
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Batch, Incubator
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, logger_import, rounds, setting_up
+from stathmis.services import rounds, setting_up
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS, FixedClock, local, utc_ms
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
 from stathmis.services.reading_field import interpret
@@ -186,8 +188,8 @@ def _weights(
         now_g = masses - shells * lost_per_g
         # two clears were taken out on day 7
         eggs = 30 if day < 6.9 else 28
-        rows = [weights.Row("", eggs, f"{now_g[:eggs].sum():.1f}", sure=True)]
-        rows += [weights.Row(str(i + 1), 1, f"{now_g[i]:.1f}", sure=True) for i in range(8)]
+        rows = [weights.OnScale("", eggs, f"{now_g[:eggs].sum():.1f}", sure=True)]
+        rows += [weights.OnScale(str(i + 1), 1, f"{now_g[i]:.1f}", sure=True) for i in range(8)]
         clock.at_ms = at
         found = [w for row in rows if (w := weights.interpret(desk.book, course, row, at)) is not None]
         weights.log_weighings(desk, course, found, at, 0.1)

@@ -12,8 +12,8 @@ from typing import Any, get_args
 
 import tomli_w
 
+from stathmis.core.course.profile import Band, OwnProfile, Stage, StageKind
 from stathmis.core.errors import UserError
-from stathmis.core.profile import Band, OwnProfile, Stage, StageKind
 
 VERSION = 1
 SIZE_LIMIT = 200_000

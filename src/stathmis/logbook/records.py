@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from stathmis.core.profile import Air, DayCount
+from stathmis.core.course.profile import Air, DayCount
 from stathmis.core.units import Unit
 from stathmis.logbook.tables import Positive, PositiveReal, record
 

@@ -27,7 +27,7 @@ from stathmis.logbook.records import (
 )
 from stathmis.logbook.snapshot import Snapshot
 from stathmis.services import clock as clocks
-from stathmis.services.corrections import CorrectionBook
+from stathmis.services.findings.corrections import CorrectionBook
 
 TemperatureUnit = Literal["°C", "°F"]
 Record = TypeVar("Record")

@@ -8,7 +8,7 @@ from functools import lru_cache
 from importlib import resources
 from typing import Any
 
-from stathmis.core.profile import Band, Regime, Species
+from stathmis.core.course.profile import Band, Regime, Species
 
 
 def _load(name: str) -> dict[str, Any]:
@@ -67,7 +67,7 @@ def regimes() -> dict[str, Regime]:
 
 
 @dataclass(frozen=True)
-class Finding:
+class FindingKind:
     """What may be found at an egg: the key that logs it, its word, its group ("candling", "hatch", "after"), for whom
     ("bird", "reptile", "all"), what to look for, and why it should come out (empty: it stays)."""
 
@@ -116,10 +116,10 @@ def opened() -> dict[str, dict[str, Opened]]:
 
 
 @lru_cache(maxsize=1)
-def findings() -> dict[str, Finding]:
+def findings() -> dict[str, FindingKind]:
     """All findings by key."""
     return {
-        key: Finding(key, e["letter"], e["word"], e["group"], e["for"], e["look"], e.get("removes", ""))
+        key: FindingKind(key, e["letter"], e["word"], e["group"], e["for"], e["look"], e.get("removes", ""))
         for key, e in _load("findings.toml").items()
     }
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from stathmis.core.profile import Band
+from stathmis.core.course.profile import Band
 from stathmis.logbook import readings
 from stathmis.logbook.records import (
     Batch,
@@ -25,15 +25,16 @@ from stathmis.logbook.records import (
     Weighing,
 )
 from stathmis.logbook.snapshot import DENSE, SETTINGS
-from stathmis.services import batches, company, cycles
+from stathmis.services.batch import batches, sharing
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS
-from stathmis.services.corrections import InForce
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
+from stathmis.services.findings import cycles
+from stathmis.services.findings.corrections import InForce
+from stathmis.services.findings.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
 from stathmis.services.moisture import water
 from stathmis.services.reading_field import Field
-from stathmis.services.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
 from stathmis.words.events import event_words, kind_word
 from stathmis.words.numbers import count, unit_word
 
@@ -76,7 +77,7 @@ class RoundSheet:
         if self.course is None:
             return None
         if quantity == "temperature" and self.beside:
-            return company.common_temperature([self.course, *self.beside], at)
+            return sharing.common_temperature([self.course, *self.beside], at)
         return self.course.band(quantity, at)
 
     def verdict(self, quantity: Quantity, judged: Mapping[int, Judged] | None = None) -> Verdict | None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from stathmis.core.course.profile import DayCount
 from stathmis.core.errors import UserError
-from stathmis.core.profile import DayCount
 from stathmis.core.units import Unit, parse_typed
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import (
@@ -19,7 +19,8 @@ from stathmis.logbook.records import (
     Quantity,
     StoredPlan,
 )
-from stathmis.services import knowledge, profiles
+from stathmis.services import knowledge
+from stathmis.services.batch import profiles
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 

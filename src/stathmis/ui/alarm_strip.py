@@ -6,13 +6,14 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.services import alarms, notify
-from stathmis.services.alarms import Alarm
+from stathmis.services import notify
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveProbes
+from stathmis.services.watch import alarms
+from stathmis.services.watch.alarms import Alarm
+from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import reminder
 from stathmis.ui.pieces import button, label, set_property
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words.alarms import caution, said
 from stathmis.words.catalogue import _
 
@@ -30,7 +31,7 @@ class AlarmStrip(QWidget):
         self.alarm: Alarm | None = None
         self._quiet_until: dict[str, int] = {}
         self._told: set[str] = set()
-        self._task: Task | None = None
+        self._job: Background | None = None
         self.setObjectName("page")
         row = QHBoxLayout(self)
         row.setContentsMargins(32, 8, 16, 8)
@@ -53,22 +54,22 @@ class AlarmStrip(QWidget):
 
     def look(self) -> None:
         """Look for alarms now."""
-        if self._task is not None:
+        if self._job is not None:
             return
         desk, probes = self._desk, self._live.statuses()
         _ = desk.book.corrections, desk.book.incubators()  # read here once, not by the worker
         book = desk.book
-        self._task = Task(lambda progress, cancelled: alarms.alarms(book, probes))
-        self._task.done.connect(self._found)
-        self._task.failed.connect(self._failed)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: alarms.alarms(book, probes))
+        self._job.done.connect(self._found)
+        self._job.failed.connect(self._failed)
+        self._job.start()
 
     def _failed(self, error: object) -> None:
-        self._task = None
+        self._job = None
         notify.tell_error(error)  # type: ignore[arg-type]
 
     def _found(self, found: object) -> None:
-        self._task = None
+        self._job = None
         assert isinstance(found, list)
         now = self._desk.now_ms
         loud = [a for a in found if self._quiet_until.get(a.key, 0) <= now]

@@ -27,7 +27,7 @@ from stathmis.services.clock import Clock, FixedClock, SystemClock, system_zone_
 from stathmis.services.desk import Desk
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words import catalogue, dates
 
 log = logging.getLogger(__name__)
@@ -89,7 +89,7 @@ def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
     heartbeat.start(500)
     if not options.demo:
         today = f"{desk.book.local(desk.now_ms):%Y-%m-%d}"
-        backup = Task(lambda progress, cancelled: back_up_daily(desk.logbook, today))
+        backup = Background(lambda progress, cancelled: back_up_daily(desk.logbook, today))
         backup.failed.connect(notify.tell_error)
         QTimer.singleShot(2000, backup.start)
     return app.exec()

@@ -10,22 +10,24 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 
 from stathmis.logbook.records import Incubator
 from stathmis.logbook.snapshot import DENSE
-from stathmis.services import batches, judgement, notify, rounds
-from stathmis.services.course import Course
+from stathmis.services import notify, rounds
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import JudgedRun
+from stathmis.services.findings import judgement
+from stathmis.services.findings.judgement import JudgedRun
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.pieces import Chooser, button, clear, label, rule, yielding
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import AFTER_PAINT_MS, Task
+from stathmis.ui.work import AFTER_PAINT_MS, Background
 from stathmis.words import dates
 from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
     from stathmis.ui.eggs.eggs_view import EggsView
     from stathmis.ui.eggs.hatch_view import HatchView
     from stathmis.ui.moisture.view import MoistureView
@@ -170,10 +172,10 @@ class BatchPages(QWidget):
         # asked once for this state of the log, whether it succeeds or not
         self._judged[course.batch.id] = (state, *(known[1:] if known is not None else (None, 0.0)))
         book = self._desk.book
-        task = Task(lambda progress, cancelled: judgement.judged_run(book, course))
-        task.done.connect(lambda found: self._take_judged(found, state))
-        task.failed.connect(notify.tell_error)
-        task.start(AFTER_PAINT_MS)
+        job = Background(lambda progress, cancelled: judgement.judged_run(book, course))
+        job.done.connect(lambda found: self._take_judged(found, state))
+        job.failed.connect(notify.tell_error)
+        job.start(AFTER_PAINT_MS)
 
     def _take_judged(self, found: JudgedRun, state: State) -> None:
         """A run was judged; state: of the log it was read from."""
@@ -202,14 +204,14 @@ class BatchPages(QWidget):
 
         def work(progress: object, cancelled: object) -> BoxSheet | None:
             # read in off the window's thread, like the log it works on
-            from stathmis.services.moisture import box
+            from stathmis.services.findings import box
 
             return box.box_sheet(book, incubator, course)
 
-        task = Task(work)
-        task.done.connect(lambda found: self._learned(found, state))
-        task.failed.connect(notify.tell_error)
-        task.start(AFTER_PAINT_MS)
+        job = Background(work)
+        job.done.connect(lambda found: self._learned(found, state))
+        job.failed.connect(notify.tell_error)
+        job.start(AFTER_PAINT_MS)
 
     def _learned(self, found: BoxSheet, state: State) -> None:
         known = self._boxes.get(found.incubator.id)

@@ -23,12 +23,14 @@ from stathmis.core.errors import UserError
 from stathmis.exchange.csv_layout import DATE_ORDERS, Column
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook.records import Channel, Instrument, WatchedFolder
-from stathmis.services import folder_watch, logger_import, notify
+from stathmis.services import notify
 from stathmis.services.desk import Desk
-from stathmis.services.logger_import import ColumnUse, Examined, Plan
+from stathmis.services.files import logger_import
+from stathmis.services.files.logger_import import ColumnUse, Examined, Plan
+from stathmis.services.watch import folder_watch
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words.numbers import count, unit_word
 
 _REASONS_SHOWN = 8
@@ -43,7 +45,7 @@ class BringInView(FoldingView):
         self.setAcceptDrops(True)
         self.plan: Plan | None = None
         self.examined: Examined | None = None
-        self._task: Task | None = None
+        self._job: Background | None = None
         self._uses: dict[int, tuple[Chooser, Chooser]] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -97,7 +99,7 @@ class BringInView(FoldingView):
     def refresh(self) -> None:
         """The logbook changed; a file already examined is held against it again."""
         self._show_watched()
-        if self.plan is not None and self._task is None and self.examined is not None:
+        if self.plan is not None and self._job is None and self.examined is not None:
             self._examine()
 
     def _show_watched(self) -> None:
@@ -271,20 +273,20 @@ class BringInView(FoldingView):
             return
         book = self._desk.book
         self._run(
-            Task(lambda progress, cancelled: logger_import.examine(book, plan, progress, cancelled)),
+            Background(lambda progress, cancelled: logger_import.examine(book, plan, progress, cancelled)),
             self._examined,
         )
 
-    def _run(self, task: Task, on_done) -> None:  # type: ignore[no-untyped-def]
-        self._task = task
+    def _run(self, job: Background, on_done) -> None:  # type: ignore[no-untyped-def]
+        self._job = job
         self._progress.setValue(0)
         self._progress.show()
         self._cancel.show()
 
         def finished(outcome: object) -> None:
-            if self._task is not task:
+            if self._job is not job:
                 return
-            self._task = None
+            self._job = None
             self._progress.hide()
             self._cancel.hide()
             if isinstance(outcome, CancelledError):
@@ -296,15 +298,15 @@ class BringInView(FoldingView):
             else:
                 on_done(outcome)
 
-        task.progressed.connect(lambda fraction: self._progress.setValue(round(100 * fraction)))
-        task.done.connect(finished)
-        task.failed.connect(finished)
-        task.start()
+        job.progressed.connect(lambda fraction: self._progress.setValue(round(100 * fraction)))
+        job.done.connect(finished)
+        job.failed.connect(finished)
+        job.start()
 
     def _stop(self) -> None:
-        if self._task is not None:
-            self._task.cancel()
-            self._task = None
+        if self._job is not None:
+            self._job.cancel()
+            self._job = None
         self._progress.hide()
         self._cancel.hide()
 
@@ -336,7 +338,7 @@ class BringInView(FoldingView):
     def store(self) -> None:
         """Store what was counted, in one transaction, off the window's thread."""
         found, desk = self.examined, self._desk
-        if found is None or not found.good or self._task is not None:
+        if found is None or not found.good or self._job is not None:
             return
         self.take_in.setEnabled(False)
 
@@ -355,4 +357,4 @@ class BringInView(FoldingView):
                     said = str(error)
             notify.tell("info", said)
 
-        self._run(Task(lambda progress, cancelled: logger_import.store(desk, found)), finished)
+        self._run(Background(lambda progress, cancelled: logger_import.store(desk, found)), finished)

@@ -10,8 +10,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPaintEvent, Q
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.logbook.records import Event
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidg
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator, Instrument
-from stathmis.services import batches, company, knowledge, setting_up
+from stathmis.services import knowledge, setting_up
+from stathmis.services.batch import batches, sharing
 from stathmis.services.desk import Desk
 from stathmis.ui.attempt import attempt
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
@@ -128,7 +129,7 @@ class EnterView(FoldingView):
             if incubator is None:
                 raise UserError("There is no incubator yet.", "Enter one first.")
             self.batch.save(incubator)
-            shared = company.warnings(self._desk.book, incubator)
+            shared = sharing.warnings(self._desk.book, incubator)
             return f"Set in {incubator.name}. {' '.join(shared) or knowledge.cautions()['eggs']}"
 
         attempt(self.batch_problem, action)

@@ -15,9 +15,10 @@ from PySide6.QtWidgets import (
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
 from stathmis.logbook.records import Channel, Incubator
-from stathmis.services import clock, knowledge, profiles, setting_up
+from stathmis.services import clock, knowledge, setting_up
+from stathmis.services.batch import profiles
+from stathmis.services.batch.profiles import DAY_COUNTS
 from stathmis.services.desk import Desk
-from stathmis.services.profiles import DAY_COUNTS
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.ui.pieces import Chooser, label
 

@@ -15,9 +15,9 @@ from stathmis.services import rounds
 from stathmis.services.advice import now as adviser
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.services.findings.verdict import Verdict
 from stathmis.services.instruments import history
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.verdict import Verdict
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, label, set_property, set_text
 from stathmis.ui.theme import Theme
@@ -27,7 +27,7 @@ from stathmis.words.numbers import unit_word, value_text, with_u
 from stathmis.words.verdicts import word
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
 
 QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 PLACES = (

@@ -11,9 +11,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from stathmis.core.profile import Band
+from stathmis.core.course.profile import Band
 from stathmis.logbook.records import Quantity
-from stathmis.services.corrections import Corrected
+from stathmis.services.findings.corrections import Corrected
 from stathmis.ui.theme import Theme
 
 _BANDS_SHOWN = 3.4

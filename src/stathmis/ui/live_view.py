@@ -14,12 +14,13 @@ from stathmis.devices.probe_reader import listen, ports
 from stathmis.devices.simulated_incubator import Machine
 from stathmis.devices.simulated_probe import Script, SimulatedProbe
 from stathmis.logbook.records import Channel, Probe
-from stathmis.services import live, notify
+from stathmis.services import notify
 from stathmis.services.desk import Desk
-from stathmis.services.live import LiveProbes
+from stathmis.services.watch import live
+from stathmis.services.watch.live import LiveProbes
 from stathmis.ui.pieces import Chooser, button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words.numbers import count, unit_word
 from stathmis.words.probes import state
 
@@ -35,7 +36,7 @@ class LiveView(QWidget):
         super().__init__()
         self._desk, self._theme, self._live = desk, theme, probes
         self._simulated: list[SimulatedProbe] = []
-        self._task: Task | None = None
+        self._job: Background | None = None
         self._layout_found: Layout | None = None
         self._targets: dict[str, tuple[Chooser, Chooser]] = {}
         self._words: dict[int, QWidget] = {}
@@ -166,7 +167,9 @@ class LiveView(QWidget):
     def start_simulated(self) -> None:
         """A simulated incubator with a probe in it, on a terminal of its own."""
         self.simulate.setEnabled(False)
-        task = Task(lambda progress, cancelled: SimulatedProbe(Machine(), Script(seed=len(self._simulated))).start())
+        job = Background(
+            lambda progress, cancelled: SimulatedProbe(Machine(), Script(seed=len(self._simulated))).start()
+        )
 
         def ready(probe: object) -> None:
             assert isinstance(probe, SimulatedProbe)
@@ -177,9 +180,9 @@ class LiveView(QWidget):
                 self.name.setText(f"Simulated probe {len(self._simulated)}")
             self.start_listening()
 
-        task.done.connect(ready)
-        task.failed.connect(notify.tell_error)
-        self._task = task.start()
+        job.done.connect(ready)
+        job.failed.connect(notify.tell_error)
+        self._job = job.start()
 
     def start_listening(self) -> None:
         """Listen for some seconds and show what came."""
@@ -190,10 +193,10 @@ class LiveView(QWidget):
         self._heard.setText(f"Listening to {device} …")
         self.listen.setEnabled(False)
         opener = self._live.opener_for(device, baud)
-        task = Task(lambda progress, cancelled: listen(opener, LISTEN_S, cancelled))
-        task.done.connect(self._heard_lines)
-        task.failed.connect(self._not_heard)
-        self._task = task.start()
+        job = Background(lambda progress, cancelled: listen(opener, LISTEN_S, cancelled))
+        job.done.connect(self._heard_lines)
+        job.failed.connect(self._not_heard)
+        self._job = job.start()
 
     def _not_heard(self, error: object) -> None:
         self.listen.setEnabled(True)

@@ -19,7 +19,7 @@ from stathmis.ui.pieces import button, clear, label
 from stathmis.words import dates
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
 
 SECOND_MS = 1000
 

@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QApplication
 
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Batch, Channel
-from stathmis.services import profiles
+from stathmis.services.batch import profiles
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.ui import work
-from stathmis.ui.instruments.drawer_view import InstrumentsView
+from stathmis.ui.instruments.list_view import InstrumentsView
 from stathmis.ui.practice_view import PracticeView
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window

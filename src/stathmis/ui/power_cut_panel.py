@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from stathmis.core.errors import UserError
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Incubator
-from stathmis.services import clock, notify, power_cut
+from stathmis.services import clock, notify
+from stathmis.services.batch import power_cut
+from stathmis.services.batch.power_cut import PowerCut
 from stathmis.services.desk import Desk
-from stathmis.services.power_cut import PowerCut
 from stathmis.ui.pieces import button, label
 from stathmis.ui.theme import Theme
 

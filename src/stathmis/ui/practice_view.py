@@ -8,12 +8,13 @@ from pathlib import Path
 from PySide6.QtCore import QSignalBlocker, QTimer
 from PySide6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
 
+from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
-from stathmis.core.profile import DayCount, OwnProfile
 from stathmis.logbook.records import Batch
-from stathmis.services import batches, company, knowledge, notify, profiles
+from stathmis.services import knowledge, notify
+from stathmis.services.batch import batches, profiles, sharing
+from stathmis.services.batch.profile_draft import draft_of
 from stathmis.services.desk import Desk
-from stathmis.services.profile_draft import draft_of
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
@@ -121,7 +122,7 @@ class PracticeView(FoldingView):
         if thin:
             self._following.addWidget(label(thin, "", "eggs", wrap=True))
         for incubator in desk.book.incubators():
-            for warning in company.warnings(desk.book, incubator):
+            for warning in sharing.warnings(desk.book, incubator):
                 self._following.addWidget(label(warning, "", "undecided", wrap=True))
 
     def _follow(self, batch: Batch, regime: Chooser, counting: Chooser, _index: int) -> None:

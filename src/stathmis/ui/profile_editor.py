@@ -9,12 +9,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
+from stathmis.core.course.profile import OwnProfile
 from stathmis.core.errors import UserError
-from stathmis.core.profile import OwnProfile
-from stathmis.services import notify, profiles
-from stathmis.services.book import TemperatureUnit
-from stathmis.services.desk import Desk
-from stathmis.services.profile_draft import (
+from stathmis.services import notify
+from stathmis.services.batch import profiles
+from stathmis.services.batch.profile_draft import (
     KINDS,
     Interpreted,
     ProfileDraft,
@@ -24,6 +23,8 @@ from stathmis.services.profile_draft import (
     with_stage_after,
     without_stage,
 )
+from stathmis.services.book import TemperatureUnit
+from stathmis.services.desk import Desk
 from stathmis.ui.pieces import Chooser, button, clear, label
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import unit_word

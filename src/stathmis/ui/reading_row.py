@@ -8,9 +8,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
 from stathmis.services import rounds
+from stathmis.services.findings.verdict import Judged, judge_reading
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import Line
-from stathmis.services.verdict import Judged, judge_reading
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, label, set_property, set_text
 from stathmis.words.catalogue import _

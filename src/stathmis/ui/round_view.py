@@ -19,13 +19,14 @@ from PySide6.QtWidgets import (
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
-from stathmis.services import clock, company, knowledge, notify, rounds
+from stathmis.services import clock, knowledge, notify, rounds
 from stathmis.services.advice import now as adviser
+from stathmis.services.batch import sharing
 from stathmis.services.desk import Desk
+from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.services.plan import planning, tasks, turning
 from stathmis.services.reading_field import Field
 from stathmis.services.rounds import Line, RoundSheet
-from stathmis.services.verdict import Judged, Verdict
 from stathmis.ui.lockdown_panel import LockdownPanel
 from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property, set_text
 from stathmis.ui.power_cut_panel import PowerCutPanel
@@ -41,7 +42,7 @@ from stathmis.words.verdicts import sentence as sentence_of
 from stathmis.words.verdicts import word
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
 
 _LATELY = 7
 EVENT_KEYS = {
@@ -369,7 +370,7 @@ class RoundView(FoldingView):
         book = self.desk.book
         found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
         told = [said(book, a) for a in adviser.advise(book, self.sheet, found[0], found[1], self._box)]
-        warned = company.warnings(book, self.sheet.incubator) if self.sheet.beside else []
+        warned = sharing.warnings(book, self.sheet.incubator) if self.sheet.beside else []
         state = (self.sheet.incubator, self.sheet.course is None, found, told, warned, sorted(judged), book.now_ms)
         if (state, book.temperature_unit) == self._shown_verdicts:
             return

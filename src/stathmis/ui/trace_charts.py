@@ -14,12 +14,12 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from stathmis.core.series import Pyramid
 from stathmis.core.units import Unit, from_inside
 from stathmis.logbook.records import Quantity
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import EggTrace, JudgedRun
-from stathmis.services.room_air import AirCurve
-from stathmis.services.runs import Run
-from stathmis.services.trace import BatchTrace, QuantityTrace
+from stathmis.services.findings.judgement import EggTrace, JudgedRun
+from stathmis.services.findings.room_air import AirCurve
+from stathmis.services.findings.runs import Run
+from stathmis.services.findings.trace import BatchTrace, QuantityTrace
 from stathmis.ui.chart import Curve, DayAxis, Ribbon, band_item, edge_line, restyle, styled_plot
 from stathmis.ui.theme import Theme
 from stathmis.words.events import kind_word

@@ -16,17 +16,20 @@ from stathmis.core.psychrometrics import dew_point
 from stathmis.core.series import Pyramid
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook.records import Quantity
-from stathmis.services import batches, judgement, notify, readings_export, trace
+from stathmis.services import notify
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import EggExcursion, EggTrace, JudgedRun
-from stathmis.services.trace import BatchTrace
+from stathmis.services.files import readings_export
+from stathmis.services.findings import judgement, trace
+from stathmis.services.findings.judgement import EggExcursion, EggTrace, JudgedRun
+from stathmis.services.findings.trace import BatchTrace
 from stathmis.ui.pieces import Chooser, FoldingView, button, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words import dates
 from stathmis.words.numbers import count, number, with_u
 
@@ -53,7 +56,7 @@ class TraceView(FoldingView):
         self._beside: BatchTrace | None = None
         self._pyramids: list[tuple[Any, Pyramid]] = []
         self.charts: TraceCharts | None = None
-        self._task: Task | None = None
+        self._job: Background | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, layout = scrolling_page()
@@ -145,18 +148,18 @@ class TraceView(FoldingView):
             return
         # a first picture of a long run at once, and only then the whole of it: they would slow each other down
         book = desk.book
-        self._task = Task(lambda progress, cancelled: trace.outline(book, course))
-        self._task.done.connect(partial(self._outline_arrived, course))
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: trace.outline(book, course))
+        self._job.done.connect(partial(self._outline_arrived, course))
+        self._job.failed.connect(notify.tell_error)
+        self._job.start()
 
     def _read_whole(self, course: Course) -> None:
         desk, beside = self._desk, self._chosen_beside(course)
         book = desk.book
-        self._task = Task(lambda progress, cancelled: _load(book, course, beside))
-        self._task.done.connect(lambda found: self._arrived(found, keep_view=self.traced is not None))
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: _load(book, course, beside))
+        self._job.done.connect(lambda found: self._arrived(found, keep_view=self.traced is not None))
+        self._job.failed.connect(notify.tell_error)
+        self._job.start()
 
     def _offer(self, course: Course | None, *, new: bool) -> None:
         """Stages of this course, and other runs to lay beside it."""
@@ -299,21 +302,21 @@ class TraceView(FoldingView):
         if chosen:
             self.export_to(Path(chosen))
 
-    def export_to(self, path: Path) -> Task:
+    def export_to(self, path: Path) -> Background:
         """Write the export to a path, off the window's thread."""
         traced, book = self.traced, self._desk.book
         assert traced is not None
-        task = Task(
+        job = Background(
             lambda progress, cancelled: readings_export.export_readings(book, traced, path, progress, cancelled)
         )
         self._export.hide()
         self._stop.setText("Stop the export")
         self._stop.show()
-        self._stop.clicked.connect(task.cancel)
-        task.progressed.connect(lambda fraction: self._stop.setText(f"Stop the export ({fraction:.0%})"))
+        self._stop.clicked.connect(job.cancel)
+        job.progressed.connect(lambda fraction: self._stop.setText(f"Stop the export ({fraction:.0%})"))
 
         def ended(outcome: object) -> None:
-            self._stop.clicked.disconnect(task.cancel)
+            self._stop.clicked.disconnect(job.cancel)
             self._stop.hide()
             self._export.show()
             if isinstance(outcome, CancelledError):
@@ -323,9 +326,9 @@ class TraceView(FoldingView):
             else:
                 notify.tell("info", f"{count(int(str(outcome)), 'reading')} written to {path.name}.")
 
-        task.done.connect(ended)
-        task.failed.connect(ended)
-        return task.start()
+        job.done.connect(ended)
+        job.failed.connect(ended)
+        return job.start()
 
     def export_picture(self) -> None:
         """Write the charts as they are in view to a PNG file the keeper chooses."""

@@ -7,10 +7,10 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from stathmis.services import trace
 from stathmis.services.desk import Desk
-from stathmis.services.judgement import JudgedRun
-from stathmis.services.trace import BatchTrace
+from stathmis.services.findings import trace
+from stathmis.services.findings.judgement import JudgedRun
+from stathmis.services.findings.trace import BatchTrace
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.share_bar import ShareBar, percent
 from stathmis.ui.theme import Theme

@@ -10,19 +10,20 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow,
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Probe, WatchedFolder
-from stathmis.services import batches, notify
+from stathmis.services import notify
+from stathmis.services.batch import batches
 from stathmis.services.desk import Desk, Topics
-from stathmis.services.folder_watch import Brought, FolderWatch
-from stathmis.services.live import LiveProbes
 from stathmis.services.plan.reminders import Reminders
+from stathmis.services.watch.folder_watch import Brought, FolderWatch
+from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import chart_library, reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
+from stathmis.ui.desktop_icon import Tray
 from stathmis.ui.incubator_column import IncubatorColumn
 from stathmis.ui.keys import KeyMap
 from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
-from stathmis.ui.tray import Tray
 
 MINUTE_MS = 60_000
 
@@ -363,7 +364,7 @@ def _application() -> QApplication:
 def _make_place(place: str, window: Window) -> QWidget:
     # imported when first wanted: none of these is needed for the first paint
     if place == "instruments":
-        from stathmis.ui.instruments.drawer_view import InstrumentsView
+        from stathmis.ui.instruments.list_view import InstrumentsView
 
         return InstrumentsView(window.desk, window.theme)
     if place == "bring_in":

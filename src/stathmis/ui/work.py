@@ -29,11 +29,11 @@ CLOSING_S = 5.0
 """So long closing waits for work that was asked to stop. What is cut off was not kept: files are written beside and
 renamed, edits are whole or not there."""
 
-_running: set[Task] = set()
+_running: set[Background] = set()
 _places = threading.BoundedSemaphore(AT_ONCE)
 
 
-class Task(QObject):
+class Background(QObject):
     """One piece of long work. done carries its result, failed its exception; both come on the window's thread."""
 
     progressed = Signal(float)
@@ -44,14 +44,14 @@ class Task(QObject):
 
     def __init__(self, job: Job) -> None:
         super().__init__()
-        self._job = job
+        self._task = job
         self._cancel = threading.Event()
         self._thread = threading.Thread(target=self._work, daemon=True, name="work")
         self._moved.connect(self.progressed, Qt.ConnectionType.QueuedConnection)
         # to this object, which lives on the window's thread: what is connected to done is called there too
         self._ended.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
-    def start(self, after_ms: int = 0) -> Task:
+    def start(self, after_ms: int = 0) -> Background:
         """Begin, at once or so long from now: what the keeper waits for is painted first."""
         _running.add(self)
         if after_ms:
@@ -85,7 +85,7 @@ class Task(QObject):
         with _places:
             result, error = None, None
             try:
-                result = self._job(self._moved.emit, self._cancel.is_set)
+                result = self._task(self._moved.emit, self._cancel.is_set)
             except Exception as found:  # noqa: BLE001  carried to the window's thread, where it is told or logged
                 error = found
         try:
@@ -109,12 +109,12 @@ class Latest:
     """Of the same work asked for again and again, the latest counts: an earlier one is asked to stop and not heard."""
 
     def __init__(self) -> None:
-        self._task: Task | None = None
+        self._task: Background | None = None
 
-    def start(self, job: Job, done: Callable[[Any], object], failed: Callable[[Any], object]) -> Task:
+    def start(self, job: Job, done: Callable[[Any], object], failed: Callable[[Any], object]) -> Background:
         """Begin a job in place of an earlier one."""
         self.forget()
-        task = self._task = Task(job)
+        task = self._task = Background(job)
         task.done.connect(done)
         task.failed.connect(failed)
         return task.start()

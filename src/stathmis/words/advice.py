@@ -13,7 +13,7 @@ from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
 from stathmis.services.advice.reasons import Reason, Upset
 from stathmis.services.book import Book
-from stathmis.services.verdict import Judged, Verdict
+from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.last_action import words as last_words

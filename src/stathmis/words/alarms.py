@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from stathmis.services import knowledge
-from stathmis.services.alarms import Alarm
 from stathmis.services.book import Book
+from stathmis.services.watch.alarms import Alarm
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import number
 from stathmis.words.probes import state

@@ -5,13 +5,13 @@ from __future__ import annotations
 from math import exp
 
 from stathmis.core.calibration import NORMAL_95
-from stathmis.core.profile import Band
+from stathmis.core.course.profile import Band
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
-from stathmis.services.moisture.box import BoxSheet
-from stathmis.services.moisture.mixes import LIKELY, Cell, Change, Grid, Room, is_setting
-from stathmis.services.moisture.states import FoundState
+from stathmis.services.findings.box import BoxSheet
+from stathmis.services.findings.combinations import LIKELY, Cell, Change, Grid, Room, is_setting
+from stathmis.services.findings.states import FoundState
 from stathmis.services.moisture.water import Setting
 from stathmis.words import dates
 from stathmis.words.events import opening_words

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stathmis.core.units import difference_from_inside
 from stathmis.services.book import Book
-from stathmis.services.last_action import LastAction
+from stathmis.services.findings.last_action import LastAction
 from stathmis.words import dates
 from stathmis.words.events import details
 from stathmis.words.numbers import unit_word

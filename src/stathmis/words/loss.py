@@ -6,13 +6,13 @@ from math import ceil, isfinite
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
+from stathmis.core.course.profile import Band
 from stathmis.core.moisture import HIGHEST_RH
-from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import dew_point, wet_bulb_temperature
 from stathmis.logbook.records import Weighing
 from stathmis.services.book import Book
-from stathmis.services.corrections import Corrected
-from stathmis.services.moisture.loss import LossSheet
+from stathmis.services.findings.corrections import Corrected
+from stathmis.services.findings.loss import LossSheet
 from stathmis.words.numbers import count, number, places_for
 
 

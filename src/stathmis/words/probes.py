@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stathmis.services.live import ProbeStatus
+from stathmis.services.watch.live import ProbeStatus
 from stathmis.words.catalogue import _
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from stathmis.core.units import difference_from_inside, from_inside
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, TemperatureUnit
-from stathmis.services.course import Course
-from stathmis.services.judgement import EggExcursion, JudgedRun
-from stathmis.services.runs import Doubt
+from stathmis.services.findings.judgement import EggExcursion, JudgedRun
+from stathmis.services.findings.runs import Doubt
 from stathmis.words import dates
 from stathmis.words.numbers import count, unit_word, with_u
 

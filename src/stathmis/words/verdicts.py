@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED
 from stathmis.services.book import Book
-from stathmis.services.verdict import Judged, Verdict
+from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text
 

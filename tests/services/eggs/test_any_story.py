@@ -12,22 +12,12 @@ from stathmis.core.errors import UserError
 from stathmis.exchange.report_page import plain
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Batch, Incubator
-from stathmis.services import batches, knowledge, setting_up
+from stathmis.services import knowledge, setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import (
-    break_out,
-    findings,
-    hatching,
-    laying,
-    looking,
-    moving,
-    records,
-    review,
-    take_off,
-    tray,
-)
+from stathmis.services.eggs import break_out, candling, findings, hatching, laying, moving, pull, records, review, tray
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.plan import learning
 from stathmis.services.report.batch_report import batch_report
@@ -53,7 +43,7 @@ def one(desk: Desk, course: Course, what: str, n: int, at_ms: int) -> None:
     elif what == "open":
         break_out.open_egg(desk, course, mark, Draft(STAGES[n % len(STAGES)], "", ["wet"]), at_ms, n=n % 5)
     elif what == "take":
-        take_off.take(desk, course, n % 6, at_ms, "red", "box", {"weak": n % 2})
+        pull.take(desk, course, n % 6, at_ms, "red", "box", {"weak": n % 2})
     elif what == "swap":
         moving.swap(desk, course, [(mark, str(1 + n % 5))])
     elif what == "part":
@@ -119,12 +109,12 @@ def looked_at(desk: Desk, laid: int) -> None:
         found = hatching.hatching(desk.book, course, sheet)
         assert found.pipped >= 0 and hatching.may_open(found, "never")[1] and hatching.lines(desk.book, found)
         hatching.help_out(desk.book, found)
-        off = take_off.take_off(desk.book, course, sheet)
+        off = pull.take_off(desk.book, course, sheet)
         assert min(off.dry_count, off.wet, off.taken, off.pipped) >= 0
-        take_off.lines(desk.book, course, off)
-        take_off.afterwards(desk.book, course)
-        looking.take_out(sheet)
-        looking.clutch_lines(course, sheet)
+        pull.lines(desk.book, course, off)
+        pull.afterwards(desk.book, course)
+        candling.take_out(sheet)
+        candling.clutch_lines(course, sheet)
         assert break_out.left_to_open(course, sheet) >= 0
         spans = break_out.deaths(course, sheet)
         assert all(high >= low for low, high in spans)

@@ -11,13 +11,15 @@ import making
 from making import batch_late, batch_with_log, found, logged, put_to_use, reference, typed
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, BreakOut, EggFinding
-from stathmis.services import batches, judgement, knowledge, rounds, setting_up
+from stathmis.services import knowledge, rounds, setting_up
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import break_out, findings, hatching, laying, looking, review, take_off, tray
+from stathmis.services.eggs import break_out, candling, findings, hatching, laying, pull, review, tray
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.signs import sign_words, signs_seen
 from stathmis.services.eggs.weeks import cells, titles, weeks
+from stathmis.services.findings import judgement
 from stathmis.services.moisture import weights
 
 HOUR_MS = 3_600_000
@@ -117,27 +119,27 @@ def test_chicks_are_taken_off_with_bands_and_brooder(desk: Desk) -> None:
         found(desk, course, mark, "external pip", hours + 1)
         if mark != "4":
             found(desk, course, mark, "out", hours)
-    state = take_off.take_off(desk.book, course, tray.tray(desk.book, course.batch))
+    state = pull.take_off(desk.book, course, tray.tray(desk.book, course.batch))
     assert (state.dry, state.dry_count, state.wet, state.pipped, state.taken) == (("1", "2"), 2, 1, 1, 0)
-    said = " ".join(take_off.lines(desk.book, course, state))
+    said = " ".join(pull.lines(desk.book, course, state))
     assert "3 chicks: 2 dry and ready, 1 out and still wet." in said and "1 egg pipped: leave the dry ones in" in said
     assert "needs feed and water by Wed 20 May" in said
     for n, weak, says in ((0, {}, "How many chicks"), (4, {}, "3 chicks are out"), (2, {"weak": 3}, "More weak ones")):
         with pytest.raises(UserError, match=says):
-            take_off.take(desk, course, n, desk.now_ms, weak=weak)
+            pull.take(desk, course, n, desk.now_ms, weak=weak)
     with pytest.raises(UserError, match="The chick of egg 1 came out on 17 May 02:40"):
-        take_off.take(desk, course, 2, desk.now_ms - 40 * HOUR_MS)
-    take_off.take(desk, course, 2, desk.now_ms, "blue left", "brooder 2", {"splayed legs": 1})
+        pull.take(desk, course, 2, desk.now_ms - 40 * HOUR_MS)
+    pull.take(desk, course, 2, desk.now_ms, "blue left", "brooder 2", {"splayed legs": 1})
     sheet = tray.tray(desk.book, course.batch)
     assert [e.state for e in sheet.eggs[:3]] == ["taken", "taken", "out"]
     one = sheet.egg("1")
     assert one is not None and one.findings[-1].note == "blue left; to brooder 2"
-    state = take_off.take_off(desk.book, course, sheet)
+    state = pull.take_off(desk.book, course, sheet)
     assert (state.taken, state.dry_count, state.weak) == (2, 0, {"splayed legs": 1}) and sheet.tally.hatched == 3
-    assert "band between them" in " ".join(take_off.lines(desk.book, course, state))
+    assert "band between them" in " ".join(pull.lines(desk.book, course, state))
     desk.undo()
-    assert take_off.take_off(desk.book, course, tray.tray(desk.book, course.batch)).taken == 0
-    after = {title.partition(":")[0]: (how, caution) for title, how, caution in take_off.afterwards(desk.book, course)}
+    assert pull.take_off(desk.book, course, tray.tray(desk.book, course.batch)).taken == 0
+    after = {title.partition(":")[0]: (how, caution) for title, how, caution in pull.afterwards(desk.book, course)}
     assert "35 °C" in after["Warm the brooder"][0] and "fires" in after["Warm the brooder"][1]
     assert "Unplug" in after["Clean the machine"][1]
 
@@ -147,10 +149,10 @@ def test_chicks_without_marks_are_taken_off_by_count(desk: Desk) -> None:
     findings.log_count(desk, course, "external pip", 8, desk.now_ms - 40 * HOUR_MS)
     findings.log_count(desk, course, "out", 5, desk.now_ms - 20 * HOUR_MS)
     findings.log_count(desk, course, "out", 2, desk.now_ms - HOUR_MS)
-    state = take_off.take_off(desk.book, course, tray.tray(desk.book, course.batch))
+    state = pull.take_off(desk.book, course, tray.tray(desk.book, course.batch))
     assert (state.dry_count, state.wet, state.pipped) == (5, 2, 1)
-    take_off.take(desk, course, 5, desk.now_ms)
-    state = take_off.take_off(desk.book, course, tray.tray(desk.book, course.batch))
+    pull.take(desk, course, 5, desk.now_ms)
+    state = pull.take_off(desk.book, course, tray.tray(desk.book, course.batch))
     assert (state.dry_count, state.wet, state.taken) == (0, 2, 5) and tray.tray(
         desk.book, course.batch
     ).tally.hatched == 7
@@ -277,7 +279,7 @@ def test_too_little_loss_names_the_humidity_to_hold(desk: Desk) -> None:
     own = batches.course_by_id(desk.book, course.batch.id)
     assert own is not None
     for at_day, mass in ((0.0, 720.0), (6.0, 700.8), (12.0, 681.6), (18.0, 662.4)):
-        row = weights.interpret(desk.book, own, weights.Row("", 12, f"{mass:.1f}", sure=True), own.at_ms(at_day))
+        row = weights.interpret(desk.book, own, weights.OnScale("", 12, f"{mass:.1f}", sure=True), own.at_ms(at_day))
         assert row is not None
         weights.log_weighings(desk, own, [row], own.at_ms(at_day), 0.1)
     for kind, n, at_day in (("external pip", 11, 20.5), ("out", 5, 21.0), ("clear", 1, 7.0), ("pipped dead", 6, 22.5)):
@@ -300,10 +302,10 @@ def test_a_clutchs_findings_are_told_by_the_day(desk: Desk) -> None:
     found(desk, course, "1", "dented", 24 * 5)
     found(desk, course, "2", "mold", 2)
     found(desk, course, "3", "wet look", 2)
-    said = looking.clutch_lines(course, tray.tray(desk.book, course.batch))
+    said = candling.clutch_lines(course, tray.tray(desk.book, course.batch))
     assert said[0].startswith("Egg 1 dented early: too dry") and "wipe it" in said[1] and "too moist" in said[2]
     late = batch_late(desk, 55.0, "leopard_gecko", 2)
     laying.lay_out(desk, late, 2)
     found(desk, late, "1", "dented", 1)
-    assert "usual before the hatch" in looking.clutch_lines(late, tray.tray(desk.book, late.batch))[0]
-    assert looking.clutch_lines(batch_late(desk, 5.0), tray.tray(desk.book, late.batch)) == []
+    assert "usual before the hatch" in candling.clutch_lines(late, tray.tray(desk.book, late.batch))[0]
+    assert candling.clutch_lines(batch_late(desk, 5.0), tray.tray(desk.book, late.batch)) == []

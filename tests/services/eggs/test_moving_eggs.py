@@ -11,13 +11,16 @@ from making import batch_with_log, instrument
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Egg, TrayShape
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, judgement, logger_import, setting_up, trace
+from stathmis.services import setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS, FixedClock
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, laying, moving, tray
 from stathmis.services.eggs.laying import Described
 from stathmis.services.eggs.tray_shape import at_edge, beside, places_for, spots, third
+from stathmis.services.files import logger_import
+from stathmis.services.findings import judgement, trace
 from stathmis.services.instruments import places
 from stathmis.services.moisture import weights
 

@@ -6,9 +6,10 @@ import pytest
 
 import making
 from stathmis.logbook.records import Batch
-from stathmis.services import batches, setting_up
+from stathmis.services import setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, records, review
 

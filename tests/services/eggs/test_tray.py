@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 from making import batch_late, found, logged
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, EggFinding
-from stathmis.services import batches, knowledge, rounds, setting_up
+from stathmis.services import knowledge, rounds, setting_up
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import findings, hatching, laying, looking, moving, outcome, tray
+from stathmis.services.eggs import candling, findings, hatching, laying, moving, outcome, tray
 from stathmis.services.eggs.laying import Described
 
 HOUR_MS = 3_600_000
@@ -40,7 +41,7 @@ def test_eggs_are_laid_out_and_their_stories_told(desk: Desk) -> None:
     assert sheet.eggs[3].out and not sheet.eggs[4].out
     assert sheet.words().startswith("11 eggs in") and "1 out of the machine" in sheet.words()
     assert (sheet.tally.hatched, sheet.tally.clear, sheet.tally.open) == (1, 1, 10)
-    assert looking.take_out(sheet) == [
+    assert candling.take_out(sheet) == [
         "Take out egg 5 (rotten): it can burst and infect the rest: out now, wrapped, into the bin outside."
     ]
     for _ in range(2):
@@ -127,10 +128,10 @@ def test_any_story_adds_up(story: list[tuple[str, int]]) -> None:
 
 def test_candling_says_what_this_day_shows(desk: Desk) -> None:
     course = batch_late(desk)
-    seen = [looking.shows(course, day) for day in (0.5, 3.5, 5.0, 7.2, 10.0, 14.0, 18.1, 20.0, 20.8)]
+    seen = [candling.shows(course, day) for day in (0.5, 3.5, 5.0, 7.2, 10.0, 14.0, 18.1, 20.0, 20.8)]
     assert len(set(seen)) == len(seen) and "spider of veins" in seen[3] and "slanted edge" in seen[6]
     duck = batches.course_of(desk.book, desk.book.one(Batch, course.batch.id), course.incubator)
-    assert "spider" in looking.shows(duck, 7.0)
+    assert "spider" in candling.shows(duck, 7.0)
 
 
 def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:

@@ -10,11 +10,12 @@ from making import instrument, put_to_use, reference, typed
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Incubator, Survey
 from stathmis.logbook.snapshot import Series
-from stathmis.services import logger_import, rounds, setting_up
+from stathmis.services import rounds, setting_up
 from stathmis.services.advice import heat
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.instruments import drawer, history, logged_pairs, place_words, places
+from stathmis.services.files import logger_import
+from stathmis.services.instruments import history, logged_pairs, overview, place_words, places
 from stathmis.services.instruments.checking import evaluate
 from stathmis.services.instruments.places import Cell
 from stathmis.words.advice import said
@@ -49,7 +50,7 @@ def test_two_cheap_ones_do_not_outvote_a_checked_one(desk: Desk, cabinet: Incuba
     read(desk, good, 37.5)
     for other in cheap:
         read(desk, other, 39.2)
-    found = drawer.side_by_side(desk.book, cabinet, "temperature")
+    found = overview.side_by_side(desk.book, cabinet, "temperature")
     assert found is not None
     assert found.corrected.value == pytest.approx(37.53, abs=0.05)
     names = [found.readings[i].instrument.name for i in found.consensus.suspects]
@@ -64,7 +65,7 @@ def test_a_common_reference_does_not_average_out(desk: Desk, cabinet: Incubator)
         one = instrument(desk, name, incubator_id=cabinet.id)
         put_to_use(desk, typed(desk, one, [("37.5 37.5", "37.40 37.40")], against=lab), 0)
         read(desk, one, 37.5)
-    found = drawer.side_by_side(desk.book, cabinet, "temperature")
+    found = overview.side_by_side(desk.book, cabinet, "temperature")
     assert found is not None
     assert found.consensus.u >= 0.2, "the certificate's 0.4/2 stays, however many lean on it"
     assert rounds.sheet(desk.book, cabinet).verdict("temperature").corrected.u >= 0.2  # type: ignore[union-attr]
@@ -74,10 +75,10 @@ def test_only_what_was_read_together_is_compared(desk: Desk, cabinet: Incubator)
     one, two = (instrument(desk, name, incubator_id=cabinet.id) for name in ("A", "B"))
     read(desk, one, 37.5, minutes_ago=5)
     read(desk, two, 37.4, minutes_ago=200)
-    assert drawer.side_by_side(desk.book, cabinet, "temperature") is None
+    assert overview.side_by_side(desk.book, cabinet, "temperature") is None
     read(desk, one, 37.6, minutes_ago=198)
     # the newest reading of each decides the moments looked at
-    found = drawer.side_by_side(desk.book, cabinet, "temperature")
+    found = overview.side_by_side(desk.book, cabinet, "temperature")
     assert found is not None and {r.shown for r in found.readings} == {37.4, 37.6}
 
 

@@ -8,16 +8,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import making
+from stathmis.core.checks.steady import steady_part, time_constant
 from stathmis.core.errors import UserError
-from stathmis.core.steady import steady_part, time_constant
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Event, Incubator
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, logger_import, rounds
-from stathmis.services.course import Course
+from stathmis.services import rounds
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import box, mixes, sizes, states, water, weights
-from stathmis.services.moisture.box import BoxSheet
+from stathmis.services.files import logger_import
+from stathmis.services.findings import box, combinations
+from stathmis.services.findings.box import BoxSheet
+from stathmis.services.moisture import sizes, water, weights
+from stathmis.services.moisture import states as own_states
 from stathmis.words import box as box_words
 
 HOUR_MS = 3_600_000
@@ -136,16 +140,16 @@ def test_a_state_is_left_out_and_used_again(demo: Desk) -> None:
     sheet = looked_at(demo)
     incubator, _ = cabinet(demo)
     only_dry = next(s for s in sheet.states if s.setting.surface_cm2 == 0.0)
-    states.drop(demo, incubator, only_dry)
+    own_states.drop(demo, incubator, only_dry)
     less = looked_at(demo)
     assert less.used == sheet.used - 1
     again = next(s for s in less.states if s.since_ms == only_dry.since_ms)
     assert not again.used
-    states.include(demo, again)
+    own_states.include(demo, again)
     assert looked_at(demo).used == sheet.used
     for found in sheet.states:
         if found.setting.opening != 0.5:
-            states.drop(demo, incubator, found)
+            own_states.drop(demo, incubator, found)
     said = box_words.unmoved(looked_at(demo))
     assert "The vent was never moved" in said
 
@@ -177,7 +181,7 @@ def test_advice_names_the_mix_and_what_it_gives(demo: Desk) -> None:
     own = water.surfaces(demo.book, incubator)
     water.log_change(demo, incubator, {own[0].id: 1.0}, None, demo.now_ms - 4 * HOUR_MS)
     sheet = box.box_sheet(demo.book, incubator, course)
-    found = mixes.change(sheet.grids["now"], sheet.now)
+    found = combinations.change(sheet.grids["now"], sheet.now)
     assert found is not None and found.fill and box_words.change_words(found).startswith("Fill the")
     assert abs(found.cell.rh - 50.0) < 5.0 and found.cell.inside > 0.5
 
@@ -213,7 +217,7 @@ def test_eggs_by_caliper_and_candle(demo: Desk) -> None:
     ):
         with pytest.raises(UserError, match=says):
             sizes.log_size(demo, course, "3", *typed, demo.now_ms)
-    from stathmis.services.moisture import loss
+    from stathmis.services.findings import loss
 
     sheet = loss.loss_sheet(demo.book, course, weights.weighings(demo.book, course.batch.id))
     assert sheet is not None

@@ -6,17 +6,19 @@ import numpy as np
 import pytest
 
 from making import batch_with_log, instrument, put_to_use, reference, typed
+from stathmis.core.course.profile import Band
 from stathmis.core.errors import UserError
-from stathmis.core.profile import Band
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.logbook.records import Batch, Weighing
 from stathmis.logbook.snapshot import Series
-from stathmis.services import batches, logger_import, profiles
+from stathmis.services.batch import batches, profiles
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import loss, weights
-from stathmis.services.moisture.weights import Row
+from stathmis.services.files import logger_import
+from stathmis.services.findings import loss
+from stathmis.services.moisture import weights
+from stathmis.services.moisture.weights import OnScale
 from stathmis.words import loss as loss_words
 
 SATURATED = float(saturation_vapor_pressure(37.5))
@@ -36,7 +38,7 @@ def box(desk: Desk, days: int = 10, rh: float = 50.0) -> Course:
     return found
 
 
-def weigh(desk: Desk, course: Course, day: float, *rows: Row) -> int:
+def weigh(desk: Desk, course: Course, day: float, *rows: OnScale) -> int:
     at = course.batch.set_ms + round(day * DAY_MS)
     found = [w for r in rows if (w := weights.interpret(desk.book, course, r, at)) is not None]
     return weights.log_weighings(desk, course, found, at, 0.1)
@@ -49,7 +51,7 @@ def tray(day: float, g: float = 11.0, each: float = 58.0, eggs: int = 12, rh: fl
 def test_the_line_finds_the_shells_and_asks_for_the_rest(desk: Desk) -> None:
     course = box(desk)
     for day in (0.0, 4.0, 8.0):
-        assert weigh(desk, course, day, Row("", 12, tray(day))) == 1
+        assert weigh(desk, course, day, OnScale("", 12, tray(day))) == 1
     sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and sheet.conductance is not None and sheet.target is not None
     assert sheet.conductance.value == pytest.approx(11.0, abs=3 * sheet.conductance.u + 0.02)
@@ -68,8 +70,8 @@ def test_the_by_weight_school_follows_each_weighing(desk: Desk) -> None:
     profiles.follow(desk, desk.book.records(Batch)[0], "by_weight", "from 0")
     course = batches.running(desk.book, course.incubator) or course
     assert course.band("humidity", course.at_ms(3.0)) == Band(45.0, 55.0)
-    weigh(desk, course, 0.0, Row("", 12, tray(0.0, rh=60.0)))
-    weigh(desk, course, 6.0, Row("", 12, tray(6.0, rh=60.0)))
+    weigh(desk, course, 0.0, OnScale("", 12, tray(0.0, rh=60.0)))
+    weigh(desk, course, 6.0, OnScale("", 12, tray(6.0, rh=60.0)))
     after = batches.running(desk.book, course.incubator)
     assert after is not None
     assert after.band("humidity", after.at_ms(5.9)) == Band(45.0, 55.0), "the past is judged by what was known then"
@@ -84,26 +86,26 @@ def test_the_by_weight_school_follows_each_weighing(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("row", "says"),
     [
-        (Row("", 12, "heavy"), "is no mass"),
-        (Row("", 0, "690"), "How many eggs"),
-        (Row("", 12, "24.5"), "write 24.5oz"),
-        (Row("", 12, "1450"), "was the tray weighed"),
-        (Row("", 12, "120"), "is the count of 12 right"),
-        (Row("", 12, "705.0"), "Heavier than before"),
-        (Row("", 12, "560"), "Much lighter than before"),
-        (Row("", 10, "560"), "2 eggs fewer"),
-        (Row("", 14, "790"), "the same eggs belong"),
+        (OnScale("", 12, "heavy"), "is no mass"),
+        (OnScale("", 0, "690"), "How many eggs"),
+        (OnScale("", 12, "24.5"), "write 24.5oz"),
+        (OnScale("", 12, "1450"), "was the tray weighed"),
+        (OnScale("", 12, "120"), "is the count of 12 right"),
+        (OnScale("", 12, "705.0"), "Heavier than before"),
+        (OnScale("", 12, "560"), "Much lighter than before"),
+        (OnScale("", 10, "560"), "2 eggs fewer"),
+        (OnScale("", 14, "790"), "the same eggs belong"),
     ],
 )
-def test_what_does_not_fit_is_asked_about_at_its_row(desk: Desk, row: Row, says: str) -> None:
+def test_what_does_not_fit_is_asked_about_at_its_row(desk: Desk, row: OnScale, says: str) -> None:
     course = box(desk)
-    weigh(desk, course, 0.0, Row("", 12, "696.0"))
+    weigh(desk, course, 0.0, OnScale("", 12, "696.0"))
     at = course.at_ms(4.0)
     found = weights.interpret(desk.book, course, row, at)
     assert found is not None and says in (found.problem or found.doubt)
     assert not found.good
     if found.doubt:
-        sure = weights.interpret(desk.book, course, Row(row.mark, row.eggs, row.text, sure=True), at)
+        sure = weights.interpret(desk.book, course, OnScale(row.mark, row.eggs, row.text, sure=True), at)
         assert sure is not None and sure.good, "the keeper may know better"
     with pytest.raises(UserError, match="nothing to log"):
         weights.log_weighings(desk, course, [found], at, 0.1)
@@ -112,9 +114,9 @@ def test_what_does_not_fit_is_asked_about_at_its_row(desk: Desk, row: Row, says:
 
 def test_ounces_commas_and_times_that_cannot_be(desk: Desk) -> None:
     course = box(desk)
-    found = weights.interpret(desk.book, course, Row("7", 1, "2,05 oz"), course.at_ms(1.0))
+    found = weights.interpret(desk.book, course, OnScale("7", 1, "2,05 oz"), course.at_ms(1.0))
     assert found is not None and found.mass_g == pytest.approx(58.12, abs=0.01) and found.good
-    assert weights.interpret(desk.book, course, Row("7", 1, "  "), course.at_ms(1.0)) is None
+    assert weights.interpret(desk.book, course, OnScale("7", 1, "  "), course.at_ms(1.0)) is None
     for at, step, says in (
         (desk.now_ms + 1, 0.1, "until now"),
         (0, 0.1, "until now"),
@@ -123,7 +125,7 @@ def test_ounces_commas_and_times_that_cannot_be(desk: Desk) -> None:
         with pytest.raises(UserError, match=says):
             weights.log_weighings(desk, course, [found], at, step)
     weights.log_weighings(desk, course, [found], course.at_ms(2.0), 0.1)
-    early = weights.interpret(desk.book, course, Row("7", 1, "58"), course.at_ms(1.0))
+    early = weights.interpret(desk.book, course, OnScale("7", 1, "58"), course.at_ms(1.0))
     assert early is not None and "later than this one" in early.problem
     weights.strike_weighing(desk, weights.weighings(desk.book, course.batch.id)[0])
     assert weights.weighings(desk.book, course.batch.id) == []
@@ -135,7 +137,7 @@ def test_an_egg_unlike_the_rest_is_named(desk: Desk) -> None:
     course = box(desk)
     shells = {"1": 11.0, "2": 10.6, "3": 11.5, "4": 11.2, "5": 20.0}
     for day in (0.0, 5.0, 9.0):
-        rows = [Row(m, 1, tray(day, g, eggs=1)) for m, g in shells.items()]
+        rows = [OnScale(m, 1, tray(day, g, eggs=1)) for m, g in shells.items()]
         assert weigh(desk, course, day, *rows) == 5
     sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and [e.mark for e in sheet.eggs if e.unlike] == ["5"]
@@ -147,7 +149,7 @@ def test_an_egg_unlike_the_rest_is_named(desk: Desk) -> None:
 def test_humidity_not_read_for_days_is_assumed_and_said(desk: Desk) -> None:
     course, _ = batch_with_log(desk, np.full(10 * 1440, 37.5))
     for day in (0.0, 5.0):
-        weigh(desk, course, day, Row("", 12, tray(day)))
+        weigh(desk, course, day, OnScale("", 12, tray(day)))
     sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
     assert sheet is not None and sheet.target is not None and sheet.known_percent == 0.0
     assert sheet.mean_rh is None and sheet.forecast is None

@@ -10,8 +10,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import Habits
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import TaskMark
 from stathmis.services import knowledge, setting_up

@@ -7,13 +7,15 @@ import pytest
 
 import making
 from making import batch_with_log
+from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import Habits
 from stathmis.logbook.records import Batch, Event, Incubator, StoredPlan, Weighing
-from stathmis.services import batches, rounds, setting_up
+from stathmis.services import rounds, setting_up
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import box, weights
+from stathmis.services.findings import box
+from stathmis.services.moisture import weights
 from stathmis.services.plan import clutch, lockdown, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.reminders import Reminders

@@ -8,12 +8,14 @@ import pytest
 import making
 from making import batch_with_log
 from stathmis.logbook.records import Batch, StoredPlan, Weighing
-from stathmis.services import batches, knowledge, setting_up
+from stathmis.services import knowledge, setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Learned
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Learned
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings
-from stathmis.services.moisture import loss, weights
+from stathmis.services.findings import loss
+from stathmis.services.moisture import weights
 from stathmis.services.plan import learning, planning
 
 
@@ -72,7 +74,9 @@ def test_own_shells_are_where_the_weights_start_from(desk: Desk) -> None:
         again = batches.course_by_id(desk.book, course.batch.id)
         assert again is not None
         for day, mass in masses:
-            row = weights.interpret(desk.book, again, weights.Row("", 12, f"{mass:.1f}", sure=True), again.at_ms(day))
+            row = weights.interpret(
+                desk.book, again, weights.OnScale("", 12, f"{mass:.1f}", sure=True), again.at_ms(day)
+            )
             assert row is not None
             weights.log_weighings(desk, again, [row], again.at_ms(day), 0.1)
         sheet = loss.loss_sheet(desk.book, again, weights.weighings(desk.book, again.batch.id), desk.now_ms)

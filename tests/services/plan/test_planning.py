@@ -10,11 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import making
-from stathmis.core import schedule
+from stathmis.core.course import schedule
+from stathmis.core.course.schedule import Habits, Span
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import Habits, Span
 from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
-from stathmis.services import batches, knowledge, setting_up
+from stathmis.services import knowledge, setting_up
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS, local
 from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks, turning

@@ -15,11 +15,12 @@ from hypothesis import strategies as st
 from PySide6.QtWidgets import QApplication
 
 from stathmis.core.errors import UserError
-from stathmis.core.hatch_stats import rate
+from stathmis.core.hatch.hatch_stats import rate
 from stathmis.exchange.report_page import Drawing, Heading, Report, Table, Words, html_of, plain, write_html
 from stathmis.logbook.records import Batch
-from stathmis.services import batches, setting_up
-from stathmis.services.course import Course
+from stathmis.services import setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import review, tray
 from stathmis.services.eggs.outcome import rate_words

@@ -14,21 +14,21 @@ from typing import Literal
 import numpy as np
 
 from stathmis.core.calibration import NORMAL_95
+from stathmis.core.checks.places import Centering, center
 from stathmis.core.conformity import INSIDE, OUTSIDE, decide
-from stathmis.core.places import Centering, center
-from stathmis.core.profile import Band
+from stathmis.core.course.profile import Band
+from stathmis.core.course.upsets import cycling
 from stathmis.core.units import difference_from_inside, from_inside
-from stathmis.core.upsets import cycling
 from stathmis.logbook.records import Incubator
 from stathmis.services import rounds
 from stathmis.services.advice.reasons import SETTLING_MS, Reason, Upset, upset
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
-from stathmis.services.corrections import Corrected
-from stathmis.services.last_action import LastAction, last_action
+from stathmis.services.findings.corrections import Corrected
+from stathmis.services.findings.last_action import LastAction, last_action
+from stathmis.services.findings.runs import Run, temperature_runs
+from stathmis.services.findings.verdict import Verdict
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.runs import Run, temperature_runs
-from stathmis.services.verdict import Verdict
 
 DANGER_C = 40.0
 """Egg temperature that kills within hours. Source: common practice."""

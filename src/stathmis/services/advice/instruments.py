@@ -7,7 +7,7 @@ from typing import Literal
 
 from stathmis.core.conformity import UNDECIDED
 from stathmis.services.advice.reasons import Reason
-from stathmis.services.verdict import Judged, Verdict
+from stathmis.services.findings.verdict import Judged, Verdict
 
 
 @dataclass(frozen=True)

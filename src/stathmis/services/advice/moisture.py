@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, Literal
 from stathmis.core.conformity import OUTSIDE
 from stathmis.services.advice.reasons import Reason, Upset, upset
 from stathmis.services.book import Book
-from stathmis.services.last_action import LastAction, last_action
+from stathmis.services.findings.last_action import LastAction, last_action
+from stathmis.services.findings.verdict import Verdict
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.verdict import Verdict
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
-    from stathmis.services.moisture.mixes import Change
+    from stathmis.services.findings.box import BoxSheet
+    from stathmis.services.findings.combinations import Change
 
 Kind = Literal["wait", "doubt", "mix", "more water", "less water", "lid shut", "moisten", "air"]
 
@@ -56,7 +56,7 @@ def moisture(book: Book, sheet: RoundSheet, verdict: Verdict | None, box: BoxShe
         if known.misfit is not None and known.misfit.causes:
             return MoistureAdvice("doubt", verdict, rule, last=last, box=known)
         # the box is read in with the first one that is learned
-        from stathmis.services.moisture.mixes import change
+        from stathmis.services.findings.combinations import change
 
         asked = change(known.grids["now"], known.now)
         if asked is not None:

@@ -9,11 +9,11 @@ from stathmis.services.advice.heat import HeatAdvice, heat, hot_now
 from stathmis.services.advice.instruments import InstrumentAdvice, instruments
 from stathmis.services.advice.moisture import MoistureAdvice, moisture
 from stathmis.services.book import Book
+from stathmis.services.findings.verdict import Verdict
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.verdict import Verdict
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
 
 Advice = HeatAdvice | MoistureAdvice | InstrumentAdvice
 

@@ -8,9 +8,9 @@ from typing import Literal
 from stathmis.logbook.records import Event, Quantity
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
-from stathmis.services.last_action import LastAction
+from stathmis.services.findings.last_action import LastAction
+from stathmis.services.findings.verdict import Verdict
 from stathmis.services.rounds import RoundSheet
-from stathmis.services.verdict import Verdict
 
 SETTLING_MS = 3 * HOUR_MS
 """After water, vent, lid, cooling, a power cut or a moved set point, wait this long before the next change.

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import BreakOut
 from stathmis.services import knowledge
+from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import check_time
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray

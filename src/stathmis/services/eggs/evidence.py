@@ -7,20 +7,21 @@ from itertools import pairwise
 
 import numpy as np
 
-from stathmis.core.hatch_stats import Rate, differ
-from stathmis.core.review import Measured
+from stathmis.core.hatch.hatch_stats import Rate, differ
+from stathmis.core.hatch.review import Measured
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel, Instrument, Placement
-from stathmis.services.batches import events_along
+from stathmis.services.batch.batches import events_along
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
-from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet, tally
 from stathmis.services.eggs.tray_shape import at_edge
-from stathmis.services.judgement import EggTrace
-from stathmis.services.moisture import loss, weights
+from stathmis.services.findings import loss
+from stathmis.services.findings.judgement import EggTrace
+from stathmis.services.findings.runs import recorded
+from stathmis.services.moisture import weights
 from stathmis.services.plan import planning, turning
-from stathmis.services.runs import recorded
 
 LOOKED_U_DAYS = 0.25
 """The middle chick's hour is known to about a quarter of a day: one does not look all the time."""

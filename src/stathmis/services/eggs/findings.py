@@ -7,17 +7,17 @@ from typing import Any
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.tray import HATCH_ORDER, WEAK, EggStory, tray
-from stathmis.services.knowledge import Finding
+from stathmis.services.knowledge import FindingKind
 from stathmis.words import dates
 from stathmis.words.numbers import count
 
 
-def offered(course: Course, group: str) -> list[Finding]:
+def offered(course: Course, group: str) -> list[FindingKind]:
     """What may be found at the eggs of a batch: "candling", "hatch" or "after"."""
     kind = course.species.kind
     return [f for f in knowledge.findings().values() if f.group == group and f.kind in (kind, "all")]

@@ -8,12 +8,12 @@ import numpy as np
 
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
-from stathmis.services.course import Course
 from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.findings.runs import Run, recorded
 from stathmis.services.moisture.water import events_of
-from stathmis.services.runs import Run, recorded
 from stathmis.words import dates
 from stathmis.words.numbers import count
 

@@ -8,9 +8,9 @@ from typing import Any
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Egg, TrayShape, Weighing
 from stathmis.services import clock
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.tray import usual_width
 from stathmis.services.eggs.tray_shape import SHAPES, place_in, places_for
@@ -122,7 +122,7 @@ def laid_in(book: Book, course: Course, text: str) -> int | None:
 def _weighed(book: Book, course: Course, mark: str, typed: str) -> dict[str, Any]:
     """The weighing of an egg as it was set."""
     at = min(course.batch.set_ms, book.now_ms)
-    found = weights.interpret(book, course, weights.Row(mark, 1, typed), at)
+    found = weights.interpret(book, course, weights.OnScale(mark, 1, typed), at)
     if found is None or found.mass_g is None or found.problem or found.doubt:
         raise UserError(found.problem or found.doubt if found is not None else "That is no mass.", "Mend the mass.")
     return {

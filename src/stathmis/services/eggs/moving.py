@@ -11,8 +11,8 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Egg, EggFinding, EggSize, Event, Incubator, Stay, StoredPlan, Weighing
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import fields_of
 from stathmis.services.eggs.laying import own_eggs

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stathmis.core.hatch_stats import Rate
+from stathmis.core.hatch.hatch_stats import Rate
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.hatching import OPEN_SCHOOLS

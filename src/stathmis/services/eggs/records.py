@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from stathmis.core.hatch_stats import Rate, Tally, ranks, rate
-from stathmis.core.schedule import BEST_STORED_DAYS, MOST_STORED_DAYS
+from stathmis.core.course.schedule import BEST_STORED_DAYS, MOST_STORED_DAYS
+from stathmis.core.hatch.hatch_stats import Rate, Tally, ranks, rate
 from stathmis.logbook.records import Batch, StoredPlan
-from stathmis.services import batches
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.eggs.tray import EggStory, TraySheet, tally, tray
 from stathmis.services.eggs.tray_shape import at_edge
 

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stathmis.core import review as core
-from stathmis.core.hatch_stats import Rate, Tally
-from stathmis.core.review import Measured, Review, Weighed
+from stathmis.core.hatch import review as core
+from stathmis.core.hatch.hatch_stats import Rate, Tally
+from stathmis.core.hatch.review import Measured, Review, Weighed
 from stathmis.core.units import difference_from_inside
-from stathmis.services import judgement
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.eggs.break_out import deaths
 from stathmis.services.eggs.evidence import (
     LaterCheck,
@@ -23,7 +22,8 @@ from stathmis.services.eggs.evidence import (
 from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
-from stathmis.services.judgement import EggTrace
+from stathmis.services.findings import judgement
+from stathmis.services.findings.judgement import EggTrace
 from stathmis.words import dates
 from stathmis.words.numbers import count, signed, unit_word
 

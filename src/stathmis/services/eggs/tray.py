@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, sqrt
 
-from stathmis.core.hatch_stats import Tally
+from stathmis.core.hatch.hatch_stats import Tally
 from stathmis.logbook.records import Batch, BreakOut, Egg, EggFinding
 from stathmis.services import knowledge
 from stathmis.services.book import Book

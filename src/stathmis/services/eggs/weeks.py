@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.calibration import NORMAL_95
-from stathmis.core.mortality import spread_over
+from stathmis.core.hatch.mortality import spread_over
 from stathmis.core.units import Unit
 from stathmis.logbook.records import Quantity
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.corrections import Corrected
-from stathmis.services.course import Course
-from stathmis.services.judgement import EggExcursion, JudgedRun
-from stathmis.services.runs import Run
+from stathmis.services.findings.corrections import Corrected
+from stathmis.services.findings.judgement import EggExcursion, JudgedRun
+from stathmis.services.findings.runs import Run
 from stathmis.words.numbers import u_text, value_text
 
 WEEK_DAYS = 7.0

@@ -9,18 +9,18 @@ from math import inf, sqrt
 import numpy as np
 
 from stathmis.core.calibration import Correction, Fit, fit
+from stathmis.core.checks.influences import Effect, Influence
+from stathmis.core.checks.settling import Settling, settling
+from stathmis.core.checks.straight_line import FitError
 from stathmis.core.errors import UserError
-from stathmis.core.influences import Effect, Influence
-from stathmis.core.settling import Settling, settling
-from stathmis.core.straight_line import FitError
 from stathmis.core.uncertainty import Budget, type_b_half_width, type_b_resolution
 from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
 from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Conditions
 from stathmis.logbook.records import CalibrationPoint, Channel, Instrument
 from stathmis.services.book import Book
-from stathmis.services.corrections import SLOPE_ALLOWANCE, resolution_u
 from stathmis.services.desk import Desk
+from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, resolution_u
 from stathmis.services.instruments.doubts import doubts
 from stathmis.services.instruments.draft import Draft, PointSet, Row
 from stathmis.services.instruments.methods import RESPONSE_S

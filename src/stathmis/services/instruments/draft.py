@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from stathmis.core.pairing import Pairs
+from stathmis.core.checks.pairing import Pairs
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services.instruments.methods import HYSTERESIS, Method, methods, methods_for

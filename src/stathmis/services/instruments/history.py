@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from stathmis.core.drift import Drift, fit_drift, leaves_tolerance
+from stathmis.core.checks.drift import Drift, fit_drift, leaves_tolerance
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import (
@@ -20,8 +20,8 @@ from stathmis.logbook.records import (
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
-from stathmis.services.corrections import resolution_u
 from stathmis.services.desk import Desk
+from stathmis.services.findings.corrections import resolution_u
 from stathmis.services.instruments.doubts import CHECK_EVERY_DAYS, certificate_expires_ms
 from stathmis.services.instruments.zones import working_point, working_zone
 

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from stathmis.core import fixed_points
 from stathmis.core.calibration import fit
-from stathmis.core.influences import Effect
-from stathmis.core.straight_line import FitError
+from stathmis.core.checks.influences import Effect
+from stathmis.core.checks.straight_line import FitError
 from stathmis.core.uncertainty import type_b_resolution
 from stathmis.core.units import from_inside
-from stathmis.services.corrections import SLOPE_ALLOWANCE
+from stathmis.services.findings.corrections import SLOPE_ALLOWANCE
 from stathmis.services.instruments.checking import OWN_SCATTER, STEPS_IN_USE, Check
 from stathmis.services.instruments.draft import Draft, split_readings
 from stathmis.services.instruments.points import Point, influences_of

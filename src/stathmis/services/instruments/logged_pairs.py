@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from stathmis.core.checks.pairing import lag_between, pair_blocks
 from stathmis.core.errors import UserError
-from stathmis.core.pairing import lag_between, pair_blocks
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel
 from stathmis.services.book import Book

@@ -8,15 +8,15 @@ from math import hypot, sqrt
 
 import numpy as np
 
+from stathmis.core.checks.places import Evenness, Layers, evenness, layers
+from stathmis.core.checks.straight_line import FitError
 from stathmis.core.errors import UserError
-from stathmis.core.places import Evenness, Layers, evenness, layers
-from stathmis.core.straight_line import FitError
 from stathmis.core.units import difference_to_inside, parse_typed
 from stathmis.logbook import surveys
 from stathmis.logbook.records import Channel, Incubator, Survey, SurveyPoint
 from stathmis.services.book import Book
-from stathmis.services.corrections import resolution_u
 from stathmis.services.desk import Desk
+from stathmis.services.findings.corrections import resolution_u
 from stathmis.services.instruments.reference_values import FieldError, number_in, readings_in
 
 PLACES = (

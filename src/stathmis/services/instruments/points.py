@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot
 
-from stathmis.core.influences import Effect, Influence, gather
-from stathmis.core.settling import Settling
+from stathmis.core.checks.influences import Effect, Influence, gather
+from stathmis.core.checks.settling import Settling
 
 
 @dataclass(frozen=True)

@@ -10,14 +10,14 @@ import numpy as np
 
 from stathmis.core import fixed_points
 from stathmis.core.calibration import NORMAL_95, Correction
-from stathmis.core.certificate import CertificateCurve
-from stathmis.core.influences import Effect, merged
+from stathmis.core.checks.certificate import CertificateCurve
+from stathmis.core.checks.influences import Effect, merged
 from stathmis.core.psychrometrics import relative_humidity_from_wet_bulb, standard_pressure, ventilated_wick_coefficient
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.corrections import resolution_u
+from stathmis.services.findings.corrections import resolution_u
 from stathmis.services.instruments.draft import PointSet, Row, split_readings
 from stathmis.services.instruments.methods import Allowance
 from stathmis.services.reading_field import interpret

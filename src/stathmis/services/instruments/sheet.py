@@ -14,7 +14,7 @@ from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import CalibrationPoint, Channel
 from stathmis.services.book import Book
-from stathmis.services.corrections import resolution_u
+from stathmis.services.findings.corrections import resolution_u
 from stathmis.services.instruments.methods import methods
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point, working_zone
 from stathmis.words import dates
@@ -24,7 +24,7 @@ MODEL_WORDS = {"offset": "one offset", "line": "a straight line", "quadratic": "
 
 
 @dataclass(frozen=True)
-class Sheet:
+class CheckSheet:
     """A check in words and tables, ready to be set on paper; numbers are written out with their units' decimals."""
 
     title: str
@@ -43,7 +43,7 @@ class Sheet:
     zone: tuple[float, float]
 
 
-def sheet(book: Book, calibration: Calibration) -> Sheet:
+def sheet(book: Book, calibration: Calibration) -> CheckSheet:
     """The sheet of a check that is in the logbook."""
     channel = book.channel(calibration.channel_id)
     instrument = book.instrument(channel.instrument_id)
@@ -79,7 +79,7 @@ def sheet(book: Book, calibration: Calibration) -> Sheet:
         )
         for i, p in enumerate(points)
     )
-    return Sheet(
+    return CheckSheet(
         title=f"Check of {instrument.name}",
         facts=facts,
         result=f"When it shows {at:.{places}f} {unit}, add {signed(value - at, places)} ± {U:.{places}f} {unit} "

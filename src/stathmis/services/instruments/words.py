@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import isinf
 
 from stathmis.core.calibration import BEND_SEEN, QUADRATIC_POINTS, WELL_APART, Considered
-from stathmis.core.settling import Settling
+from stathmis.core.checks.settling import Settling
 from stathmis.core.units import Unit, from_inside
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.improving import Prospect

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stathmis.core.calibration import Correction
-from stathmis.core.profile import Band
+from stathmis.core.course.profile import Band
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
-from stathmis.services import batches
+from stathmis.services.batch import batches
 from stathmis.services.book import Book
-from stathmis.services.corrections import resolution_u
+from stathmis.services.findings.corrections import resolution_u
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,11 @@ from stathmis.core import moisture
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import EggSize
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
+from stathmis.services.findings.loss import LossSheet
 from stathmis.services.moisture import weights
-from stathmis.services.moisture.loss import LossSheet
 
 U_FRESH = 0.02
 """Relative standard uncertainty of a fresh mass from length and breadth. Source: Hoyt (1979), about 2 %."""

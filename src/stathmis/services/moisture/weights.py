@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Weighing
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 from stathmis.words.numbers import count
@@ -25,7 +25,7 @@ DAILY_PERCENT = 1.6
 
 
 @dataclass(frozen=True)
-class Row:
+class OnScale:
     """One line of the scale: mark "" for the whole tray; eggs on the scale; what was typed; whether a doubt about it
     was answered with "it is right"."""
 
@@ -39,7 +39,7 @@ class Row:
 class Weighed:
     """What a row comes to: mass of all on the scale in g, or None with a problem; a doubt can be overruled."""
 
-    row: Row
+    row: OnScale
     mass_g: float | None = None
     problem: str = ""
     doubt: str = ""
@@ -77,7 +77,7 @@ def mass_in(text: str) -> float | None:
     return float(match[1].replace(",", ".")) * GRAMS[(match[2] or "g").lower()] if match else None
 
 
-def interpret(book: Book, course: Course, row: Row, at_ms: int) -> Weighed | None:
+def interpret(book: Book, course: Course, row: OnScale, at_ms: int) -> Weighed | None:
     """What a row comes to, weighed at a time (UTC ms); None for an empty one."""
     if not row.text.strip():
         return None
@@ -98,7 +98,7 @@ def interpret(book: Book, course: Course, row: Row, at_ms: int) -> Weighed | Non
     return Weighed(row, mass, doubt=doubt)
 
 
-def _odd_mass(mass: float, row: Row, usual: float, unit_given: bool) -> str:
+def _odd_mass(mass: float, row: OnScale, usual: float, unit_given: bool) -> str:
     each = mass / row.eggs
     as_ounces = each * GRAMS["oz"]
     if not unit_given and PLAUSIBLE[0] * usual <= as_ounces <= PLAUSIBLE[1] * usual:
@@ -108,7 +108,7 @@ def _odd_mass(mass: float, row: Row, usual: float, unit_given: bool) -> str:
     return f"{each:.1f} g an egg, and {usual:.0f} g is usual: is the count of {row.eggs} right?"
 
 
-def _against(book: Book, before: Weighing, row: Row, mass: float, at_ms: int) -> str:
+def _against(book: Book, before: Weighing, row: OnScale, mass: float, at_ms: int) -> str:
     """What does not fit with the weighing before it."""
     when = book.local(before.time_ms)
     last = f"{before.mass_g / before.eggs:.2f} g an egg on {dates.day(when)}"

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from stathmis.core import schedule
 from stathmis.core.adherence import judge
 from stathmis.core.calibration import NORMAL_95
+from stathmis.core.course import schedule
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Weighing
 from stathmis.services import knowledge
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
+from stathmis.services.findings.runs import recorded
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
-from stathmis.services.runs import recorded
 from stathmis.words import dates
 from stathmis.words.numbers import with_u
 

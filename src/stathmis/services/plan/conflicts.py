@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from stathmis.core import schedule
+from stathmis.core.course import schedule
+from stathmis.core.course.schedule import Span
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import Span
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import knowledge
 from stathmis.services.book import Book

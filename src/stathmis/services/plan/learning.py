@@ -8,16 +8,19 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import hypot
 
-from stathmis.core import learning, moisture
-from stathmis.core.learning import LearnedShare, eggs_for, learn, learn_share
-from stathmis.core.profile import Species
+from stathmis.core import moisture
+from stathmis.core.course.profile import Species
+from stathmis.core.hatch import learning
+from stathmis.core.hatch.learning import EstimatedShare, eggs_for, learn, learn_share
 from stathmis.logbook.records import Batch
-from stathmis.services import batches, judgement, knowledge
+from stathmis.services import knowledge
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course, Learned
 from stathmis.services.book import Book
-from stathmis.services.course import Course, Learned
 from stathmis.services.eggs.evidence import hatch_day
 from stathmis.services.eggs.tray import tray
-from stathmis.services.moisture import loss, weights
+from stathmis.services.findings import judgement, loss
+from stathmis.services.moisture import weights
 from stathmis.words.numbers import count, signed
 
 TERM_BETWEEN_DAYS, TERM_WITHIN_DAYS = 0.4, 0.25
@@ -38,10 +41,10 @@ class Learnt:
     of the set eggs; hatches: how many own ones there were."""
 
     species: Species
-    term: learning.Learned
-    shells: learning.Learned
-    hatch: LearnedShare
-    fertile: LearnedShare
+    term: learning.Estimate
+    shells: learning.Estimate
+    hatch: EstimatedShare
+    fertile: EstimatedShare
     hatches: int
 
 

@@ -15,7 +15,7 @@ from stathmis.services.plan.tasks import in_unit, marks
 from stathmis.words.numbers import band_text
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
 
 MINUTE_MS = 60_000
 SHOWN_BEFORE_MS = 12 * 3_600_000
@@ -73,7 +73,7 @@ def soon(book: Book, plan: Plan) -> bool:
 def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     """The run as it stands. box: what water and vents give, for the steps of the ramp."""
     # many windows stand before a lockdown is near
-    from stathmis.services.moisture.box import VENT_SCHOOLS, vent_school
+    from stathmis.services.findings.box import VENT_HABITS, vent_habit
     from stathmis.words import box as box_words
 
     known = marks(book)
@@ -82,7 +82,7 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else "more humidity"
     ramp = box_words.ramp_lines(book, box) if box is not None and box.used else []
     water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."
-    school = VENT_SCHOOLS[vent_school(book)]
+    school = VENT_HABITS[vent_habit(book)]
     brooder = in_unit(knowledge.tasks()["brooder warm"].how, book.temperature_unit)
     texts = (
         ("candle", "Candle for the last time", "Clears, dead and rotten eggs out; what is doubtful stays.", 6.0, True),

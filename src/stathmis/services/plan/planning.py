@@ -8,16 +8,17 @@ from dataclasses import asdict, dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
-from stathmis.core import schedule
+from stathmis.core.course import schedule
+from stathmis.core.course.profile import Species
+from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
-from stathmis.core.profile import Species
-from stathmis.core.schedule import Habits
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
-from stathmis.services import knowledge, profiles, setting_up
+from stathmis.services import knowledge, setting_up
+from stathmis.services.batch import profiles
+from stathmis.services.batch.course import Learned, learned_in
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
-from stathmis.services.course import Learned, learned_in
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 

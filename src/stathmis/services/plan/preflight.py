@@ -8,15 +8,15 @@ import numpy as np
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
-from stathmis.core.profile import Air, Band, phases
-from stathmis.core.upsets import openings
+from stathmis.core.course.profile import Air, Band, phases
+from stathmis.core.course.upsets import sudden_drops
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
+from stathmis.services.findings.runs import Run, lately
 from stathmis.services.moisture import water
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import marks
-from stathmis.services.runs import Run, lately
 from stathmis.words.numbers import band_text, with_u
 
 LOOKED_AT_MS = 2 * DAY_MS
@@ -30,7 +30,7 @@ RECOVERY_MIN = 90.0
 
 
 @dataclass(frozen=True)
-class Finding:
+class Answer:
     """One question of the pre-flight: what it is about, the answer ("yes", "no" or "unknown"), and in words."""
 
     about: str
@@ -42,7 +42,7 @@ class Finding:
 class Preflight:
     """The warm-up judged: findings, and whether the machine is ready for eggs."""
 
-    findings: tuple[Finding, ...]
+    findings: tuple[Answer, ...]
 
     @property
     def ready(self) -> bool:
@@ -79,11 +79,11 @@ def _last(run: Run | None, now: int) -> Run | None:
     return run if run is not None and now - int(run.times_ms[-1]) < 14 * HOUR_MS else None
 
 
-def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Finding]:
+def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Answer]:
     run = _last(run, now)
     if run is None:
         words = "no temperature was read lately: hang a checked thermometer at egg-top height"
-        return [Finding("settled", "unknown", words), Finding("band", "unknown", words)]
+        return [Answer("settled", "unknown", words), Answer("band", "unknown", words)]
     late = run.times_ms >= run.times_ms[-1] - SETTLED_HOURS * HOUR_MS
     hours = float(np.ptp(run.times_ms[late])) / HOUR_MS
     values, seconds = run.corrected[late], run.times_ms[late] / 1000.0
@@ -92,7 +92,7 @@ def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Finding]:
     found = []
     if hours < 0.75 * SETTLED_HOURS or values.size < 3:
         found.append(
-            Finding("settled", "unknown", f"it was read over {hours:.0f} h only; 24 h dry and 24 h wet is best")
+            Answer("settled", "unknown", f"it was read over {hours:.0f} h only; 24 h dry and 24 h wet is best")
         )
     else:
         slope = float(np.polyfit(seconds - seconds[0], values, 1)[0]) * (seconds[-1] - seconds[0])
@@ -100,46 +100,46 @@ def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Finding]:
         steady = abs(slope) <= MOST_DRIFT_K and swing <= MOST_SWING_K
         scale = 1.8 if unit == "°F" else 1.0
         words = f"over {hours:.0f} h it drifted {abs(slope) * scale:.1f} {unit} and swung ± {swing * scale:.1f} {unit}"
-        found.append(Finding("settled", "yes" if steady else "no", words))
+        found.append(Answer("settled", "yes" if steady else "no", words))
     decision = str(decide(mean, u, band.low, band.high))
     said = with_u(mean, NORMAL_95 * u, "temperature", unit)
     words = f"{said}, {band_text(band.low, band.high, 'temperature', unit)} wanted"
     answer = {"inside": "yes", "outside": "no", "undecided": "unknown"}[decision]
-    found.append(Finding("band", answer, words))
+    found.append(Answer("band", answer, words))
     return found
 
 
-def _recovery(run: Run | None) -> Finding | None:
+def _recovery(run: Run | None) -> Answer | None:
     """How quickly the air was back after the lid was open."""
     if run is None or not run.dense:
-        return Finding("recovery", "unknown", "open the lid for a minute and let a logger see it come back")
-    drops = openings(run.times_ms / 1000.0, run.corrected)
+        return Answer("recovery", "unknown", "open the lid for a minute and let a logger see it come back")
+    drops = sudden_drops(run.times_ms / 1000.0, run.corrected)
     if not drops:
-        return Finding("recovery", "unknown", "the lid was not opened: open it for a minute to see it come back")
+        return Answer("recovery", "unknown", "the lid was not opened: open it for a minute to see it come back")
     recoveries = [d.recovery_s for d in drops if d.recovery_s is not None]
     if not recoveries:
-        return Finding("recovery", "no", "it was not back within four hours of an opening")
+        return Answer("recovery", "no", "it was not back within four hours of an opening")
     minutes = max(recoveries) / 60.0
-    return Finding(
+    return Answer(
         "recovery", "yes" if minutes <= RECOVERY_MIN else "no", f"back within {minutes:.0f} min of an opening"
     )
 
 
-def _turner(book: Book, plan: Plan) -> Finding | None:
+def _turner(book: Book, plan: Plan) -> Answer | None:
     if plan.habits.turning != "machine" or plan.species.stop_turning_day is None:
         return None
     mark = marks(book).get((plan.subject, "turner seen"))
     if mark is None:
-        return Finding("turner", "unknown", "mark an egg, look again in 1 to 2 h: a tilting turner is too slow to see")
-    return Finding("turner", "yes", "seen moving")
+        return Answer("turner", "unknown", "mark an egg, look again in 1 to 2 h: a tilting turner is too slow to see")
+    return Answer("turner", "yes", "seen moving")
 
 
-def _moisture(book: Book, plan: Plan, run: Run | None, band: Band | None, now: int) -> Finding | None:
+def _moisture(book: Book, plan: Plan, run: Run | None, band: Band | None, now: int) -> Answer | None:
     if band is None:
         return None
     run = _last(run, now)
     if run is None:
-        return Finding("humidity", "unknown", "no humidity was read lately")
+        return Answer("humidity", "unknown", "no humidity was read lately")
     late = run.times_ms >= run.times_ms[-1] - 2 * HOUR_MS
     mean, u = float(run.corrected[late].mean()), float(np.median(run.u[late]))
     setting = water.setting_at(water.events_of(book, plan.incubator), now)
@@ -147,4 +147,4 @@ def _moisture(book: Book, plan: Plan, run: Run | None, band: Band | None, now: i
     wanted = band_text(band.low, band.high, "humidity", "%")
     words = f"{with_u(mean, NORMAL_95 * u, 'humidity', '%')}{with_water}, {wanted} wanted"
     answer = {"inside": "yes", "outside": "no", "undecided": "unknown"}[str(decide(mean, u, band.low, band.high))]
-    return Finding("humidity", answer, words)
+    return Answer("humidity", answer, words)

@@ -9,21 +9,22 @@ from math import exp
 from typing import TYPE_CHECKING, Any, Literal
 
 from stathmis.core.calibration import NORMAL_95
+from stathmis.core.course.schedule import COOLING_FROM_DAY
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import COOLING_FROM_DAY
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
-from stathmis.services import batches, knowledge
+from stathmis.services import knowledge
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.clock import DAY_MS, HOUR_MS
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import Plan, PlannedStep, plans
 from stathmis.words import dates
 
 if TYPE_CHECKING:
-    from stathmis.services.moisture.box import BoxSheet
+    from stathmis.services.findings.box import BoxSheet
 
 State = Literal["open", "done", "skipped"]
 AHEAD_MS = 18 * HOUR_MS

@@ -9,10 +9,10 @@ from itertools import pairwise
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event
-from stathmis.services.batches import events_along
+from stathmis.services.batch.batches import events_along
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
-from stathmis.services.course import Course
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 

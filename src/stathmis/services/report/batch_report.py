@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from stathmis.exchange.report_page import Block, Heading, Report, Table, Words
-from stathmis.services import batches, judgement, knowledge
+from stathmis.services import knowledge
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.eggs import review
 from stathmis.services.eggs.break_out import all_opened, draft_of
 from stathmis.services.eggs.outcome import outcome_lines, rate_words
 from stathmis.services.eggs.signs import sign_words, signs_seen
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray
 from stathmis.services.eggs.weeks import cells, titles
+from stathmis.services.findings import judgement
 from stathmis.services.plan import planning, tasks
 from stathmis.services.report.course_part import course_blocks, date_words, instrument_blocks, weight_blocks
 from stathmis.services.report.drawing import rate_bars

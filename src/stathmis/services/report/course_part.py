@@ -9,13 +9,13 @@ import numpy as np
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.report_page import Block, Drawing, Heading, Table, Words
 from stathmis.logbook.records import Channel, Quantity
-from stathmis.services import trace
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.corrections import Corrected
-from stathmis.services.course import Course
-from stathmis.services.judgement import JudgedRun
-from stathmis.services.moisture import loss, weights
+from stathmis.services.findings import loss, trace
+from stathmis.services.findings.corrections import Corrected
+from stathmis.services.findings.judgement import JudgedRun
+from stathmis.services.moisture import weights
 from stathmis.services.report.drawing import Stretch, run_chart
 from stathmis.words import dates
 from stathmis.words import loss as loss_words

@@ -14,7 +14,7 @@ from math import ceil, floor, isfinite, log10
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.core.hatch_stats import Rate
+from stathmis.core.hatch.hatch_stats import Rate
 from stathmis.exchange.report_page import INK, MUTED, RULE, Drawing
 
 Array = NDArray[np.float64]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import CancelledError
 
-from stathmis.core.hatch_stats import Rate, rate
+from stathmis.core.hatch.hatch_stats import Rate, rate
 from stathmis.exchange.report_page import Block, Heading, Report, Table, Words
 from stathmis.logbook import calibrations
 from stathmis.logbook.records import Channel, Instrument

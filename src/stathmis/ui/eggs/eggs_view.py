@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import EggFinding
 from stathmis.services import clock, knowledge
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import findings, looking, moving, tray
+from stathmis.services.eggs import candling, findings, moving, tray
 from stathmis.services.eggs.break_out import draft_of
 from stathmis.services.eggs.tray import EggStory, TraySheet
 from stathmis.ui.attempt import attempt
@@ -141,10 +141,10 @@ class EggsView(FoldingView):
             self._story.addWidget(label(f"Opened: {draft_of(egg.opened).words()}.", "small", wrap=True))
         day = course.day(self.desk.now_ms)
         self.candle.show_day(day / course.species.days, reptile=course.species.kind == "reptile")
-        self._legend.addWidget(label(looking.shows(course, day), "", "eggs", wrap=True))
-        for line in (*looking.take_out(sheet), *looking.clutch_lines(course, sheet)):
+        self._legend.addWidget(label(candling.shows(course, day), "", "eggs", wrap=True))
+        for line in (*candling.take_out(sheet), *candling.clutch_lines(course, sheet)):
             self._legend.addWidget(label(line, "", "undecided", wrap=True))
-        self._legend.addWidget(label(looking.looks(course, day), "small", wrap=True))
+        self._legend.addWidget(label(candling.looks(course, day), "small", wrap=True))
         for group, title in GROUPS.items():
             keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, group))
             self._legend.addWidget(label(f"{title}:  {keys}", "small", wrap=True))

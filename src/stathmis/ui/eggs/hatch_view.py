@@ -5,13 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.records import row_of
 from stathmis.ui.eggs.now_view import NowView
 from stathmis.ui.eggs.opened_view import OpenedView
+from stathmis.ui.eggs.pull_view import TakeOffView
 from stathmis.ui.eggs.review_panel import ReviewPanel
-from stathmis.ui.eggs.take_off_view import TakeOffView
 from stathmis.ui.part_tabs import PartTabs
 from stathmis.ui.pieces import label, scrolling_page
 from stathmis.ui.theme import Theme

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import laying
 from stathmis.services.eggs.laying import Described

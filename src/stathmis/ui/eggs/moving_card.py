@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import clock
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import moving
 from stathmis.services.eggs.moving import Rotation

@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import clock, knowledge, notify
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, tray
 from stathmis.services.eggs.hatching import Hatching
@@ -16,7 +16,7 @@ from stathmis.services.eggs.tray import TraySheet
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words import dates
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
@@ -31,7 +31,7 @@ class NowView(FoldingView):
         self.course: Course | None = None
         self.sheet: TraySheet | None = None
         self.found: Hatching | None = None
-        self._task: Task | None = None
+        self._job: Background | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -121,10 +121,10 @@ class NowView(FoldingView):
         self._show_counted(sheet)
         desk = self.desk
         book = desk.book
-        self._task = Task(lambda progress, cancelled: hatching.hatching(book, course, sheet))
-        self._task.done.connect(self._arrived)
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: hatching.hatching(book, course, sheet))
+        self._job.done.connect(self._arrived)
+        self._job.failed.connect(notify.tell_error)
+        self._job.start()
 
     def _arrived(self, found: Hatching) -> None:
         if self.course is None or found.course.batch.id != self.course.batch.id:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
 from stathmis.services import knowledge
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import break_out
 from stathmis.services.eggs.break_out import Draft, draft_of

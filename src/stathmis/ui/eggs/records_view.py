@@ -10,18 +10,19 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from stathmis.exchange.report_page import Report
-from stathmis.services import archive, notify
+from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import records
 from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.eggs.records import GROUPS, BatchRow
 from stathmis.services.eggs.review import BatchReview
+from stathmis.services.files import archive
 from stathmis.services.report.season_report import season_report, seasons
 from stathmis.ui.eggs.report_writing import tell_written
 from stathmis.ui.eggs.review_panel import ReviewPanel
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words import dates
 from stathmis.words.numbers import count
 
@@ -39,7 +40,7 @@ class RecordsView(FoldingView):
         self.chosen: int | None = None
         self._seasons: list[int] = []
         self._season_path = Path()
-        self._archiving: Task | None = None
+        self._archiving: Background | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -109,7 +110,7 @@ class RecordsView(FoldingView):
         desk = self._desk
         self._season_path = path
         book = desk.book
-        self._work(Task(lambda progress, cancelled: season_report(book, year, progress, cancelled)))
+        self._work(Background(lambda progress, cancelled: season_report(book, year, progress, cancelled)))
 
     def _choose_target(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
@@ -121,7 +122,7 @@ class RecordsView(FoldingView):
     def write_archive(self, path: Path) -> None:
         """Write the whole logbook as an archive, off the window's thread."""
         desk = self._desk
-        self._work(Task(lambda progress, cancelled: archive.write(desk, path, progress, cancelled)))
+        self._work(Background(lambda progress, cancelled: archive.write(desk, path, progress, cancelled)))
 
     def _choose_archive(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "An archive of a logbook", "", "Archives (*.zip)")
@@ -133,16 +134,16 @@ class RecordsView(FoldingView):
 
     def restore(self, source: Path, target: Path) -> None:
         """Make a new logbook file from an archive; the one that is open stays open."""
-        self._work(Task(lambda progress, cancelled: archive.restore(source, target)))
+        self._work(Background(lambda progress, cancelled: archive.restore(source, target)))
 
-    def _work(self, task: Task) -> None:
-        self._archiving = task
-        task.progressed.connect(self._progressed)
-        task.done.connect(self._archived)
-        task.failed.connect(self._not_archived)
+    def _work(self, job: Background) -> None:
+        self._archiving = job
+        job.progressed.connect(self._progressed)
+        job.done.connect(self._archived)
+        job.failed.connect(self._not_archived)
         self.progress.setText("Working …")
         self.stop.show()
-        task.start()
+        job.start()
 
     def _progressed(self, fraction: float) -> None:
         self.progress.setText(f"{100 * fraction:.0f} %")

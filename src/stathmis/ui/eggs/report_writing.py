@@ -7,10 +7,10 @@ from pathlib import Path
 from stathmis.core.errors import UserError
 from stathmis.exchange.report_page import Report, write_html
 from stathmis.services import notify
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.course import Course
 from stathmis.services.report.batch_report import batch_report
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 
 
 def write_report(report: Report, path: Path) -> str:
@@ -26,13 +26,13 @@ def write_report(report: Report, path: Path) -> str:
     return f"{report.title}: {pages} {'page' if pages == 1 else 'pages'} written to {target.name}."
 
 
-def write_batch_report(book: Book, course: Course, path: Path) -> Task:
+def write_batch_report(book: Book, course: Course, path: Path) -> Background:
     """Write the report of a batch."""
     _ = book.corrections
-    task = Task(lambda progress, cancelled: batch_report(book, course))
-    task.done.connect(lambda report: tell_written(report, path))
-    task.failed.connect(notify.tell_error)
-    return task.start()
+    job = Background(lambda progress, cancelled: batch_report(book, course))
+    job.done.connect(lambda report: tell_written(report, path))
+    job.failed.connect(notify.tell_error)
+    return job.start()
 
 
 def tell_written(report: Report, path: Path) -> None:

@@ -16,7 +16,7 @@ from stathmis.services.eggs.weeks import cells, titles
 from stathmis.ui.eggs.report_writing import write_batch_report
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 
 
 class ReviewPanel(QWidget):
@@ -27,8 +27,8 @@ class ReviewPanel(QWidget):
         self._desk, self._theme = desk, theme
         self.row: BatchRow | None = None
         self.found: BatchReview | None = None
-        self._task: Task | None = None
-        self._writing: Task | None = None
+        self._job: Background | None = None
+        self._writing: Background | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
@@ -54,10 +54,10 @@ class ReviewPanel(QWidget):
             self._body.addWidget(label(line, "muted", wrap=True))
         desk, course = self._desk, row.course
         book = desk.book
-        self._task = Task(lambda progress, cancelled: review.batch_review(book, course))
-        self._task.done.connect(self._arrived)
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: review.batch_review(book, course))
+        self._job.done.connect(self._arrived)
+        self._job.failed.connect(notify.tell_error)
+        self._job.start()
 
     def _arrived(self, found: BatchReview) -> None:
         if self.row is None or found.course.batch.id != self.row.course.batch.id or self.found is not None:

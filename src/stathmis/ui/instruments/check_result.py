@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
 from stathmis.core.units import difference_to_inside
-from stathmis.services.corrections import Corrected
+from stathmis.services.findings.corrections import Corrected
 from stathmis.services.instruments import improving
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft

@@ -11,7 +11,7 @@ from stathmis.services import knowledge, notify
 from stathmis.services.advice import heat
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import places
-from stathmis.services.instruments.drawer import instruments_for
+from stathmis.services.instruments.overview import instruments_for
 from stathmis.services.instruments.place_words import even_words, layer_words
 from stathmis.services.instruments.places import PLACES, Cell, PlacesResult
 from stathmis.ui.instruments.plan_picture import PlanPicture

@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 )
 
 from stathmis.core.units import from_inside
-from stathmis.services.instruments.sheet import Sheet
+from stathmis.services.instruments.sheet import CheckSheet
 from stathmis.services.report.drawing import ticks
 from stathmis.ui.paper import DPI, LAID_OUT_DPI, Paper
 from stathmis.ui.theme import FAMILY, LIGHT
@@ -26,7 +26,7 @@ from stathmis.ui.theme import FAMILY, LIGHT
 _CHART = (1680, 560)
 
 
-def write_sheet(sheet: Sheet, path: Path) -> None:
+def write_sheet(sheet: CheckSheet, path: Path) -> None:
     """Write a sheet as an A4 PDF. Raises UserError where it cannot be written."""
     paper = Paper(sheet.title)
     document = QTextDocument()
@@ -49,7 +49,7 @@ def write_sheet(sheet: Sheet, path: Path) -> None:
     paper.save(path)
 
 
-def _html(sheet: Sheet, width: int) -> str:
+def _html(sheet: CheckSheet, width: int) -> str:
     ink, muted, line = LIGHT.ink, LIGHT.muted, LIGHT.rule
     facts = "".join(
         f"<tr><td style='color:{muted}'>{escape(a)}&nbsp;&nbsp;&nbsp;</td><td>{escape(b)}</td></tr>"
@@ -84,7 +84,7 @@ def _table(head: tuple[str, ...], rows: tuple[tuple[str, ...], ...], line: str, 
     )
 
 
-def _chart(sheet: Sheet) -> QImage:
+def _chart(sheet: CheckSheet) -> QImage:
     """The correction curve with its band, the points with U, and the working zone, for paper."""
     image = QImage(*_CHART, QImage.Format.Format_RGB32)
     image.fill(QColor("white"))

@@ -7,10 +7,10 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from stathmis.core.conformity import decide
-from stathmis.services.corrections import Corrected
 from stathmis.services.desk import Desk
-from stathmis.services.instruments import drawer
-from stathmis.services.instruments.drawer import Together
+from stathmis.services.findings.corrections import Corrected
+from stathmis.services.instruments import overview
+from stathmis.services.instruments.overview import Together
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
@@ -54,7 +54,7 @@ class TogetherView(FoldingView):
         any_found = False
         for incubator in self._desk.book.incubators():
             for quantity in ("temperature", "humidity"):
-                found = drawer.side_by_side(self._desk.book, incubator, quantity)
+                found = overview.side_by_side(self._desk.book, incubator, quantity)
                 if found is not None:
                     any_found = True
                     self._show(found)
@@ -90,7 +90,7 @@ class TogetherView(FoldingView):
         for i, judged in enumerate(found.readings):
             row = 1 + 2 * i
             grid.addWidget(rule(), row, 0, 1, len(headings))
-            shown = number(drawer.read_value(judged), found.quantity, unit)
+            shown = number(overview.read_value(judged), found.quantity, unit)
             texts = (
                 judged.instrument.name,
                 shown,

@@ -6,8 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from stathmis.services.corrections import Corrected
-from stathmis.services.moisture.mixes import Cell, Grid, is_setting
+from stathmis.services.findings.combinations import Cell, Grid, is_setting
+from stathmis.services.findings.corrections import Corrected
 from stathmis.services.moisture.water import Setting, opening_typed
 from stathmis.ui.level import LevelState, paint_level
 from stathmis.ui.theme import Theme

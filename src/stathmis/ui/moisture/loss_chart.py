@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 from stathmis.core import moisture
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.services.desk import Desk
-from stathmis.services.moisture.loss import LossSheet
+from stathmis.services.findings.loss import LossSheet
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
 from stathmis.ui.pieces import label
 from stathmis.ui.theme import Theme

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Incubator
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.ui.moisture.eggs_view import EggsView
 from stathmis.ui.moisture.water_view import WaterView
+from stathmis.ui.moisture.weights_view import WeightsView
 from stathmis.ui.part_tabs import PartTabs
 from stathmis.ui.theme import Theme
 
@@ -20,7 +20,7 @@ class MoistureView(QWidget):
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.eggs, self.water = EggsView(desk, theme), WaterView(desk, theme)
+        self.eggs, self.water = WeightsView(desk, theme), WaterView(desk, theme)
         self.parts = PartTabs(
             (
                 ("eggs", "What the eggs ask for", "Alt+A", self.eggs),

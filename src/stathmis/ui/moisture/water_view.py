@@ -17,16 +17,18 @@ from PySide6.QtWidgets import (
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator, WaterSurface
 from stathmis.services import clock, knowledge, notify
-from stathmis.services.course import Course
+from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.moisture import box, states, water
-from stathmis.services.moisture.box import BoxSheet
-from stathmis.services.moisture.mixes import Cell
-from stathmis.services.moisture.states import FoundState
+from stathmis.services.findings import box
+from stathmis.services.findings.box import BoxSheet
+from stathmis.services.findings.combinations import Cell
+from stathmis.services.findings.states import FoundState
+from stathmis.services.moisture import states as own_states
+from stathmis.services.moisture import water
 from stathmis.ui.moisture.box_grid import BoxGrid
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words import box as box_words
 from stathmis.words import dates
 
@@ -47,7 +49,7 @@ class WaterView(FoldingView):
         self.shares: dict[int, Chooser] = {}
         self.which = "now"
         self._touched = False
-        self._task: Task | None = None
+        self._job: Background | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -164,10 +166,10 @@ class WaterView(FoldingView):
         self._show_sheet()
         desk = self.desk
         book = desk.book
-        self._task = Task(lambda progress, cancelled: box.box_sheet(book, incubator, course))
-        self._task.done.connect(self._arrived)
-        self._task.failed.connect(notify.tell_error)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: box.box_sheet(book, incubator, course))
+        self._job.done.connect(self._arrived)
+        self._job.failed.connect(notify.tell_error)
+        self._job.start()
 
     def _show_surfaces(self) -> None:
         assert self.incubator is not None
@@ -295,17 +297,17 @@ class WaterView(FoldingView):
         head.addWidget(label("vents then", "small"))
         chooser = yielding(Chooser())
         chooser.setAccessibleName("How the vents are held at lockdown")
-        for key, text in box.VENT_SCHOOLS.items():
+        for key, text in box.VENT_HABITS.items():
             chooser.addItem(text.partition(":")[0].lower(), key)
         chooser.setMinimumWidth(self.theme.px(200))
-        chooser.setToolTip(box.VENT_SCHOOLS[sheet.vent_school])
-        chooser.setCurrentIndex(chooser.findData(sheet.vent_school))
-        chooser.activated.connect(lambda _i: box.choose_vent_school(self.desk, chooser.currentData()))
+        chooser.setToolTip(box.VENT_HABITS[sheet.vent_habit])
+        chooser.setCurrentIndex(chooser.findData(sheet.vent_habit))
+        chooser.activated.connect(lambda _i: own_states.choose_vent_habit(self.desk, chooser.currentData()))
         head.addWidget(chooser)
         self._ramp.addLayout(head)
         for line in said:
             self._ramp.addWidget(label(line, wrap=True))
-        self._ramp.addWidget(label(box.VENT_SCHOOLS[sheet.vent_school], "small", wrap=True))
+        self._ramp.addWidget(label(box.VENT_HABITS[sheet.vent_habit], "small", wrap=True))
 
     def _show_states(self, sheet: BoxSheet) -> None:
         newest = list(reversed(sheet.states))[:SHOWN]
@@ -329,9 +331,9 @@ class WaterView(FoldingView):
     def _use(self, found: FoundState) -> None:
         assert self.incubator is not None
         if found.used:
-            states.drop(self.desk, self.incubator, found)
+            own_states.drop(self.desk, self.incubator, found)
         else:
-            states.include(self.desk, found)
+            own_states.include(self.desk, found)
 
     def show_grid(self, which: str) -> None:
         """Show what every mix gives now, in the coldest hours, or at lockdown."""

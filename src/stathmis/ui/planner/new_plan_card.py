@@ -5,16 +5,17 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
-from stathmis.core import schedule
+from stathmis.core.course import schedule
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator
-from stathmis.services import clock, knowledge, notify, profiles
+from stathmis.services import clock, knowledge, notify
+from stathmis.services.batch import profiles
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import learning, planning
 from stathmis.services.plan.learning import Learnt
 from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
-from stathmis.ui.work import Task
+from stathmis.ui.work import Background
 from stathmis.words import dates
 
 
@@ -47,7 +48,7 @@ class NewPlanCard(QFrame):
         self.preview = label("", "small", wrap=True)
         self.taught = label("", "small", wrap=True)
         self._learnt: Learnt | None = None
-        self._task: Task | None = None
+        self._job: Background | None = None
         self._waiting = False
         self._own: tuple[str, tuple[tuple[int, int], ...]] = ("", ())
         self.eggs.textEdited.connect(lambda _t: self._say_learnt())
@@ -105,19 +106,19 @@ class NewPlanCard(QFrame):
         """What own hatches of the species teach, read off the window's thread."""
         desk, species = self._desk, str(self.species.currentData())
         self._own = (species, learning.own_hatches(desk.book, species))
-        self._learnt = self._task = None
+        self._learnt = self._job = None
         self._say_learnt()
         if not self._own[1]:
             return
         book = desk.book
-        self._task = Task(lambda progress, cancelled: learning.learnt(book, species))
-        self._task.done.connect(self._learned)
-        self._task.failed.connect(self._not_learned)
-        self._task.start()
+        self._job = Background(lambda progress, cancelled: learning.learnt(book, species))
+        self._job.done.connect(self._learned)
+        self._job.failed.connect(self._not_learned)
+        self._job.start()
 
     def _not_learned(self, error: BaseException) -> None:
         """The sheet's days serve as well."""
-        self._task = None
+        self._job = None
         notify.tell_error(error)
         if self._waiting:
             self._waiting = False
@@ -126,7 +127,7 @@ class NewPlanCard(QFrame):
     def _learned(self, found: Learnt) -> None:
         if found.species.key != self.species.currentData():
             return
-        self._learnt, self._task = found, None
+        self._learnt, self._job = found, None
         self._say_learnt()
         self._day_typed()
         if self._waiting:
@@ -181,7 +182,7 @@ class NewPlanCard(QFrame):
         desk, machine = self._desk, self._machine()
         if machine is None:
             return
-        if self._task is not None and self._learnt is None:
+        if self._job is not None and self._learnt is None:
             # planned as soon as the earlier hatches are read
             self._waiting = True
             return

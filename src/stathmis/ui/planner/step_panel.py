@@ -8,10 +8,11 @@ from functools import partial
 
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from stathmis.core import schedule
+from stathmis.core.course import schedule
+from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
-from stathmis.core.schedule import Habits
-from stathmis.services import batches, clock, knowledge, notify
+from stathmis.services import clock, knowledge, notify
+from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import clutch, planning, preflight, tasks

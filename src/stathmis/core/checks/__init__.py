@@ -1,0 +1,1 @@
+"""Numbers behind a check: pairing, settling, straight lines, certificates, drift, maps."""

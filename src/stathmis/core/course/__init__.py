@@ -1,0 +1,1 @@
+"""Phases, steps and upsets of an incubation."""

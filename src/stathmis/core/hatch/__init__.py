@@ -1,0 +1,1 @@
+"""Numbers behind a hatch: rates, causes, what it teaches."""

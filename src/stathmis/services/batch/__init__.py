@@ -1,0 +1,1 @@
+"""Batches on their courses, and the profiles they follow."""

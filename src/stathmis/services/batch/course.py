@@ -1,0 +1,155 @@
+"""A batch on its course: which day and phase it is in, and the bands to hold."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from functools import cached_property
+from math import ceil, floor
+
+from stathmis.core.course import profile
+from stathmis.core.course.profile import Air, Band, OwnProfile, Phase, Species
+from stathmis.logbook.records import Batch, Incubator, Quantity
+from stathmis.services import knowledge
+from stathmis.services.clock import DAY_MS, local
+
+
+@dataclass(frozen=True)
+class Learned:
+    """What own hatches had taught by the day a batch was planned: days to the hatch, and conductance of the shells over
+    the usual one with its standard uncertainty; None where nothing was learned."""
+
+    term_days: float | None = None
+    shells: tuple[float, float] | None = None
+
+
+def learned_in(habits: str) -> Learned:
+    """What a plan keeps of earlier hatches, beside its habits (JSON)."""
+    kept = json.loads(habits or "{}").get("learned") or {}
+    shells = kept.get("shells")
+    return Learned(kept.get("term_days"), None if shells is None else (float(shells[0]), float(shells[1])))
+
+
+@dataclass(frozen=True)
+class Course:
+    """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting.
+
+    own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
+    (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
+    when; learned: what earlier hatches had taught when it was planned.
+    """
+
+    batch: Batch
+    incubator: Incubator
+    own: OwnProfile | None = None
+    targets: tuple[tuple[int, Band], ...] = ()
+    before: tuple[tuple[Incubator, int], ...] = ()
+    learned: Learned = field(default_factory=Learned)
+
+    def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
+        """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
+        found: list[tuple[Incubator, int, int]] = []
+        since = start_ms
+        for incubator, until in (*self.before, (self.incubator, stop_ms)):
+            until = min(until, stop_ms)
+            last = incubator is self.incubator and until == stop_ms
+            if until > since or (not found and last):
+                # what was read in the very moment of a move belongs to where the eggs went
+                found.append((incubator, since, until if last else until - 1))
+                since = until
+        return found
+
+    @cached_property
+    def species(self) -> Species:
+        """The batch's species, with the days to the hatch its plan expected."""
+        kept = knowledge.species()[self.batch.species]
+        return kept if self.learned.term_days is None else profile.with_term(kept, self.learned.term_days)
+
+    @cached_property
+    def phases(self) -> tuple[Phase, ...]:
+        """Phases from warm-up to take-off."""
+        air: Air = "still" if self.incubator.air == "still" else "forced"
+        if self.own is not None:
+            return profile.own_phases(self.own, self.species, air)
+        found = profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+        return profile.with_humidity(found, [(self.day(ms), band) for ms, band in self.targets])
+
+    @property
+    def regime_name(self) -> str:
+        """What the keeper calls the regime it follows."""
+        return self.own.name if self.own is not None else knowledge.regimes()[self.batch.regime].name
+
+    @cached_property
+    def lockdown_day(self) -> float | None:
+        """When turning stops, elapsed days; None for eggs that are never turned."""
+        return next((p.start_day for p in self.phases if p.name == "lockdown"), None)
+
+    @property
+    def start_ms(self) -> int:
+        """Start of warm-up."""
+        return self.at_ms(self.phases[0].start_day)
+
+    @property
+    def end_ms(self) -> int:
+        """End of take-off."""
+        return self.at_ms(self.phases[-1].end_day)
+
+    def at_ms(self, day: float) -> int:
+        """The instant of a day."""
+        return self.batch.set_ms + round(day * DAY_MS)
+
+    def day(self, at_ms: float) -> float:
+        """Elapsed days since setting."""
+        return (at_ms - self.batch.set_ms) / DAY_MS
+
+    def phase(self, at_ms: float) -> Phase | None:
+        """The phase at a time, None outside the course."""
+        return profile.phase_at(self.phases, self.day(at_ms))
+
+    def band(self, quantity: Quantity, at_ms: float) -> Band | None:
+        """The band to hold at a time, None where nothing is asked."""
+        phase = self.phase(at_ms)
+        if phase is None:
+            return None
+        return phase.temperature_c if quantity == "temperature" else phase.humidity
+
+    def numbered(self, day: float) -> float:
+        """The number the batch's convention gives an elapsed day."""
+        return profile.numbered(day, self.batch.day_count, self.species.days)
+
+    def day_words(self, day: float, decimals: int = 0) -> str:
+        """ "day 13", or "8 to go" where days are counted down; a whole number is that of the day under way."""
+        down = self.batch.day_count == "down"
+        n = self.numbered(day)
+        if decimals == 0:
+            n = float(ceil(n - 1e-9) if down else floor(n + 1e-9))
+            n = n or 0.0
+        text = f"{n:.{decimals}f}"
+        return f"{text} to go" if down else f"day {text}"
+
+    def day_text(self, at_ms: float) -> str:
+        """ "day 13 of 24" by the batch's convention, or how long until setting, or that it is over."""
+        day = self.day(at_ms)
+        if day < 0:
+            return "not set yet"
+        about = "about " if self.species.kind == "reptile" else ""
+        if self.batch.day_count == "down":
+            left = ceil(self.numbered(day) - 1e-9)
+            if left <= 0:
+                return "hatch day" if left == 0 else f"{-left} over the hatch day"
+            return f"{about}{left} days to go" if left > 1 else "1 day to go"
+        return f"{self.day_words(day)} of {about}{self.numbered(self.species.days):g}"
+
+    def next_step(self, at_ms: float, zone: str) -> str:
+        """What comes next on the course, in words by the local calendar, empty when nothing does."""
+        day = self.day(at_ms)
+        steps: list[tuple[float, str]] = []
+        if self.lockdown_day is not None:
+            steps.append((self.lockdown_day, "lockdown"))
+        steps += [(self.species.days, "hatch expected"), (self.phases[-1].end_day, "last day")]
+        for at, what in steps:
+            if day < at:
+                away = (local(self.at_ms(at), zone).date() - local(int(at_ms), zone).date()).days
+                when = "today" if away == 0 else "tomorrow" if away == 1 else f"in {away} days"
+                return f"{what} {when}"
+        return ""

@@ -1,0 +1,1 @@
+"""What looks out by itself: live probes, watched folders, alarms."""

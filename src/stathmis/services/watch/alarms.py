@@ -1,0 +1,171 @@
+"""Alarms: what cannot wait until the next round. Judged on the eggs, not on a lid that was open for a minute.
+
+An alarm in the application is no substitute for the machine's own over-temperature cut-out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import nan
+from typing import Literal
+
+import numpy as np
+
+from stathmis.core.course.profile import STILL_AIR_OFFSET_K
+from stathmis.core.course.upsets import sudden_drops
+from stathmis.core.egg_heat import egg_temperature
+from stathmis.logbook.records import Event, Incubator
+from stathmis.services.advice.heat import DANGER_C
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
+from stathmis.services.book import Book
+from stathmis.services.desk import Desk
+from stathmis.services.findings.runs import Run, temperature_runs
+from stathmis.services.watch.live import ProbeStatus
+
+LOOK_BACK_MS = 6 * 3_600_000
+FRESH_MS = 20 * 60_000
+"""A reading older than this says nothing about now. Source: common practice."""
+EGG_LIMIT_K = 1.0
+"""Eggs this far from their set temperature are worth a call. Source: common practice (alarms at 1-1.5 K)."""
+AIR_LIMIT_K = 1.5
+AIR_LASTS_MS = 10 * 60_000
+"""Air must be this far off for this long, with no lid opening known. Source: common practice."""
+LID_MS = 45 * 60_000
+"""So long after a lid opening, water or a change of the set point the air may be on its way back."""
+OPENING_S = 90 * 60.0
+"""Eggs may be cool for so long after a sharp drop of the air that is over."""
+JUST_S = 15 * 60.0
+"""A drop as young as this may be an open lid."""
+TREND_MS = 40 * 60_000
+SILENT_MS = 5 * 60_000
+AWAITED = ("lid", "water", "set_point", "cool")
+
+
+AlarmKind = Literal["hot", "eggs", "trend", "air", "silent"]
+
+
+@dataclass(frozen=True)
+class Alarm:
+    """Something that cannot wait; danger before watch.
+
+    kind: air that is dangerous at once, eggs beyond their limit or on the way to it, air far off for no known reason,
+    or a probe that went silent. warm: it is, or gets, too warm. celsius: the air ("hot", "air") or the eggs; limit_c:
+    what the eggs will pass; minutes: for how long.
+    """
+
+    kind: AlarmKind
+    incubator: Incubator | None
+    danger: bool
+    warm: bool = False
+    celsius: float = nan
+    limit_c: float = nan
+    minutes: int = 0
+    probe: ProbeStatus | None = None
+
+    @property
+    def key(self) -> str:
+        """Its kind and place: the same alarm is told once."""
+        place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
+        side = "" if self.kind != "eggs" else " warm" if self.warm else " cold"
+        return f"{self.kind}{side} {place}"
+
+
+def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
+    """All alarms now, danger first."""
+    found = [a for incubator in book.incubators() if (a := _of_incubator(book, incubator)) is not None]
+    for one in probes:
+        last = one.status.last_ms
+        if last is not None and book.now_ms - last > SILENT_MS:
+            minutes = (book.now_ms - last) // 60_000
+            found.append(Alarm("silent", None, False, minutes=minutes, probe=one))
+    return sorted(found, key=lambda a: not a.danger)
+
+
+def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
+    now = book.now_ms
+    course = batches.running(book, incubator)
+    if course is None or not course.batch.set_ms <= now <= course.end_ms:
+        return None
+    start = max(now - LOOK_BACK_MS, course.batch.set_ms)
+    runs = [r for r in temperature_runs(book, incubator, start, now) if now - int(r.times_ms[-1]) <= FRESH_MS]
+    if not runs:
+        return None
+    run = min(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
+    offset = STILL_AIR_OFFSET_K if incubator.air == "still" and course.species.kind == "bird" else 0.0
+    air = run.corrected - offset
+    newest, U = float(air[-1]), 2.0 * float(run.u[-1])
+    if newest - U >= DANGER_C:
+        return Alarm("hot", incubator, True, warm=True, celsius=newest + offset)
+    if not run.dense:
+        return None
+    return _of_eggs(course, run, air) or _of_air(book, course, run, air)
+
+
+def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
+    """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
+    incubator, set_c = course.incubator, course.species.set_c
+    seconds = run.times_ms / 1000.0
+    core = egg_temperature(seconds, air, course.species.egg_g, incubator.air == "forced", max_gap_s=run.max_gap_s)
+    # eggs set cold are still warming: nothing to call for
+    if not np.isfinite(core[-1]) or run.times_ms[-1] - course.batch.set_ms < LOOK_BACK_MS:
+        return None
+    off, u = float(core[-1]) - set_c, float(run.u[-1])
+    if off < 0 and _coming_back(seconds, air):
+        return None
+    eggs = float(core[-1])
+    if abs(off) - 2.0 * u > EGG_LIMIT_K:
+        return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
+    recent = seconds >= seconds[-1] - TREND_MS / 1000.0
+    if int(recent.sum()) < 8 or not np.isfinite(core[recent]).all():
+        return None
+    slope_h = float(np.polyfit(seconds[recent] - seconds[-1], core[recent], 1)[0]) * 3600.0
+    coming = off + slope_h
+    away = slope_h * off >= 0 and abs(slope_h) > 0.4
+    if away and abs(coming) > EGG_LIMIT_K:
+        limit = set_c + float(np.sign(slope_h)) * EGG_LIMIT_K
+        return Alarm("trend", incubator, slope_h > 0, warm=slope_h > 0, celsius=eggs, limit_c=limit)
+    return None
+
+
+def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
+    """Whether the air dropped sharply a while ago and is on its way back, or dropped just now: a lid, not a fault."""
+    lately = sudden_drops(seconds, air)
+    if not lately or seconds[-1] - lately[-1].start_s > OPENING_S:
+        return False
+    last = lately[-1]
+    back = float(air[-1]) >= last.lowest + 0.5 * (last.before - last.lowest)
+    return back or seconds[-1] - last.start_s < JUST_S
+
+
+def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
+    """The air has been far off for a while, and nothing that was done explains it."""
+    incubator, now = course.incubator, book.now_ms
+    done = book.events_between(incubator.id, now - LID_MS, now)
+    if any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS:
+        return None
+    lately = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
+    off = air[lately] - course.species.set_c
+    if int(lately.sum()) < 3 or run.times_ms[lately][-1] - run.times_ms[lately][0] < 0.8 * AIR_LASTS_MS:
+        return None
+    beyond = np.abs(off) - 2.0 * run.u[lately] > AIR_LIMIT_K
+    if not beyond.all() or np.ptp(np.sign(off)) != 0:
+        return None
+    warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])
+    return Alarm("air", incubator, warm, warm=warm, celsius=air_c, minutes=AIR_LASTS_MS // 60_000)
+
+
+def log_alarm(desk: Desk, alarm: Alarm, seen: bool) -> None:
+    """Note in the log that an alarm was raised, or seen by the keeper; alarms are not undone."""
+    if alarm.incubator is None or desk.read_only:
+        return
+    with desk.edit("alarm noted", undoable=False) as edit:
+        edit.add(
+            Event,
+            incubator_id=alarm.incubator.id,
+            time_ms=desk.now_ms,
+            kind="alarm",
+            note="",
+            detail=f"{alarm.kind}, seen" if seen else alarm.kind,
+        )

@@ -1,0 +1,176 @@
+"""Folders into which a logger drops its files: each new file like the first one is brought in by itself.
+
+A file is read once it has stopped growing; when it grows again only its new rows count. A file that is not like the
+first one, or cannot be read, is left alone and said so once.
+"""
+
+from __future__ import annotations
+
+import json
+import logging
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from stathmis.core.errors import UserError
+from stathmis.exchange.csv_layout import Layout, find_layout
+from stathmis.logbook.opening import LogbookError
+from stathmis.logbook.records import Channel, WatchedFolder
+from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.files.logger_import import ColumnUse, Examined, Plan
+from stathmis.words.numbers import count
+
+log = logging.getLogger(__name__)
+
+EVERY_S = 5.0
+"""How often the folders are looked at."""
+SUFFIXES = (".csv", ".txt", ".tsv")
+
+
+@dataclass(frozen=True)
+class Brought:
+    """What became of a file: the import to be told of (None where it was refused), and why it was refused."""
+
+    path: Path
+    examined: Examined | None
+    import_id: int | None
+    problem: str = ""
+
+    @property
+    def words(self) -> str:
+        """One sentence for the keeper."""
+        if self.examined is None:
+            return f"{self.path.name}, in a watched folder: {self.problem}"
+        bad = self.examined.faults.total
+        left = f"; {count(bad, 'row')} left out" if bad else ""
+        return f"{self.path.name}: {count(self.examined.good, 'row')} taken in by itself{left}."
+
+
+def watch_folder(desk: Desk, plan: Plan) -> int:
+    """Watch the folder of a file for others like it, read by the same plan; undoable.
+
+    Raises UserError where such files are watched for there already.
+    """
+    folder = str(plan.path.resolve().parent)
+    columns = _titles(plan.layout)
+    for known in desk.book.records(WatchedFolder):
+        if (known.folder, known.columns) == (folder, columns):
+            raise UserError(f"{folder} is watched for such files already.", "Nothing is left to do.")
+    kept = {
+        "time_columns": plan.time_columns,
+        "order": plan.order,
+        "zone": plan.zone,
+        "uses": [[u.column, u.channel_id, u.unit] for u in plan.uses],
+    }
+    fields = {"folder": folder, "columns": columns, "plan": json.dumps(kept)}
+    return desk.add(f"{folder} watched", [(WatchedFolder, fields)])[0]
+
+
+def stop_watching(desk: Desk, watched: WatchedFolder) -> None:
+    """Watch a folder no longer; what was brought in stays; undoable."""
+    desk.strike(f"{watched.folder} watched no longer", WatchedFolder, [watched.id])
+
+
+def _titles(layout: Layout) -> str:
+    return json.dumps([c.heading for c in layout.columns])
+
+
+def _plan(watched: WatchedFolder, path: Path, layout: Layout) -> Plan:
+    kept = json.loads(watched.plan)
+    uses = tuple(ColumnUse(column, channel, unit) for column, channel, unit in kept["uses"])
+    return Plan(path, layout, tuple(kept["time_columns"]), kept["order"], kept["zone"], uses)
+
+
+class FolderWatch:
+    """Looks at every watched folder of an open logbook from its own thread; on_brought is called there."""
+
+    def __init__(self, desk: Desk, on_brought: Callable[[Brought], None], every_s: float = EVERY_S) -> None:
+        self._desk, self._on_brought, self._every_s = desk, on_brought, every_s
+        self._stop = threading.Event()
+        self._thread: threading.Thread | None = None
+        self._seen: dict[Path, tuple[int, int]] = {}
+        self._done: dict[tuple[int, Path], tuple[int, int]] = {}
+        self._told: dict[Path, str] = {}
+
+    def start(self) -> None:
+        """Begin, if there is anything to watch; safe to call again."""
+        if self._thread is None and not self._desk.read_only and self._folders():
+            self._thread = threading.Thread(target=self._run, daemon=True, name="folder watch")
+            self._thread.start()
+
+    def stop(self) -> None:
+        """Look no more."""
+        self._stop.set()
+        if self._thread is not None:
+            self._thread.join(timeout=30.0)
+
+    def _folders(self) -> list[WatchedFolder]:
+        return list(self._desk.book.records(WatchedFolder))
+
+    def _run(self) -> None:
+        while not self._stop.wait(self._every_s):
+            try:
+                self.look()
+            except Exception:
+                log.exception("looking at the watched folders")
+
+    def look(self) -> None:
+        """Look once: bring in what is new and has not changed since the last look."""
+        for watched in self._folders():
+            for path in self._files(watched):
+                if self._stop.is_set():
+                    return
+                try:
+                    about = path.stat()
+                except OSError:
+                    continue
+                state = (about.st_size, about.st_mtime_ns)
+                steady = self._seen.get(path) == state
+                self._seen[path] = state
+                if steady and self._done.get((watched.id, path)) != state and self._bring(watched, path):
+                    self._done[watched.id, path] = state
+
+    @staticmethod
+    def _files(watched: WatchedFolder) -> list[Path]:
+        try:
+            found = [p for p in Path(watched.folder).iterdir() if p.suffix.lower() in SUFFIXES and p.is_file()]
+        except OSError:
+            # a stick that is pulled comes back
+            return []
+        return sorted(found)
+
+    def _bring(self, watched: WatchedFolder, path: Path) -> bool:
+        """Bring a file in; returns whether it is done with (as it stands): a full disk is tried again."""
+        desk = self._desk
+        try:
+            layout = find_layout(path)
+            if _titles(layout) != watched.columns:
+                others = [w for w in self._folders() if w.folder == watched.folder and w.columns == _titles(layout)]
+                if not others:
+                    problem = "its columns are not those of the first file. Bring it in by hand once."
+                    self._on_brought(Brought(path, None, None, problem))
+                return True
+            plan = _plan(watched, path, layout)
+            known = {c.id for c in desk.book.records(Channel)}
+            plan = replace(plan, uses=tuple(u for u in plan.uses if u.channel_id in known))
+            examined = logger_import.examine(desk.book, plan)
+            if examined.good:
+                self._on_brought(Brought(path, examined, logger_import.store(desk, examined)))
+        except LogbookError as error:
+            self._tell_once(path, str(error))
+            return False
+        except UserError as error:
+            self._on_brought(Brought(path, None, None, str(error)))
+        except Exception as error:
+            # a file that trips the reader costs that file, not the watching
+            log.warning("%s could not be read: %s", path, error, exc_info=True)
+            self._on_brought(Brought(path, None, None, f"it cannot be read ({error}). Bring it in by hand."))
+        self._told.pop(path, None)
+        return True
+
+    def _tell_once(self, path: Path, problem: str) -> None:
+        if self._told.get(path) != problem:
+            self._told[path] = problem
+            self._on_brought(Brought(path, None, None, problem))

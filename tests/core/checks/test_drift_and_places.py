@@ -1,0 +1,89 @@
+"""Drift over successive checks, warm and cold places, layers of still air, and centering a controller."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stathmis.core.checks.drift import between, fit_drift, leaves_tolerance
+from stathmis.core.checks.places import center, evenness, layers
+from stathmis.core.checks.straight_line import FitError
+
+
+def test_the_band_of_a_fitted_drift_holds_the_truth() -> None:
+    """Simulated checks of an instrument that drifts evenly: the forecast's 95 % band holds the truth in 94-96 %."""
+    rng = np.random.default_rng(2)
+    days = np.array([0.0, 180, 370, 545, 730])
+    held = 0
+    for _ in range(4000):
+        errors = 0.3 + 0.0005 * days + rng.normal(0, 0.04, 5)
+        error, U = fit_drift(days, errors, 0.04, 0.001).at(1000.0)
+        held += abs(float(error) - 0.8) <= float(U)
+    assert 0.94 <= held / 4000 <= 0.965
+
+
+def test_before_three_checks_a_usual_rate_stands_in() -> None:
+    two = fit_drift([0.0, 200.0], [0.1, 0.4], 0.05, 0.0005)
+    assert not two.fitted and not two.seen and two.rate == 0.0 and two.value == 0.4
+    assert two.at(200.0)[1] == pytest.approx(1.96 * 0.05)
+    assert two.at(600.0)[1] == pytest.approx(1.96 * np.hypot(0.05, 0.2))
+    # three checks on two days are two
+    assert not fit_drift([0.0, 0.0, 200.0], [0.1, 0.1, 0.4], 0.05, 0.0005).fitted
+
+
+def test_leaving_the_tolerance() -> None:
+    drift = fit_drift([0.0, 100.0, 200.0], [0.0, 0.1, 0.2], 0.001, 0.0)
+    day = leaves_tolerance(drift, 0.5, 200.0)
+    assert day == pytest.approx(498, abs=3)
+    assert leaves_tolerance(drift, 0.1, 200.0) == 200.0
+    still = fit_drift([0.0], [0.0], 0.001, 0.0)
+    assert leaves_tolerance(still, 0.5, 0.0) is None
+    with pytest.raises(FitError, match="above 0"):
+        leaves_tolerance(drift, 0.0, 0.0)
+    with pytest.raises(FitError, match="needs a check"):
+        fit_drift([], [], 0.1, 0.1)
+    with pytest.raises(FitError, match="above 0"):
+        fit_drift([0.0], [0.0], 0.0, 0.1)
+
+
+@given(share=st.floats(0, 1), a=st.floats(-2, 2), b=st.floats(-2, 2))
+def test_between_two_checks(share: float, a: float, b: float) -> None:
+    value, u = between(a, 0.1, b, 0.2, share)
+    assert min(a, b) - 1e-9 <= float(value) <= max(a, b) + 1e-9
+    assert 0.1 <= float(u) <= 0.2
+    with pytest.raises(FitError):
+        between(a, 0.1, b, 0.2, 1.5)
+
+
+def test_one_instruments_error_cancels_between_places() -> None:
+    one = evenness([37.2, 37.5, 37.8], 0.02, [0, 0, 0], [0.5])
+    several = evenness([37.2, 37.5, 37.8], 0.02, [0, 1, 2], [0.5, 0.5, 0.5])
+    assert one.spread == several.spread == pytest.approx(0.6)
+    assert one.U_spread == pytest.approx(1.96 * np.sqrt(2) * 0.02)
+    assert several.U_spread == pytest.approx(1.96 * np.sqrt(2) * np.hypot(0.02, 0.5))
+    assert one.seen and not several.seen
+    assert (one.warmest, one.coldest) == (2, 0)
+    with pytest.raises(FitError, match="two or more"):
+        evenness([37.0], 0.1, [0], [0.1])
+
+
+def test_layers_between_and_beyond() -> None:
+    found = layers([2.0, 12.0], [36.0, 40.0], 0.02, 6.0, u_shared=0.1)
+    assert found.at_egg_top == pytest.approx(37.6)
+    assert found.gradient == pytest.approx(0.4)
+    assert found.beyond_cm == 0.0 and 0.1 < found.u_at_egg_top < 0.4
+    above = layers([2.0, 12.0], [36.0, 40.0], 0.02, 15.0)
+    assert above.beyond_cm == 3.0
+    assert above.u_at_egg_top > 0.4 * 3.0 / np.sqrt(3)
+    with pytest.raises(FitError):
+        layers([5.0, 5.0], [36.0, 37.0], 0.02, 5.0)
+
+
+@given(mean=st.floats(35, 40), target=st.floats(36, 39))
+def test_a_step_never_leaves_more_than_half_a_step(mean: float, target: float) -> None:
+    found = center(37.5, mean, 0.05, target)
+    assert abs(found.left) <= 0.05 + 1e-9
+    assert found.change * 10 == pytest.approx(round(found.change * 10), abs=1e-6)
+    assert found.certain == (abs(target - mean) > 0.05)

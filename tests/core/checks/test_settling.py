@@ -1,0 +1,44 @@
+"""Readings as they come: a slow sensor is waited for, a steady one is not."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stathmis.core.checks.settling import settling
+
+
+@given(tau=st.floats(60, 900), step=st.floats(1, 15), way=st.sampled_from([-1, 1]), since=st.floats(0, 8))
+def test_what_it_calls_settled_is_near_the_end(tau: float, step: float, way: int, since: float) -> None:
+    """A first-order sensor on its way: whenever it is called settled, it has less than about the limit to go."""
+    times = np.linspace(since * tau, (since + 1.5) * tau, 6)
+    values = 37.5 - way * step * np.exp(-times / tau)
+    found = settling(times, values, tau, 0.05)
+    truly_left = step * np.exp(-times[-1] / tau)
+    if found.settled:
+        assert truly_left < 0.06
+    else:
+        assert truly_left > 0.03
+        # after the wait it names, it is there within a fifth of a response time
+        assert step * np.exp(-(times[-1] + found.wait_s + 0.2 * tau) / tau) < 0.05
+
+
+def test_noise_alone_counts_as_steady() -> None:
+    rng = np.random.default_rng(0)
+    found = settling(np.arange(12) * 30.0, 37.5 + rng.normal(0, 0.02, 12), 120.0, 0.05)
+    assert found.settled
+    assert found.mean == pytest.approx(37.5, abs=0.03)
+    assert found.deviation == pytest.approx(0.02, abs=0.012)
+
+
+def test_too_short_to_tell() -> None:
+    two = settling([0, 300], [37.5, 37.5], 120.0, 0.05)
+    assert not two.settled and two.to_go == np.inf
+    quick = settling([0, 10, 20], [37.5, 37.5, 37.5], 120.0, 0.05)
+    assert not quick.settled and quick.wait_s == pytest.approx(100.0)
+    with pytest.raises(ValueError, match="needs readings"):
+        settling([], [], 120.0, 0.05)
+    with pytest.raises(ValueError, match="above 0"):
+        settling([0], [1], 0.0, 0.05)

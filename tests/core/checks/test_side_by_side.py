@@ -1,0 +1,73 @@
+"""Several instruments over time: together, in doubt, and long runs in few numbers."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stathmis.core.checks.side_by_side import at_times, disagreements, together
+from stathmis.core.consensus import combine
+from stathmis.core.series import Pyramid, envelope
+
+
+@given(st.integers(1, 5), st.integers(0, 10**6))
+def test_each_moment_is_what_combining_it_alone_gives(count: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    values, u = rng.normal(37.5, 0.3, (count, 4)), rng.uniform(0.05, 0.4, (count, 4))
+    groups = [int(g) for g in rng.integers(-1, 2, count)]
+    shared = [0.02, 0.04]
+    mean, wide = together(values, u, groups, shared)
+    for i in range(4):
+        alone = combine(values[:, i], u[:, i], groups, shared)
+        assert mean[i] == pytest.approx(alone.value, abs=1e-9)
+        assert wide[i] == pytest.approx(alone.u, rel=1e-9)
+
+
+def test_what_nobody_read_is_unknown_and_one_alone_counts_as_it_is() -> None:
+    mean, wide = together(np.array([[np.nan, 37.0], [np.nan, np.nan]]), np.full((2, 2), 0.1))
+    assert np.isnan(mean[0]) and (mean[1], wide[1]) == pytest.approx((37.0, 0.1))
+
+
+def test_disagreement_names_the_less_sure_and_passes_over_a_lid() -> None:
+    t = np.arange(0.0, 86_400.0, 60.0)
+    rng = np.random.default_rng(1)
+    sure, rough = 37.5 + rng.normal(0, 0.02, t.size), 37.5 + rng.normal(0, 0.02, t.size)
+    u = np.array([[0.05] * t.size, [0.2] * t.size])
+    sure[300:310] -= 4.0
+    assert disagreements(t, np.vstack([sure, rough]), u) == (), "an open lid is seen sooner by one than the other"
+    rough[600:1000] += 1.1
+    (found,) = disagreements(t, np.vstack([sure, rough]), u)
+    assert found.row == 1 and found.difference == pytest.approx(1.1, abs=0.05)
+    assert abs(found.start_s - t[600]) <= 1800 and abs(found.end_s - t[1000]) <= 1800
+    rough[600:1000] = np.nan
+    assert disagreements(t, np.vstack([sure, rough]), u) == (), "silence is no disagreement"
+
+
+def test_a_reading_counts_only_near_its_time() -> None:
+    found = at_times([0.0, 10.0, 100.0, 1000.0], [0.0, 100.0], [1.0, 2.0], 60.0)
+    assert found[0] == 1.0 and found[1] == pytest.approx(1.1) and found[2] == 2.0 and np.isnan(found[3])
+    assert np.isnan(at_times([1.0], [], [], 60.0)).all()
+
+
+@given(st.integers(1, 40), st.integers(1, 20_000), st.integers(0, 10**6), st.floats(0, 1), st.floats(0.01, 1))
+def test_a_pyramid_shows_the_peaks_of_any_stretch(
+    columns: int, count: int, seed: int, start: float, width: float
+) -> None:
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(rng.integers(1, 5000, count)).astype(np.int64)
+    v = rng.normal(37.5, 1.0, count)
+    low = t[0] + start * (t[-1] - t[0])
+    high = min(float(t[-1]), low + width * (t[-1] - t[0] + 1))
+    times, values = Pyramid(t, v).envelope(low, high, columns)
+    inside = v[(t >= low) & (t <= high)]
+    if inside.size:
+        assert values.min() <= inside.min() and values.max() >= inside.max()
+    # nothing is shown that lies further outside than the neighbors a step to either side
+    around = v[max(0, int(np.searchsorted(t, low)) - 2 * Pyramid.STEP) : int(np.searchsorted(t, high)) + 2 * 64 + 1]
+    assert set(values.tolist()) <= set(around.tolist())
+    assert (np.diff(times) >= 0).all()
+    plain = envelope(t, v, float(t[0]), float(t[-1]), columns)[1]
+    whole = Pyramid(t, v).envelope(float(t[0]), float(t[-1]), columns)[1]
+    assert (whole.min(), whole.max()) == (plain.min(), plain.max())

@@ -1,0 +1,68 @@
+"""A power cut: eggs cool behind the box, larger ones later; bad numbers are asked about."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from making import batch_with_log
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Event
+from stathmis.services.batch import power_cut
+from stathmis.services.desk import Desk
+from stathmis.services.findings import judgement
+
+
+def test_eggs_cool_behind_the_box(desk: Desk) -> None:
+    course, _ = batch_with_log(desk, np.full(1440, 37.5))
+    found = power_cut.cool_down(desk.book, course.incubator, "3", "18")
+    assert found.low_c < found.end_c < found.high_c
+    assert found.end_c > found.air_c[-1] > found.room_c
+    assert (np.diff(found.egg_c) <= 1e-9).all()
+    # by hand: two lags in a row, box 1.5 h and egg 0.75 h: T = room + 19.5 (2 e^(-t/1.5) - e^(-t/0.75))
+    by_hand = 18 + 19.5 * (2 * np.exp(-3 / 1.5) - np.exp(-3 / 0.75))
+    assert found.end_c == pytest.approx(by_hand, abs=0.3)
+    said, do = power_cut.words(desk.book, found)
+    assert "After 3 h with the lid shut" in said and "pass 30.0 °C after" in said
+    assert "do not raise the set point" in do
+    short = power_cut.cool_down(desk.book, course.incubator, "0,5", "68F")
+    assert short.cold_h is None and "Embryos stand this" in power_cut.words(desk.book, short)[1]
+    long = power_cut.cool_down(desk.book, course.incubator, "14", "5")
+    assert "Warm them" in power_cut.words(desk.book, long)[1]
+
+
+def test_small_eggs_cool_sooner(desk: Desk) -> None:
+    hen, _ = batch_with_log(desk, np.full(1440, 37.5))
+    ends = [power_cut.cool_down(desk.book, hen.incubator, "1", "18").end_c]
+    desk.undo()
+    from stathmis.services import setting_up
+
+    made = setting_up.add_incubator(desk, "Quail box", "forced", 37.6)
+    box = next(i for i in desk.book.incubators() if i.id == made)
+    setting_up.set_batch(desk, box, "", "coturnix", "steady", 20, desk.now_ms)
+    ends.append(power_cut.cool_down(desk.book, box, "1", "18").end_c)
+    assert ends[1] < ends[0] - 1.0
+
+
+@pytest.mark.parametrize(
+    ("hours", "room", "says"),
+    [("", "18", "How long"), ("2", "warm", "How warm"), ("-1", "18", "no power cut"), ("2", "68", "write 64F"),
+     ("500", "18", "no power cut")],
+)  # fmt: skip
+def test_numbers_that_cannot_be(desk: Desk, hours: str, room: str, says: str) -> None:
+    course, _ = batch_with_log(desk, np.full(100, 37.5))
+    with pytest.raises(UserError, match=f"(?i){says}"):
+        power_cut.cool_down(desk.book, course.incubator, hours, room)
+
+
+def test_it_is_logged_and_explains_the_excursion(desk: Desk) -> None:
+    air = np.full(2880, 37.5)
+    air[1000:1180] = 20.0 + 17.5 * np.exp(-np.arange(180) / 90.0)
+    course, _ = batch_with_log(desk, air)
+    found = power_cut.cool_down(desk.book, course.incubator, "3", "20")
+    power_cut.log_power_cut(desk, course.incubator, found, course.batch.set_ms + 1000 * 60_000)
+    eggs = judgement.judged_run(desk.book, course).eggs
+    assert eggs is not None
+    assert any("power off for 3 h" in e.cause for e in eggs.excursions)
+    desk.undo()
+    assert desk.book.records(Event) == ()

@@ -1,0 +1,156 @@
+"""The calibration in force at a reading's time; raw readings untouched; history judged anew."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+import making
+from stathmis.core.errors import UserError
+from stathmis.logbook import readings
+from stathmis.logbook.records import Channel
+from stathmis.logbook.snapshot import Series
+from stathmis.services import setting_up
+from stathmis.services.clock import DAY_MS, FixedClock
+from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.instruments import doubts, history
+
+
+@pytest.fixture
+def pair(desk: Desk) -> tuple[Channel, Channel]:
+    """A working thermometer, and a reference whose certificate says add 0.10 ± 0.04 (k = 2)."""
+    return making.instrument(desk, "Lid"), making.reference(desk)
+
+
+def test_never_checked_means_stated_accuracy(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    corrected = desk.book.corrections.correct(pair[0], 37.0, desk.now_ms)
+    assert corrected.value == 37.0
+    # ± 1.0 rectangular and steps of 0.1: u = sqrt(1/3 + 0.01/12), U = 1.96 u
+    assert pytest.approx(1.96 * np.sqrt(1 / 3 + 0.01 / 12), rel=1e-3) == corrected.U
+    assert history.is_due(desk.book, pair[0])
+
+
+def test_a_check_uses_the_references_own_correction(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    lid, lab = pair
+    _, found = making.checked(desk, lid, [("37.0 37.0", "37.40 37.40")], against=lab)
+    assert found.correction is not None and found.budget is not None
+    assert found.points[0].reference == pytest.approx(37.50)
+    assert found.correction.apply(37.0)[0] == pytest.approx(37.50)
+    # by hand: display 0.1/√12, reference display 0.01/√12, apart 0.05/√3, certificate 0.02; display again in use
+    display = 0.1 / np.sqrt(12)
+    by_hand = np.sqrt(2 * display**2 + (0.01 / np.sqrt(12)) ** 2 + 0.05**2 / 3 + 0.02**2)
+    assert found.budget.standard_uncertainty == pytest.approx(by_hand, rel=1e-6)
+    assert found.corrected_at(found.at)[1] == pytest.approx(found.correction.coverage_factor * by_hand, rel=1e-6)
+
+
+def test_scatter_with_few_replicates_raises_k(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    _, calm = making.checked(desk, pair[0], [("37.0 37.0", "37.4 37.4")], against=pair[1], apart="0")
+    _, wild = making.checked(desk, pair[0], [("36.6 37.4", "37.4 37.4")], against=pair[1], apart="0")
+    assert calm.correction is not None and wild.correction is not None
+    assert calm.correction.coverage_factor == pytest.approx(1.96, abs=0.01)
+    assert wild.correction.coverage_factor > 4
+
+
+def test_a_new_calibration_judges_history_anew_and_raw_stays(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    lid, lab = pair
+    clock = desk.clock
+    assert isinstance(clock, FixedClock)
+    now = clock.at_ms
+    times = now + np.arange(-10, 10, dtype=np.int64) * DAY_MS
+    logger_import.keep_series(desk, "a.csv", {lid.id: Series(times, np.full(20, 37.0))})
+
+    def corrected() -> np.ndarray:
+        run = readings.series(desk.book.snapshot, lid, int(times[0]), int(times[-1]))
+        assert (run.shown == 37.0).all(), "raw is never altered"
+        return desk.book.corrections.correct_series(lid, run)[0]
+
+    assert (corrected() == 37.0).all()
+    making.put_to_use(desk, making.typed(desk, lid, [("37.0", "37.40")], against=lab))
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 10)
+    clock.at_ms = now + 5 * DAY_MS
+    second = making.typed(desk, lid, [("37.0", "37.60")], against=lab)
+    making.put_to_use(desk, second)
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 5 + [37.7] * 5)
+    # the keeper may have it run straight between the two checks instead
+    history.set_between_checks(desk, desk.book.channel(lid.id), True)
+    lid = desk.book.channel(lid.id)
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5, 37.54, 37.58, 37.62, 37.66] + [37.7] * 5)
+    assert desk.book.corrections.correct(lid, 37.0, now + 2.5 * DAY_MS).value == pytest.approx(37.6)
+    desk.undo()
+    lid = desk.book.channel(lid.id)
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 5 + [37.7] * 5)
+    desk.undo()
+    assert corrected().tolist() == pytest.approx([37.0] * 10 + [37.5] * 10)
+    desk.undo()
+    assert (corrected() == 37.0).all()
+    desk.redo()
+    assert corrected()[-1] == pytest.approx(37.5)
+    making.put_to_use(desk, second, 0)  # for the past too: it supersedes the earlier check everywhere
+    assert corrected().tolist() == pytest.approx([37.7] * 20)
+    assert desk.book.corrections.correct(lid, 37.0, now).value == pytest.approx(37.7)
+
+
+def test_what_was_adjusted_did_not_drift(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    clock = desk.clock
+    assert isinstance(clock, FixedClock)
+    start = clock.at_ms
+    lid, lab = pair
+    making.put_to_use(desk, making.typed(desk, lid, [("37.0", "37.40")], against=lab))
+    history.set_between_checks(desk, desk.book.channel(lid.id), True)
+    clock.at_ms = start + 10 * DAY_MS
+    left = making.typed(desk, lid, [("37.5", "37.40")], against=lab)
+    left.state = "as left"
+    with pytest.raises(UserError, match="As left holds from now on only"):
+        making.put_to_use(desk, left, 0)
+    making.put_to_use(desk, left)
+    lid = desk.book.channel(lid.id)
+    # up to the adjustment the first check holds; it does not run towards a reading of another setting
+    assert desk.book.corrections.correct(lid, 37.0, start + 9 * DAY_MS).value == pytest.approx(37.5)
+    assert desk.book.corrections.correct(lid, 37.5, clock.at_ms).value == pytest.approx(37.5)
+
+
+def test_fahrenheit_instruments_are_corrected_in_their_own_unit(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    dial = making.instrument(desk, "Dial", unit="°F", step=0.5, accuracy=2.0)
+    draft, found = making.checked(desk, dial, [("98.0 98.0", "37.40")], against=pair[1], apart="0")
+    # reference 37.40 + 0.10 = 37.50 °C = 99.5 °F: add 1.5 °F
+    assert found.correction is not None
+    assert found.correction.coefficients[0] == pytest.approx(1.5)
+    certificate = next(i for i in found.fitted.influences if "Certificate" in i.label)  # type: ignore[union-attr]
+    assert certificate.standard_uncertainty == 0.02 and certificate.on_reference[0] == pytest.approx(1.8)
+    making.put_to_use(desk, draft)
+    assert desk.book.corrections.correct(dial, 98.0, desk.now_ms).value == pytest.approx(37.5)
+    values, _ = desk.book.corrections.correct_series(dial, Series(np.array([desk.now_ms]), np.array([98.0])))
+    assert values[0] == pytest.approx(37.5)
+
+
+def test_corrected_humidity_stays_within_0_and_100(desk: Desk) -> None:
+    wet = making.instrument(desk, "Card", "humidity")
+    making.put_to_use(desk, making.typed(desk, wet, [("70", {"salt": "NaCl", "jar": "22"})], "salt"), 0)
+    assert desk.book.corrections.correct(wet, 50.0, desk.now_ms).value == pytest.approx(55.4, abs=0.1)
+    assert desk.book.corrections.correct(wet, 99.0, desk.now_ms).value == 100.0
+
+
+@pytest.mark.parametrize(
+    ("points", "says"),
+    [([], "needs a point"), ([(37.0, 0.1, 0.0)], "above 0"), ([(37.0, 0.1, -1.0)], "above 0"),
+     ([(37.0, 0.1, 0.1), (37.0, 0.2, 0.1)], "same reading"), ([(400.0, 0.1, 0.1)], "order is reading")],
+)  # fmt: skip
+def test_faulty_certificates(
+    desk: Desk, pair: tuple[Channel, Channel], points: list[tuple[float, float, float]], says: str
+) -> None:
+    with pytest.raises(UserError, match=says):
+        setting_up.add_certificate(desk, pair[0].id, 0, points)
+
+
+def test_certificates_in_time(desk: Desk, pair: tuple[Channel, Channel]) -> None:
+    now, lab = desk.now_ms, pair[1]
+    with pytest.raises(UserError, match="dated in the future"):
+        setting_up.add_certificate(desk, lab.id, now + DAY_MS, [(37.0, 0.1, 0.1)])
+    with pytest.raises(UserError, match="runs out before"):
+        setting_up.add_certificate(desk, lab.id, now, [(37.0, 0.1, 0.1)], expires_ms=now - DAY_MS)
+    setting_up.add_certificate(desk, lab.id, now - DAY_MS, [(37.0, 0.3, 0.02)], expires_ms=now + DAY_MS)
+    # the newer one takes over on its date; before it the older one holds
+    assert desk.book.corrections.correct(lab, 37.0, now).value == pytest.approx(37.3)
+    assert desk.book.corrections.correct(lab, 37.0, now - 2 * DAY_MS).value == pytest.approx(37.1)
+    assert doubts.certificate_expires_ms(desk.book, lab) == now + DAY_MS

@@ -1,0 +1,105 @@
+"""Alarms: quiet for lid openings and swings, in time for drift and heat, and never twice for one thing."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from making import batch_with_log
+from stathmis.devices.probe_reader import Status
+from stathmis.logbook.records import Probe
+from stathmis.services import rounds
+from stathmis.services.desk import Desk
+from stathmis.services.watch import alarms
+from stathmis.services.watch.live import ProbeStatus
+from stathmis.words.alarms import said
+
+MINUTE_MS = 60_000
+
+
+@pytest.fixture
+def air() -> np.ndarray:
+    """A day of a quiet fan incubator."""
+    m = np.arange(1440.0)
+    return 37.5 + 0.15 * np.sin(2 * np.pi * m / 15.0) + np.random.default_rng(1).normal(0, 0.01, m.size)
+
+
+def test_a_quiet_incubator_is_quiet(desk: Desk, air: np.ndarray) -> None:
+    batch_with_log(desk, air)
+    assert alarms.alarms(desk.book) == []
+
+
+def words(desk: Desk) -> str:
+    """What the first alarm says."""
+    return said(desk.book, alarms.alarms(desk.book)[0]).words
+
+
+@pytest.mark.parametrize("ago", [1, 3, 6, 10, 20, 40])
+def test_a_lid_opening_never_alarms(desk: Desk, air: np.ndarray, ago: int) -> None:
+    """Two minutes open, logged or not, looked at any time after."""
+    opened = air.size - ago
+    since = np.arange(air.size - opened)
+    air[opened:] -= np.where(since < 2, 5.0, 5.0 * np.exp(-(since - 2) / 5.0))
+    batch_with_log(desk, air)
+    assert alarms.alarms(desk.book) == []
+
+
+def test_a_slow_drift_is_called_before_the_eggs_are_out(desk: Desk, air: np.ndarray) -> None:
+    air[-60:] += np.linspace(0.0, 0.9, 60)
+    batch_with_log(desk, air)
+    found = alarms.alarms(desk.book)
+    assert [a.key.split()[0] for a in found] == ["trend"]
+    assert "rising" in words(desk) and "within the hour" in words(desk) and found[0].danger
+
+
+def test_eggs_out_of_their_limits(desk: Desk, air: np.ndarray) -> None:
+    air[-180:] -= 1.8
+    batch_with_log(desk, air)
+    found = alarms.alarms(desk.book)
+    assert "too cold" in words(desk) and not found[0].danger
+    desk.set_temperature_unit("°F")
+    assert "°F" in words(desk)
+
+
+def test_heat_is_danger_at_once(desk: Desk, air: np.ndarray) -> None:
+    air[-3:] = 41.0
+    batch_with_log(desk, air)
+    found = alarms.alarms(desk.book)
+    assert found[0].danger and "Cool it now" in words(desk)
+
+
+def test_air_far_off_without_a_reason_and_with_one(desk: Desk, air: np.ndarray) -> None:
+    air[-14:] -= 3.0
+    course, _ = batch_with_log(desk, air)
+    found = [a for a in alarms.alarms(desk.book) if a.key.startswith(("air", "trend", "eggs"))]
+    assert len(found) == 1
+    rounds.log_event(desk, course.incubator, "lid", "cooling", desk.now_ms - 20 * MINUTE_MS)
+    assert [a for a in alarms.alarms(desk.book) if a.key.startswith("air")] == []
+
+
+def test_cold_eggs_just_set_are_no_alarm(desk: Desk, air: np.ndarray) -> None:
+    early = air[:120]
+    early[:] = 37.5 - 12.0 * np.exp(-np.arange(120) / 40.0)
+    batch_with_log(desk, early)
+    assert alarms.alarms(desk.book) == []
+
+
+def test_still_air_is_judged_at_the_egg(desk: Desk, air: np.ndarray) -> None:
+    batch_with_log(desk, air + 1.1, machine="still")
+    assert alarms.alarms(desk.book) == []
+
+
+def test_a_silent_probe(desk: Desk) -> None:
+    probe = Probe(1, "Box probe", "/dev/x", 9600, "named", "{}", 10.0)
+    quiet = ProbeStatus(probe, Status(True, "", desk.now_ms - 7 * MINUTE_MS, 10), True)
+    found = alarms.alarms(desk.book, [quiet])
+    assert said(desk.book, found[0]).words == "Box probe has been silent for 7 min."
+    fresh = ProbeStatus(probe, Status(True, "", desk.now_ms - 2 * MINUTE_MS, 10), False)
+    assert alarms.alarms(desk.book, [fresh]) == []
+
+
+def test_old_readings_alarm_nobody(desk: Desk, air: np.ndarray) -> None:
+    air[-40:] = np.nan
+    air[-100:-40] = 42.0
+    batch_with_log(desk, air)
+    assert alarms.alarms(desk.book) == []
