@@ -17,7 +17,7 @@ from stathmis.ui.window import Window
 
 def look(window: Window, qtbot: QtBot) -> None:
     window.alarm.look()
-    qtbot.waitUntil(lambda: window.alarm._task is None and not work.busy(), timeout=10_000)
+    qtbot.waitUntil(lambda: window.alarm._job is None and not work.busy(), timeout=10_000)
 
 
 def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -44,7 +44,7 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     assert len(told) == 2, "told once"
     window.alarm.seen.setFocus()
     window.alarm.seen.click()
-    qtbot.waitUntil(lambda: window.alarm._task is None and not work.busy(), timeout=10_000)
+    qtbot.waitUntil(lambda: window.alarm._job is None and not work.busy(), timeout=10_000)
     assert not window.alarm.isVisible()
     assert [e.detail for e in desk.book.records(Event) if e.kind == "alarm"] == ["hot", "hot, seen"]
     clock = desk.clock

@@ -64,6 +64,21 @@ class Settings:
         )
 
 
+class Same:
+    """Stands for a thing that may not be compared cheaply: equal to one that stands for the very same object."""
+
+    __slots__ = ("what",)
+
+    def __init__(self, what: object) -> None:
+        self.what = what
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Same) and self.what is other.what
+
+    def __hash__(self) -> int:
+        return id(self.what)
+
+
 class Kept:
     """What was found, each with what it rests on; shared by all books of a logbook, from any thread."""
 
@@ -93,19 +108,24 @@ class Kept:
 
 
 def finding(
-    *kinds: type | str, each_minute: bool = False, most: int = MOST_KEPT
+    *kinds: type | str, each_minute: bool = False, here: bool = False, most: int = MOST_KEPT
 ) -> Callable[[Callable[Concatenate[Book, Asked], Found]], Callable[Concatenate[Book, Asked], Found]]:
     """Work a function of a book out once for each state of the kinds of records it rests on.
 
     Everything else it depends on must be among its arguments (hashable): what looks at the time takes at_ms, or is
-    found anew each_minute. most: so many are kept, those asked for last.
+    found anew each_minute. here: it rests on the readings of the incubator that is its first argument too. most: so
+    many are kept, those asked for last.
     """
 
     def once(find: Callable[Concatenate[Book, Asked], Found]) -> Callable[Concatenate[Book, Asked], Found]:
         @wraps(find)
         def asked(book: Book, /, *args: Asked.args, **more: Asked.kwargs) -> Found:
             key = (book.snapshot.known_ms, args, tuple(sorted(more.items())))
-            rests_on = (*book.versions(*kinds), book.now_ms // 60_000 if each_minute else 0)
+            rests_on: tuple[Any, ...] = book.versions(*kinds)
+            if each_minute:
+                rests_on = (*rests_on, book.now_ms // 60_000)
+            if here:
+                rests_on = (*rests_on, *readings_of(book, args[0].id))  # type: ignore[attr-defined]
             found: Found = book.kept.get(find, key, rests_on, lambda _: find(book, *args, **more), most)
             return found
 
@@ -153,6 +173,11 @@ class Book:
     def shown_unit(self, quantity: str) -> Unit:
         """Unit in which a quantity is shown."""
         return self.temperature_unit if quantity == "temperature" else "%"
+
+    def readings_by(self, channel_id: int) -> tuple[Same, ...]:
+        """Stands for all readings of a channel: another one as soon as any reading comes or goes."""
+        kept = self.snapshot
+        return Same(kept.by_hand(channel_id)), Same(kept.heads(channel_id)), Same(kept.tail(channel_id))
 
     def records(self, kind: type[Record], /, **where: Any) -> tuple[Record, ...]:
         """All records of a kind that count, whose fields equal those given, oldest first."""
@@ -215,3 +240,18 @@ def _events(book: Book) -> dict[int, tuple[Event, ...]]:
     for event in book.records(Event):
         made.setdefault(event.incubator_id, []).append(event)
     return {i: tuple(sorted(own, key=lambda e: (e.time_ms, e.id))) for i, own in made.items()}
+
+
+@finding(Placement, Channel)
+def _hung_channels(book: Book) -> dict[int, tuple[int, ...]]:
+    """Channels that ever hung in each incubator, by ids."""
+    made: dict[int, tuple[int, ...]] = {}
+    for placement in book.records(Placement):
+        own = tuple(c.id for c in book.records(Channel, instrument_id=placement.instrument_id))
+        made[placement.incubator_id] = made.get(placement.incubator_id, ()) + own
+    return made
+
+
+def readings_of(book: Book, incubator_id: int) -> tuple[Same, ...]:
+    """Stands for everything that was ever read in an incubator."""
+    return tuple(same for c in _hung_channels(book).get(incubator_id, ()) for same in book.readings_by(c))

@@ -24,10 +24,10 @@ from stathmis.logbook.records import (
     StoredProfile,
     Weighing,
 )
-from stathmis.logbook.snapshot import DENSE, SETTINGS
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.batch import batches, sharing
 from stathmis.services.batch.course import Course
-from stathmis.services.book import Book, finding
+from stathmis.services.book import Book, Same, finding
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.findings import cycles
@@ -41,7 +41,7 @@ from stathmis.words.numbers import count, unit_word
 SHEET_RESTS_ON: tuple[type | str, ...] = (
     *(Batch, Stay, StoredPlan, StoredProfile, Weighing, Event),
     *(Incubator, Instrument, Channel, Placement, StoredCalibration, CertificatePoint),
-    *(Reading, LoggerImport, DENSE, SETTINGS),
+    *(LoggerImport, SETTINGS),
 )
 
 
@@ -95,10 +95,14 @@ def sheet(book: Book, incubator: Incubator, at_ms: int | None = None, batch_id: 
 
     batch_id: which of several batches it is about, the newest by default.
     """
-    return _sheet(book, incubator, book.now_ms if at_ms is None else at_ms, batch_id)
+    return _sheet_now(book, incubator, batch_id) if at_ms is None else _sheet(book, incubator, at_ms, batch_id)
 
 
-@finding(*SHEET_RESTS_ON)
+@finding(*SHEET_RESTS_ON, each_minute=True, here=True)
+def _sheet_now(book: Book, incubator: Incubator, batch_id: int | None) -> RoundSheet:
+    return _sheet(book, incubator, book.now_ms, batch_id)
+
+
 def _sheet(book: Book, incubator: Incubator, now: int, batch_id: int | None) -> RoundSheet:
     course = batches.running(book, incubator, batch_id)
     beside = tuple(c for c in batches.all_running(book, incubator) if course and c.batch.id != course.batch.id)
@@ -114,10 +118,23 @@ def _sheet(book: Book, incubator: Incubator, now: int, batch_id: int | None) -> 
     for line in lines:
         if line.channel.id in newest:
             at, shown = newest[line.channel.id]
-            band = made.band(line.channel.quantity, at)
-            judged = judge_reading(book, incubator, line.hanging, shown, at, band)
-            latest.append(cycles.averaged(book, incubator, judged, band, now))
+            latest.append(_judged(book, incubator, line, at, shown, made.band(line.channel.quantity, at), now))
     return replace(made, latest=tuple(_newest_together(latest)))
+
+
+def _judged(
+    book: Book, incubator: Incubator, line: Line, at_ms: int, shown: float, band: Band | None, now_ms: int
+) -> Judged:
+    """The newest reading of a line, judged once for as long as nothing else was read there."""
+
+    def make(_: object) -> Judged:
+        judged = judge_reading(book, incubator, line.hanging, shown, at_ms, band)
+        return cycles.averaged(book, incubator, judged, band, now_ms)
+
+    rests_on = (*book.readings_by(line.channel.id), Same(book.corrections), *book.versions(Event), now_ms // 60_000)
+    key = (book.snapshot.known_ms, incubator, line.hanging, at_ms, shown, band)
+    found: Judged = book.kept.get(_judged, key, rests_on, make)
+    return found
 
 
 def _newest_together(judged: list[Judged]) -> list[Judged]:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from stathmis.logbook.records import Incubator
+from stathmis.logbook.records import Batch, Incubator
 from stathmis.logbook.snapshot import DENSE
 from stathmis.services import notify, rounds
 from stathmis.services.batch import batches
@@ -53,6 +53,8 @@ class BatchPages(QWidget):
         self.incubator: Incubator | None = None
         self._chosen: dict[int, int] = {}
         self._past: int | None = None
+        self._sharing: list[Batch] = []
+        self._looked_back_at: Batch | None = None
         self._boxes: dict[int, tuple[State, BoxSheet | None]] = {}
         self._judged: dict[int, tuple[State, float | None, float]] = {}
         self.page = "round"
@@ -138,6 +140,10 @@ class BatchPages(QWidget):
 
     def _show_several(self, sheet: RoundSheet) -> None:
         """Where batches share a machine, one of them is in view."""
+        shown = [c.batch for c in (sheet.course, *sheet.beside) if c is not None and sheet.beside]
+        if shown == self._sharing:
+            return
+        self._sharing = shown
         clear(self._several)
         if not sheet.beside or sheet.course is None:
             return
@@ -261,6 +267,10 @@ class BatchPages(QWidget):
         return course
 
     def _show_past(self, course: Course | None) -> None:
+        batch = course.batch if course is not None else None
+        if batch == self._looked_back_at:
+            return
+        self._looked_back_at = batch
         clear(self._past_row)
         if course is None or course.batch.ended_ms is None:
             return

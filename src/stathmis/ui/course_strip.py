@@ -29,6 +29,8 @@ class CourseStrip(QWidget):
         self._book: Book | None = None
         self._events: list[Event] = []
         self._shift: tuple[float, float] | None = None
+        self._shown: object = None
+        self._words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         theme.changed.connect(self.updateGeometry)
 
@@ -40,7 +42,11 @@ class CourseStrip(QWidget):
 
     def show_course(self, book: Book, course: Course | None, events: list[Event]) -> None:
         """Show a batch's course with its events so far."""
-        self._book, self._course, self._events = book, course, events
+        shown = course, events, book.now_ms // 60_000
+        self._book, same = book, shown == self._shown
+        if same:
+            return
+        self._shown, self._course, self._events = shown, course, events
         self.setVisible(course is not None)
         if course is not None:
             now = book.now_ms
@@ -49,8 +55,16 @@ class CourseStrip(QWidget):
             words = f"Course: {course.day_text(now)}, {stands}; {course.next_step(now, book.zone)}"
             if course.batch.ended_ms is not None:
                 words = f"Course: ended on {course.day_words(course.day(course.batch.ended_ms), 1)}"
-            self.setAccessibleName(words)
-            self.setToolTip(words)
+            self._words = words
+        self._say()
+
+    def _say(self) -> None:
+        words = self._words
+        if self._shift is not None and self._course is not None and self._book is not None:
+            at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
+            words += f"; hatch about {dates.day(at, weekday=True)} by the temperatures so far"
+        self.setAccessibleName(words)
+        self.setToolTip(words)
         self.update()
 
     def shows(self, course: Course) -> bool:
@@ -59,13 +73,10 @@ class CourseStrip(QWidget):
 
     def show_shift(self, shift_days: float | None, U_days: float = 0.0) -> None:
         """Show where the temperatures so far move the hatch, later or (negative) earlier; None: not known."""
-        self._shift = None if shift_days is None else (shift_days, U_days)
-        if self._shift is not None and self._course is not None and self._book is not None:
-            at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
-            words = f"{self.accessibleName().partition('; hatch about')[0]}; hatch about {dates.day(at, weekday=True)}"
-            self.setAccessibleName(f"{words} by the temperatures so far")
-            self.setToolTip(self.accessibleName())
-        self.update()
+        shift = None if shift_days is None else (shift_days, U_days)
+        if shift != self._shift:
+            self._shift = shift
+            self._say()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout
 from stathmis.logbook.records import Quantity
 from stathmis.services import rounds
 from stathmis.services.advice import now as adviser
-from stathmis.services.book import Book
+from stathmis.services.book import Book, Same
 from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.instruments import history
@@ -51,6 +51,7 @@ class Card(QWidget):
     def __init__(self, theme: Theme, incubator_id: int) -> None:
         super().__init__()
         self._theme, self._selected = theme, False
+        self._shown: object = None
         self.incubator_id = incubator_id
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._grid = QGridLayout(self)
@@ -79,6 +80,10 @@ class Card(QWidget):
 
     def show_sheet(self, book: Book, sheet: RoundSheet, box: BoxSheet | None, *, selected: bool) -> None:
         """Show an incubator as it stands; box: what its water and vents give, where that is known."""
+        state = (Same(sheet), Same(box), selected, book.temperature_unit)
+        if state == self._shown:
+            return
+        self._shown = state
         if selected != self._selected:
             self._selected = selected
             self.update()

@@ -55,6 +55,8 @@ class Level(QWidget):
 
     def show_state(self, state: LevelState, words: str) -> None:
         """Show a state; words say the same to a screen reader."""
+        if state == self._state and words == self.accessibleName():
+            return
         self._state = state
         self.setAccessibleName(words)
         self.setToolTip(words)

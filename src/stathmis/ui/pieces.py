@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Generic, TypeVar
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QResizeEvent, QWheelEvent
@@ -21,6 +21,8 @@ from PySide6.QtWidgets import (
 
 if TYPE_CHECKING:
     from stathmis.ui.theme import Theme
+
+W = TypeVar("W", bound=QWidget)
 
 
 class FoldingView(QWidget):
@@ -125,6 +127,36 @@ def yielding(box: Chooser) -> Chooser:
     return box
 
 
+class Pool(Generic[W]):
+    """Widgets of one kind, one under the other, that live on: as many as asked for are shown, none is made twice."""
+
+    def __init__(self, page: QBoxLayout, make: Callable[[], W]) -> None:
+        self._make, self._made = make, list[W]()
+        self._box = QVBoxLayout()
+        self._box.setSpacing(page.spacing())
+        page.addLayout(self._box)
+
+    def show(self, how_many: int) -> list[W]:
+        """So many of them, to be filled in; the others are hidden."""
+        while len(self._made) < how_many:
+            self._made.append(self._make())
+            self._box.addWidget(self._made[-1])
+        for i, widget in enumerate(self._made):
+            if i >= how_many:
+                hide(widget)
+            elif widget.isHidden():
+                widget.show()
+        return self._made[:how_many]
+
+
+def hide(widget: QWidget) -> None:
+    """Hide a widget; one that has the focus gives it up first, else the page would scroll to whatever gets it."""
+    focused = widget.focusWidget()
+    if focused is not None and focused.hasFocus():
+        focused.clearFocus()
+    widget.hide()
+
+
 def clear(layout: QLayout) -> None:
     """Remove and delete everything in a layout."""
     while (item := layout.takeAt(0)) is not None:
@@ -132,11 +164,7 @@ def clear(layout: QLayout) -> None:
         if inner is not None:
             clear(inner)
         if widget is not None:
-            focused = widget.focusWidget()
-            if focused is not None and focused.hasFocus():
-                # hidden with the focus it would hand it on, and the page would scroll to whatever got it
-                focused.clearFocus()
-            widget.hide()
+            hide(widget)
             widget.deleteLater()
 
 

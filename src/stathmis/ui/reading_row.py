@@ -5,14 +5,14 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import rounds
 from stathmis.services.findings.verdict import Judged, judge_reading
 from stathmis.services.reading_field import Field, interpret
-from stathmis.services.rounds import Line
+from stathmis.services.rounds import Line, RoundSheet
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, label, set_property, set_text
+from stathmis.ui.pieces import button, label, rule, set_property, set_text
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import u_text, unit_word, value_text, with_u
 from stathmis.words.verdicts import word as word_of
@@ -118,3 +118,36 @@ class ReadingRow:
         set_property(self.word, "ink", judged.decision)
         text = with_u(judged.corrected.value, judged.corrected.U, channel.quantity, unit)
         self.level.show_state(LevelState(channel.quantity, band, judged.corrected, judged.decision), f"{text}, {word}")
+
+
+class ReadingGrid(QWidget):
+    """The lines of one incubator. shape: what it was built for; another shape needs another grid."""
+
+    def __init__(self, view: RoundView, sheet: RoundSheet, shape: object) -> None:
+        super().__init__()
+        self.shape = shape
+        self.rows: list[ReadingRow] = []
+        theme = view.theme
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 4, 0, 0)
+        grid.setHorizontalSpacing(theme.px(6 if view.narrow else 12))
+        grid.setVerticalSpacing(0)
+        grid.setColumnStretch(0, 5)
+        grid.setColumnStretch(3, 4)
+        for column, text in enumerate((_("instrument"), _("shows"), _("is"), _("against this phase"))):
+            heading = label(text, "small")
+            if column in (1, 2):
+                heading.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(heading, 0, column)
+        at = 1
+        for line in sheet.lines:
+            if line.instrument.kind == "logger":
+                continue
+            grid.addWidget(rule(), at, 0, 1, 5)
+            self.rows.append(ReadingRow(view, grid, at + 1, line))
+            grid.setRowMinimumHeight(at + 1, theme.px(46))
+            at += 3
+        grid.addWidget(rule(), at, 0, 1, 5)
+        if not sheet.lines:
+            words = _("No instrument hangs here yet. Enter one under Enter or change.")
+            grid.addWidget(label(words, "muted", wrap=True), at + 1, 0, 1, 5)

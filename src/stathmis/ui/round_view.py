@@ -7,14 +7,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QSizePolicy,
     QVBoxLayout,
-    QWidget,
 )
 
 from stathmis.core.errors import UserError
@@ -23,23 +20,23 @@ from stathmis.services import clock, knowledge, notify, rounds
 from stathmis.services.advice import now as adviser
 from stathmis.services.batch import sharing
 from stathmis.services.desk import Desk
-from stathmis.services.findings.verdict import Judged, Verdict
+from stathmis.services.findings.verdict import Judged
 from stathmis.services.plan import planning, tasks, turning
 from stathmis.services.reading_field import Field
-from stathmis.services.rounds import Line, RoundSheet
+from stathmis.services.rounds import RoundSheet
 from stathmis.ui.lockdown_panel import LockdownPanel
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page, set_property, set_text
+from stathmis.ui.pieces import FoldingView, button, hide, label, scrolling_page, set_property, set_text
 from stathmis.ui.power_cut_panel import PowerCutPanel
-from stathmis.ui.reading_row import ReadingRow
+from stathmis.ui.reading_row import ReadingGrid, ReadingRow
+from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
+from stathmis.ui.verdict_panel import VerdictPanel
 from stathmis.words import dates
-from stathmis.words.advice import Said, mean_of, said
+from stathmis.words.advice import mean_of, said
 from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
 from stathmis.words.numbers import count, number, with_u
-from stathmis.words.verdicts import sentence as sentence_of
-from stathmis.words.verdicts import word
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
@@ -65,15 +62,10 @@ class RoundView(FoldingView):
         self.desk = desk
         self.sheet: RoundSheet
         self.rows: list[ReadingRow] = []
-        self._why_open: set[str] = set()
-        self._drafts: dict[int, str] = {}
+        self._grids: dict[int, ReadingGrid] = {}
         self._event_buttons: dict[str, QPushButton] = {}
         self._filled = False
-        self._shape: object = None
         self._built_narrow = False
-        self._loggers = label("", "small", wrap=True)
-        self._shown_verdicts: object = None
-        self._shown_recent: object = None
         self._box: BoxSheet | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -98,6 +90,8 @@ class RoundView(FoldingView):
         page.addWidget(self.time_problem)
         self._grid_holder = QVBoxLayout()
         page.addLayout(self._grid_holder)
+        self._loggers = label("", "small", wrap=True)
+        page.addWidget(self._loggers)
         log_line = QHBoxLayout()
         self.log_button = button("", self.log, "main")
         log_line.addWidget(self.log_button)
@@ -109,8 +103,9 @@ class RoundView(FoldingView):
         self.lockdown = LockdownPanel(desk)
         page.addWidget(self.lockdown)
         below = self.folding_row(theme.px(24))
-        self._verdicts = QVBoxLayout()
-        below.addLayout(self._verdicts, 3)
+        self._verdicts = VerdictPanel()
+        self._verdicts.set_batch_wanted.connect(self.set_batch_wanted)
+        below.addWidget(self._verdicts, 3)
         self._events = QVBoxLayout()
         below.addLayout(self._events, 2)
         page.addLayout(below)
@@ -145,9 +140,8 @@ class RoundView(FoldingView):
         box.addLayout(grid)
         self.power_cut = PowerCutPanel(self.desk, self.theme)
         box.addWidget(self.power_cut)
-        self._recent = QVBoxLayout()
-        self._recent.setSpacing(4)
-        box.addLayout(self._recent)
+        self.recent = StrikeList(self._strike, _("Logged lately"))
+        box.addWidget(self.recent)
         box.addStretch(1)
         self._events.addLayout(box)
 
@@ -164,9 +158,7 @@ class RoundView(FoldingView):
 
     def show_incubator(self, sheet: RoundSheet) -> None:
         """Show a round; what was typed for any incubator and not yet logged is still there."""
-        self._drafts.update({row.line.channel.id: row.edit.text() for row in self.rows})
-        focused = next((row.line.channel.id for row in self.rows if row.edit.hasFocus()), None)
-        # asked before anything is rebuilt: what is taken away hands its focus on to whatever comes next
+        # asked before anything is hidden: what is taken away hands its focus on to whatever comes next
         kept = (self.today.focused(), self.lockdown.focused())
         if self._filled and sheet.incubator.id != self.sheet.incubator.id:
             self.power_cut.hide()
@@ -174,60 +166,47 @@ class RoundView(FoldingView):
         for kind, made in self._event_buttons.items():
             # nothing is opened or filled in the room; a note can be made of it
             made.setVisible(kind == "note" or sheet.incubator.air != "room")
-        typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
-        shape = (sheet.incubator.id, self.narrow, self.theme.px(100), [line.hanging for line in sheet.lines])
-        if self._filled and shape == self._shape:
-            # the same fields on a newer round: they live on, with focus, cursor and half-typed text
-            for row, line in zip(self.rows, typed_lines, strict=True):
-                row.show_line(line)
-        else:
-            self._shape = shape
-            self._build_rows(sheet, typed_lines, focused)
+        self._show_rows(sheet)
         set_text(self._loggers, self._logger_words())
         self._loggers.setVisible(bool(self._loggers.text()))
         self.typed()
-        self._show_recent()
+        book = self.desk.book
+        lately = rounds.logged_lately(book, sheet, _LATELY)
+        lines = [(dates.weekday_clock(book.local(e.time_ms)), e.words, e) for e in lately]
+        self.recent.show_lines(lines, self.theme.px(68))
         self._show_today(*kept)
 
-    def _build_rows(self, sheet: RoundSheet, typed_lines: list[Line], focused: int | None) -> None:
-        """A field for each instrument that is typed; focused: the channel whose field had the focus."""
-        self.rows = []
-        self._filled = False
+    def _show_rows(self, sheet: RoundSheet) -> None:
+        """A field for each instrument that is typed. The fields of each incubator live on while others are in view, and
+        on a newer round: with focus, cursor and half-typed text."""
+        typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
+        shape = (self.narrow, self.theme.px(100), [line.hanging for line in sheet.lines])
         self._built_narrow = self.narrow
-        clear(self._grid_holder)
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 4, 0, 0)
-        grid.setHorizontalSpacing(self.theme.px(6 if self.narrow else 12))
-        grid.setVerticalSpacing(0)
-        grid.setColumnStretch(0, 5)
-        grid.setColumnStretch(3, 4)
-        for column, text in ((0, "instrument"), (1, "shows"), (2, "is"), (3, "against this phase")):
-            heading = label(text, "small")
-            if column in (1, 2):
-                heading.setAlignment(Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(heading, 0, column)
-        at = 1
-        for line in typed_lines:
-            grid.addWidget(rule(), at, 0, 1, 5)
-            row = ReadingRow(self, grid, at + 1, line)
-            grid.setRowMinimumHeight(at + 1, self.theme.px(46))
-            self.rows.append(row)
-            at += 3
-        grid.addWidget(rule(), at, 0, 1, 5)
-        self._loggers = label("", "small", wrap=True)
-        grid.addWidget(self._loggers, at + 1, 0, 1, 5)
-        if not sheet.lines:
-            words = "No instrument hangs here yet. Enter one under Enter or change."
-            grid.addWidget(label(words, "muted", wrap=True), at + 2, 0, 1, 5)
-        self._grid_holder.addWidget(holder)
-        self._filled = True
-        for row in self.rows:
-            text = self._drafts.get(row.line.channel.id, "")
-            if text:
-                self.type_into(row, text)
-            if row.line.channel.id == focused:
-                row.edit.setFocus()
+        known = self._grids.get(sheet.incubator.id)
+        focused = next((r.line.channel.id for r in self.rows if r.edit.hasFocus()), None)
+        if known is None or known.shape != shape:
+            drafts = {r.line.channel.id: r.edit.text() for r in known.rows} if known is not None else {}
+            if known is not None:
+                hide(known)
+                known.deleteLater()
+            self._filled = False
+            known = self._grids[sheet.incubator.id] = ReadingGrid(self, sheet, shape)
+            self.rows = known.rows
+            self._grid_holder.addWidget(known)
+            self._filled = True
+            for row in known.rows:
+                text = drafts.get(row.line.channel.id, "")
+                if text:
+                    self.type_into(row, text)
+                if row.line.channel.id == focused:
+                    row.edit.setFocus()
+        self.rows = known.rows
+        for grid in self._grids.values():
+            if grid is not known and not grid.isHidden():
+                hide(grid)
+        known.show()
+        for row, line in zip(self.rows, typed_lines, strict=True):
+            row.show_line(line)
 
     def _show_today(self, task: tuple[str, str] | None = None, step: str = "") -> None:
         """What is to be done, and the lockdown run where it is due; task, step: what had the focus."""
@@ -371,109 +350,7 @@ class RoundView(FoldingView):
         found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
         told = [said(book, a) for a in adviser.advise(book, self.sheet, found[0], found[1], self._box)]
         warned = sharing.warnings(book, self.sheet.incubator) if self.sheet.beside else []
-        state = (self.sheet.incubator, self.sheet.course is None, found, told, warned, sorted(judged), book.now_ms)
-        if (state, book.temperature_unit) == self._shown_verdicts:
-            return
-        self._shown_verdicts = state, book.temperature_unit
-        clear(self._verdicts)
-        pair = QHBoxLayout()
-        pair.setSpacing(16)
-        for title, ink, verdict in zip(("Heat", "Moisture"), ("heat", "moisture"), found, strict=True):
-            fresh = verdict is not None and any(j.channel.quantity == verdict.quantity for j in judged.values())
-            pair.addLayout(self._verdict_lines(title, ink, verdict, fresh=fresh), 1)
-        self._verdicts.addLayout(pair)
-        for action in told:
-            self._verdicts.addWidget(self._action_card(action))
-        for warning in warned:
-            self._verdicts.addWidget(label(warning, "", "undecided", wrap=True))
-        if self.sheet.incubator.air == "room":
-            words = "The room the machines stand in: its air decides how much water they need."
-            self._verdicts.addWidget(label(words, "muted", wrap=True))
-        elif self.sheet.course is None:
-            self._verdicts.addWidget(label(_("No batch is set here, so there is no band to hold."), "muted", wrap=True))
-            row = QHBoxLayout()
-            row.addWidget(button(_("Set a batch"), self.set_batch_wanted.emit))
-            row.addStretch(1)
-            self._verdicts.addLayout(row)
-        self._verdicts.addStretch(1)
-
-    def _verdict_lines(self, title: str, ink: str, verdict: Verdict | None, *, fresh: bool) -> QVBoxLayout:
-        box = QVBoxLayout()
-        box.setSpacing(2)
-        head = QHBoxLayout()
-        head.addWidget(label(title, "name", ink))
-        head.addSpacing(8)
-        box.addLayout(head)
-        if verdict is None:
-            head.addStretch(1)
-            box.addWidget(label(_("Not read today."), "muted"))
-            box.addStretch(1)
-            return box
-        if verdict.band is not None:
-            head.addWidget(label(word(verdict), ink=verdict.decision))
-        head.addStretch(1)
-        unit = self.desk.book.shown_unit(verdict.quantity)
-        box.addWidget(label(with_u(verdict.corrected.value, verdict.corrected.U, verdict.quantity, unit), "big"))
-        room = self.sheet.incubator.air == "room"
-        sentence = "" if room else sentence_of(self.desk.book, verdict)
-        if verdict.time_ms < self.desk.now_ms - 60_000 and not fresh:
-            names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
-            ago = dates.duration(self.desk.now_ms - verdict.time_ms)
-            sentence = f"{sentence} Read {ago} ago ({names}).".strip()
-        box.addWidget(label(sentence, "muted", wrap=True))
-        box.addStretch(1)
-        return box
-
-    def _action_card(self, action: Said) -> QFrame:
-        card = QFrame()
-        card.setObjectName("card")
-        card.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-        box = QVBoxLayout(card)
-        box.setContentsMargins(16, 12, 16, 12)
-        box.setSpacing(4)
-        box.addWidget(label(action.text, "name", "error" if action.urgent else "", wrap=True))
-        if action.note:
-            box.addWidget(label(action.note, "muted", wrap=True))
-        reasons = label("\n".join(action.why), "small", wrap=True)
-        key = action.key
-        reasons.setVisible(key in self._why_open)
-        row = QHBoxLayout()
-
-        def toggle() -> None:
-            self._why_open.symmetric_difference_update({key})
-            reasons.setVisible(key in self._why_open)
-            why.setText(_("Why? Hide") if key in self._why_open else _("Why?"))
-
-        why = button(_("Why? Hide") if key in self._why_open else _("Why?"), toggle, "link")
-        row.addWidget(why)
-        row.addStretch(1)
-        box.addLayout(row)
-        box.addWidget(reasons)
-        return card
-
-    def _show_recent(self) -> None:
-        found = rounds.logged_lately(self.desk.book, self.sheet, _LATELY)
-        if (found, self.theme.px(100)) == self._shown_recent:
-            return
-        self._shown_recent = found, self.theme.px(100)
-        clear(self._recent)
-        if found:
-            self._recent.addSpacing(4)
-            self._recent.addWidget(label(_("Logged lately"), "name"))
-        for entry in found:
-            at = self.desk.book.local(entry.time_ms)
-            row = QHBoxLayout()
-            row.setSpacing(4)
-            when = label(dates.weekday_clock(at), "small")
-            when.setFixedWidth(self.theme.px(68))
-            row.addWidget(when)
-            row.addWidget(label(entry.words, "small", wrap=True), 1)
-            strike = button(_("strike"), partial(self._strike, entry), "link", "It was wrong: leave it out from now on")
-            strike.setAccessibleName(
-                _("Strike {words}, {weekday_clock}").format(words=entry.words, weekday_clock=dates.weekday_clock(at))
-            )
-            row.addWidget(strike)
-            self._recent.addLayout(row)
+        self._verdicts.show_verdicts(book, self.sheet, found, told, warned, judged)
 
     def _strike(self, entry: rounds.Entry) -> None:
         try:

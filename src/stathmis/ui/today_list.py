@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import partial
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
@@ -12,10 +11,11 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator
 from stathmis.services import notify
+from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
 from stathmis.services.plan.tasks import Task
-from stathmis.ui.pieces import button, clear, label, problem_label
+from stathmis.ui.pieces import Pool, button, label, problem_label, set_property, set_text
 from stathmis.words.catalogue import _
 
 SHOWN = 6
@@ -40,23 +40,103 @@ class _Tick(QCheckBox):
             super().keyPressEvent(event)
 
 
+class _Line(QWidget):
+    """A task: its box, title and when; above it the machine where another begins, below it why and how where opened."""
+
+    def __init__(self, view: TodayList) -> None:
+        super().__init__()
+        self._view = view
+        self.task: Task | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(4)
+        self._machine = label("", "small")
+        self.tick = _Tick()
+        self.tick.setToolTip(_("Space: done. Right arrow: why and how."))
+        self.tick.clicked.connect(lambda _checked=False: self.task and view.ticked(self.task))
+        self.tick.opened.connect(self._toggle)
+        self._title, self._when = label("", wrap=True), label("", "small")
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        row.addWidget(self.tick)
+        row.addWidget(self._title, 1)
+        row.addWidget(self._when)
+        row.addWidget(button(_("why"), self._toggle, "link"))
+        self._how, self._caution = label("", "small", wrap=True), label("", "small", "eggs", wrap=True)
+        self.skip = QWidget()
+        skip = QHBoxLayout(self.skip)
+        skip.setContentsMargins(0, 0, 0, 0)
+        self.why = QLineEdit()
+        self.why.setPlaceholderText(_("leave it out, because …"))
+        self.why.returnPressed.connect(self._leave_out)
+        skip.addWidget(self.why, 1)
+        skip.addWidget(button(_("Leave it out"), self._leave_out, "link"))
+        box.addWidget(self._machine)
+        box.addLayout(row)
+        for widget in (self._how, self._caution, self.skip):
+            box.addWidget(widget)
+
+    @property
+    def key(self) -> tuple[str, str] | None:
+        """What the task is about, and its step."""
+        return (self.task.subject, self.task.step) if self.task is not None else None
+
+    def _toggle(self) -> None:
+        if self.task is not None:
+            self._view.toggle(self.task)
+
+    def _leave_out(self) -> None:
+        if self.task is not None:
+            self._view.skip(self.task, self.why.text())
+
+    def show_task(self, book: Book, task: Task, machine: str, *, opened: bool) -> None:
+        """Show a task; machine: where another one begins, its name."""
+        if self.key != (task.subject, task.step):
+            self.why.clear()
+        self.task = task
+        set_text(self._machine, machine)
+        self._machine.setVisible(bool(machine))
+        self.tick.setChecked(task.state != "open")
+        when = tasks.when_words(book, task)
+        self.tick.setAccessibleName(f"{task.title}, {task.about}, {task.incubator.name}, {when}")
+        set_text(self._title, task.title)
+        set_property(self._title, "role", "" if task.state == "open" else "muted")
+        set_text(self._when, when)
+        set_property(self._when, "ink", "eggs" if task.overdue(book.now_ms) else "")
+        window = "" if task.daily else f" ({tasks.window_words(book, task)})"
+        set_text(self._how, f"{task.about}{window}. {task.why} {task.how}" if opened else "")
+        set_text(self._caution, task.caution if opened else "")
+        self.why.setAccessibleName(_("Why {title} is left out").format(title=task.title))
+        for widget, shown in (
+            (self._how, opened),
+            (self._caution, opened and bool(task.caution)),
+            (self.skip, opened and task.state == "open" and not task.daily),
+        ):
+            widget.setVisible(shown)
+
+
 class TodayList(QWidget):
-    """Today's tasks of all incubators, those of the one in view first."""
+    """Today's tasks of all incubators, those of the one in view first. Its lines live on as the list changes."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
         self._open: tuple[str, str] | None = None
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(4)
         self.tasks: tuple[Task, ...] = ()
-        self.ticks: dict[tuple[str, str], QCheckBox] = {}
-        self.problem = problem_label()
-        self.why: QLineEdit | None = None
-        self.countdown = label("", "name", "heat", wrap=True)
         self._incubator: Incubator | None = None
         self._shown: object = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(4)
+        box.addWidget(label(_("To do"), "heading"))
+        self.countdown = label("", "name", "heat", wrap=True)
+        self.countdown.hide()
+        box.addWidget(self.countdown)
+        self._lines: list[_Line] = []
+        self._pool = Pool(box, lambda: _Line(self))
+        self._more, self.problem = label("", "small"), problem_label()
+        box.addWidget(self._more)
+        box.addWidget(self.problem)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._count_down)
 
@@ -75,6 +155,16 @@ class TodayList(QWidget):
         if not self._timer.isActive():
             self._timer.start(1000)
 
+    @property
+    def ticks(self) -> dict[tuple[str, str], QCheckBox]:
+        """The boxes of the tasks that are shown."""
+        return {line.key: line.tick for line in self._lines if line.key is not None}
+
+    @property
+    def why(self) -> QLineEdit | None:
+        """Where to say why the opened task is left out, None where none is opened."""
+        return next((line.why for line in self._lines if not line.skip.isHidden()), None)
+
     def focused(self) -> tuple[str, str] | None:
         """The task whose box has the focus."""
         return next((key for key, tick in self.ticks.items() if tick.hasFocus()), None)
@@ -83,83 +173,37 @@ class TodayList(QWidget):
         self, incubator: Incubator, more: Sequence[Task] = (), focused: tuple[str, str] | None = None
     ) -> None:
         """Show what is to be done; more: tasks worked out elsewhere (a refill); focused: the one to be focused."""
-        desk = self._desk
-        typed = self.why.text() if self.why is not None else ""
-        found = [*tasks.today(desk.book), *more]
+        book = self._desk.book
+        found = [*tasks.today(book), *more]
         # the machine in view first, then on along the walk
-        order = [i.id for i in desk.book.incubators()]
+        order = [i.id for i in book.incubators()]
         start = order.index(incubator.id) if incubator.id in order else 0
         walk = order[start:] + order[:start]
         self.tasks = tuple(sorted(found, key=lambda t: (walk.index(t.incubator.id), t.state != "open", t.due_ms)))
-        cooling = tasks.cooling_left_s(desk.book, incubator) is not None
-        whens = [tasks.when_words(desk.book, t) for t in self.tasks]
-        state = (incubator.id, self.tasks, whens, self._open, cooling, [t.overdue(desk.now_ms) for t in self.tasks])
-        if state == self._shown:
-            self._count_down()
-            return
-        self._shown = state
-        clear(self._box)
-        self.ticks, self.why = {}, None
+        cooling = tasks.cooling_left_s(book, incubator) is not None
+        whens = [(tasks.when_words(book, t), t.overdue(book.now_ms)) for t in self.tasks]
         self._incubator = incubator
-        self.countdown = label("", "name", "heat", wrap=True)
-        self.setVisible(bool(self.tasks) or cooling)
-        if not self.tasks and not cooling:
-            return
-        self._box.addWidget(label("To do", "heading"))
-        self._box.addWidget(self.countdown)
         self._count_down()
+        if (incubator.id, self.tasks, whens, self._open, cooling) == self._shown:
+            return
+        self._shown = incubator.id, self.tasks, whens, self._open, cooling
+        self.setVisible(bool(self.tasks) or cooling)
+        self.problem.hide()
+        listed = self.tasks[: SHOWN + 2]
+        self._lines = self._pool.show(len(listed))
         machine = incubator.name
-        for task in self.tasks[: SHOWN + 2]:
-            if task.incubator.name != machine:
-                machine = task.incubator.name
-                self._box.addWidget(label(machine, "small"))
-            self._line(task, typed)
-        left = len(self.tasks) - SHOWN - 2
-        if left > 0:
-            self._box.addWidget(label(_("{left} more in the planner").format(left=left), "small"))
-        self.problem = problem_label()
-        self._box.addWidget(self.problem)
+        for line, task in zip(self._lines, listed, strict=True):
+            name = task.incubator.name if task.incubator.name != machine else ""
+            machine = task.incubator.name
+            line.show_task(book, task, name, opened=self._open == (task.subject, task.step))
+        left = len(self.tasks) - len(listed)
+        set_text(self._more, _("{left} more in the planner").format(left=left))
+        self._more.setVisible(left > 0)
         if focused is not None and focused in self.ticks:
             self.ticks[focused].setFocus()
 
-    def _line(self, task: Task, typed: str) -> None:
-        key = (task.subject, task.step)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        tick = _Tick()
-        tick.setChecked(task.state != "open")
-        when = tasks.when_words(self._desk.book, task)
-        tick.setAccessibleName(f"{task.title}, {task.about}, {task.incubator.name}, {when}")
-        tick.setToolTip(_("Space: done. Right arrow: why and how."))
-        tick.clicked.connect(partial(self._ticked, task))
-        tick.opened.connect(partial(self._toggle, task))
-        row.addWidget(tick)
-        ink = "eggs" if task.overdue(self._desk.now_ms) else ""
-        row.addWidget(label(task.title, "" if task.state == "open" else "muted", wrap=True), 1)
-        row.addWidget(label(when, "small", ink))
-        row.addWidget(button(_("why"), partial(self._toggle, task), "link"))
-        self._box.addLayout(row)
-        self.ticks[key] = tick
-        if self._open == key:
-            self._details(task, typed)
-
-    def _details(self, task: Task, typed: str) -> None:
-        window = "" if task.daily else f" ({tasks.window_words(self._desk.book, task)})"
-        text = f"{task.about}{window}. {task.why} {task.how}"
-        self._box.addWidget(label(text, "small", wrap=True))
-        if task.caution:
-            self._box.addWidget(label(task.caution, "small", "eggs", wrap=True))
-        if task.state == "open" and not task.daily:
-            row = QHBoxLayout()
-            self.why = QLineEdit(typed)
-            self.why.setPlaceholderText(_("leave it out, because …"))
-            self.why.setAccessibleName(_("Why {title} is left out").format(title=task.title))
-            self.why.returnPressed.connect(partial(self._skip, task))
-            row.addWidget(self.why, 1)
-            row.addWidget(button(_("Leave it out"), partial(self._skip, task), "link"))
-            self._box.addLayout(row)
-
-    def _toggle(self, task: Task) -> None:
+    def toggle(self, task: Task) -> None:
+        """Open or close a task's why and how."""
         key = (task.subject, task.step)
         self._open = None if self._open == key else key
         self.show_tasks(self._incubator or task.incubator, self._extra(), self.focused())
@@ -167,14 +211,15 @@ class TodayList(QWidget):
     def _extra(self) -> list[Task]:
         return [t for t in self.tasks if t.subject.startswith("incubator")]
 
-    def _ticked(self, task: Task) -> None:
+    def ticked(self, task: Task) -> None:
+        """A task is done, or open again."""
         if task.state == "open":
             self._try(lambda: tasks.done(self._desk, task))
         else:
             self._try(lambda: tasks.reopen(self._desk, task))
 
-    def _skip(self, task: Task) -> None:
-        why = self.why.text() if self.why is not None else ""
+    def skip(self, task: Task, why: str) -> None:
+        """A task is left out."""
         self._try(lambda: tasks.skip(self._desk, task, why))
 
     def _try(self, action: Callable[[], str | None]) -> None:
@@ -198,4 +243,4 @@ class TodayList(QWidget):
         if task is None:
             notify.tell("info", _("Nothing is left to do."))
         else:
-            self._ticked(task)
+            self.ticked(task)

@@ -19,14 +19,15 @@ from stathmis.core.conformity import INSIDE, OUTSIDE, decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import cycling
 from stathmis.core.units import difference_from_inside, from_inside
-from stathmis.logbook.records import Incubator
+from stathmis.logbook.records import Event, Incubator
 from stathmis.services import rounds
 from stathmis.services.advice.reasons import SETTLING_MS, Reason, Upset, upset
-from stathmis.services.book import Book
+from stathmis.services.batch.course import Course
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.findings.last_action import LastAction, last_action
-from stathmis.services.findings.runs import Run, temperature_runs
+from stathmis.services.findings.runs import CORRECTED, Run, temperature_runs
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.rounds import RoundSheet
 
@@ -108,7 +109,7 @@ class HeatAdvice:
 
 def advise(book: Book, incubator: Incubator) -> HeatAdvice:
     """What to do about an incubator's heat now."""
-    sheet = rounds.sheet(book, incubator, book.now_ms)
+    sheet = rounds.sheet(book, incubator)
     return heat(book, sheet, sheet.verdict("temperature"))
 
 
@@ -120,7 +121,7 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
     band = held or Band(middle - HALF_BAND_K, middle + HALF_BAND_K)
     point = rounds.set_point(book, incubator, now)
     last = last_action(book, incubator, "temperature", now)
-    mean = _mean(book, sheet)
+    mean = _mean(book, incubator, course, now)
     swing = _swing(book, incubator, now)
 
     def found(kind: Kind, rule: str = "one thing at a time", **more: object) -> HeatAdvice:
@@ -192,6 +193,7 @@ def _centered(
     return found(kind, centering=centering)
 
 
+@finding(*CORRECTED, here=True)
 def _swing(book: Book, incubator: Incubator, now_ms: int) -> float:
     """The thermostat's swing to either side, K: seen in the log of the last days, else the usual one."""
     for run in temperature_runs(book, incubator, now_ms - LOOK_BACK_MS[True], now_ms):
@@ -201,10 +203,10 @@ def _swing(book: Book, incubator: Incubator, now_ms: int) -> float:
     return USUAL_SWING_K
 
 
-def _mean(book: Book, sheet: RoundSheet) -> Mean | None:
+@finding(*CORRECTED, Event, here=True)
+def _mean(book: Book, incubator: Incubator, course: Course | None, now: int) -> Mean | None:
     """Time-weighted corrected mean of the surest instrument since the last change: a logger's day, else hand readings
     of some days."""
-    incubator, now, course = sheet.incubator, sheet.at_ms, sheet.course
     events = book.events_between(incubator.id, now - LOOK_BACK_MS[False] - SETTLING_MS, now)
     since = max((e.time_ms + SETTLING_MS for e in events if e.set_point_c is not None), default=0)
     if course is not None and course.start_ms < course.batch.set_ms <= now:

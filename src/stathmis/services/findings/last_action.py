@@ -8,9 +8,9 @@ import numpy as np
 
 from stathmis.core.calibration import NORMAL_95
 from stathmis.logbook.records import Event, Incubator, Quantity
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import HOUR_MS
-from stathmis.services.findings.runs import Run, lately
+from stathmis.services.findings.runs import CORRECTED, Run, lately
 
 REMEMBERED_MS = 48 * HOUR_MS
 """What was done longer ago explains little of what is read now. Source: common practice."""
@@ -46,6 +46,7 @@ class LastAction:
         return self.change / self.step_k
 
 
+@finding(*CORRECTED, Event, here=True)
 def last_action(book: Book, incubator: Incubator, quantity: Quantity, at_ms: int) -> LastAction | None:
     """What was done last about a quantity before a time (UTC ms), and what came of it; None for nothing lately."""
     events = book.events_between(incubator.id, at_ms - REMEMBERED_MS, at_ms)

@@ -25,7 +25,7 @@ from stathmis.logbook.records import (
     StoredCalibration,
 )
 from stathmis.logbook.snapshot import DENSE, Head, Series
-from stathmis.services.book import Book
+from stathmis.services.book import Book, Same
 from stathmis.services.findings.corrections import CorrectionBook
 from stathmis.services.findings.verdict import layers_u_k
 
@@ -102,9 +102,7 @@ class Recorded:
     doubts: tuple[Doubt, ...]
 
 
-READ = (
-    Reading,
-    DENSE,
+CORRECTED = (
     LoggerImport,
     Instrument,
     Channel,
@@ -113,7 +111,8 @@ READ = (
     StoredCalibration,
     CertificatePoint,
 )
-"""What corrected readings rest on."""
+"""What corrected readings rest on, beside the readings themselves."""
+READ = (Reading, DENSE, *CORRECTED)
 Stretches = Sequence[tuple[Incubator, int, int]]
 
 
@@ -219,7 +218,7 @@ def _kept_run(book: Book, hung: _Hung, set_ms: int) -> Run | None:
             run = _run(book, hung, set_ms)
         return _Grown(by_hand, heads, tail, book.corrections, run)
 
-    rests_on = tuple(id(x) for x in (by_hand, heads, tail, book.corrections))
+    rests_on = (*book.readings_by(c), Same(book.corrections))
     grown: _Grown = book.kept.get(_kept_run, (snapshot.known_ms, hung, set_ms), rests_on, make, MOST_RUNS)
     return grown.run
 

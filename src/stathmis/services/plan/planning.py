@@ -14,10 +14,11 @@ from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import profiles
 from stathmis.services.batch.course import Learned, learned_in
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
 from stathmis.services.desk import Desk
 from stathmis.words import dates
@@ -79,7 +80,11 @@ class Plan:
         return None if self.laid_ms is None else (self.set_ms - self.laid_ms) / DAY_MS
 
 
-def plans(book: Book, *, over: bool = False) -> list[Plan]:
+PLANS_REST_ON = (StoredPlan, PlanMove, Batch, Incubator, SETTINGS)
+
+
+@finding(*PLANS_REST_ON)
+def plans(book: Book, *, over: bool = False) -> tuple[Plan, ...]:
     """All plans and running batches, the earliest set first; over: those that have ended as well."""
     machines = {i.id: i for i in book.incubators()}
     batches = {b.id: b for b in book.records(Batch) if b.incubator_id in machines}
@@ -96,9 +101,10 @@ def plans(book: Book, *, over: bool = False) -> list[Plan]:
     for batch in batches.values():
         if batch.id not in linked and (over or batch.ended_ms is None):
             found.append(_planned(book, None, batch, machines[batch.incubator_id]))
-    return sorted(found, key=lambda p: (p.set_ms, p.subject))
+    return tuple(sorted(found, key=lambda p: (p.set_ms, p.subject)))
 
 
+@finding(*PLANS_REST_ON)
 def plan_of(book: Book, batch: Batch) -> Plan:
     """The plan of a batch."""
     stored = next((s for s in book.records(StoredPlan) if s.batch_id == batch.id), None)

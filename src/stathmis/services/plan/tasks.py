@@ -12,15 +12,15 @@ from stathmis.core.calibration import NORMAL_95
 from stathmis.core.course.schedule import COOLING_FROM_DAY
 from stathmis.core.errors import UserError
 from stathmis.core.units import from_inside
-from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
+from stathmis.logbook.records import EggFinding, Event, Incubator, Stay, StoredProfile, TaskMark, Weighing
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
-from stathmis.services.book import Book, TemperatureUnit
+from stathmis.services.book import Book, TemperatureUnit, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import turning
-from stathmis.services.plan.planning import Plan, PlannedStep, plans
+from stathmis.services.plan.planning import PLANS_REST_ON, Plan, PlannedStep, plans
 from stathmis.words import dates
 
 if TYPE_CHECKING:
@@ -123,6 +123,11 @@ def today(book: Book, at_ms: int | None = None) -> list[Task]:
 
     Milestones are told on their day. A task whose window closed long ago is left out.
     """
+    return list(_today(book, at_ms, book.temperature_unit))
+
+
+@finding(*PLANS_REST_ON, TaskMark, Event, Stay, StoredProfile, Weighing, EggFinding, each_minute=True)
+def _today(book: Book, at_ms: int | None, _unit: str) -> tuple[Task, ...]:
     now = book.now_ms if at_ms is None else at_ms
     known = marks(book)
     order = {incubator.id: i for i, incubator in enumerate(book.incubators())}
@@ -137,7 +142,7 @@ def today(book: Book, at_ms: int | None = None) -> list[Task]:
             own = next((p for p in planned if p.batch is not None and p.batch.id == course.batch.id), None)
             if own is not None:
                 found += daily(book, course, own, known, now)
-    return sorted(found, key=lambda t: (order[t.incubator.id], t.state != "open", t.due_ms, t.step))
+    return tuple(sorted(found, key=lambda t: (order[t.incubator.id], t.state != "open", t.due_ms, t.step)))
 
 
 def _kind(task: Task) -> str:

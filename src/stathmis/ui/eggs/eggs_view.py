@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QHideEvent, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -21,6 +19,7 @@ from stathmis.ui.eggs.laying_card import LayingCard
 from stathmis.ui.eggs.moving_card import MovingCard
 from stathmis.ui.eggs.tray_picture import TrayPicture
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
+from stathmis.ui.strike_list import Line, StrikeList
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
@@ -135,8 +134,9 @@ class EggsView(FoldingView):
         ring = "ring" if sheet.batch.tray == "ring" else "row"
         about = "; ".join([f"{ring} {row}, place {column}", *self._about(egg)])
         self._story.addWidget(label(about, "muted", wrap=True))
-        for finding in egg.findings:
-            self._story.addLayout(self._finding(finding))
+        found = StrikeList(self._strike)
+        self._story.addWidget(found)
+        found.show_lines([self._found(f) for f in egg.findings], self.theme.px(96))
         if egg.opened is not None:
             self._story.addWidget(label(f"Opened: {draft_of(egg.opened).words()}.", "small", wrap=True))
         day = course.day(self.desk.now_ms)
@@ -159,19 +159,12 @@ class EggsView(FoldingView):
             parts.append(f"laid {dates.day(laid)}")
         return parts
 
-    def _finding(self, finding: EggFinding) -> QHBoxLayout:
-        at = self.desk.book.local(finding.time_ms)
+    def _found(self, finding: EggFinding) -> Line:
         word = knowledge.findings()[finding.kind].word
         ended = self.course.batch.ended_ms if self.course is not None else None
         late = ended is not None and finding.logged_ms >= ended
-        words = f"{dates.moment(at)}  {word}{' · ' + finding.note if finding.note else ''}"
-        words += " (entered after the end)" if late else ""
-        row = QHBoxLayout()
-        row.addWidget(label(words, "small", wrap=True), 1)
-        strike = button("strike", partial(self._strike, finding), "link")
-        strike.setAccessibleName(f"Strike {words}")
-        row.addWidget(strike)
-        return row
+        words = f"{word}{' · ' + finding.note if finding.note else ''}{' (entered after the end)' if late else ''}"
+        return dates.moment(self.desk.book.local(finding.time_ms)), words, finding
 
     def _strike(self, finding: EggFinding) -> None:
         findings.strike(self.desk, finding)

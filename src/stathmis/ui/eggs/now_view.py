@@ -15,6 +15,7 @@ from stathmis.services.eggs.outcome import choose_open_school, open_school, outc
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
+from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates
@@ -96,8 +97,8 @@ class NowView(FoldingView):
         box.addLayout(row)
         self.problem = problem_label()
         box.addWidget(self.problem)
-        self._counted = QVBoxLayout()
-        box.addLayout(self._counted)
+        self._counted = StrikeList(partial(findings.strike, self.desk))
+        box.addWidget(self._counted)
         return self._count_card
 
     def show_course(self, course: Course | None) -> None:
@@ -159,16 +160,10 @@ class NowView(FoldingView):
             self._outcome.addWidget(label(line, wrap=True))
 
     def _show_counted(self, sheet: TraySheet) -> None:
-        clear(self._counted)
-        for finding in reversed(sheet.counted[-6:]):
-            at = self.desk.book.local(finding.time_ms)
-            words = f"{dates.moment(at)}  {finding.count} {knowledge.findings()[finding.kind].word}"
-            row = QHBoxLayout()
-            row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(findings.strike, self.desk, finding), "link")
-            strike.setAccessibleName(f"Strike {words}")
-            row.addWidget(strike)
-            self._counted.addLayout(row)
+        book, kinds = self.desk.book, knowledge.findings()
+        newest = reversed(sheet.counted[-6:])
+        lines = [(dates.moment(book.local(f.time_ms)), f"{f.count} {kinds[f.kind].word}", f) for f in newest]
+        self._counted.show_lines(lines, self.theme.px(96))
 
     def log_count(self) -> None:
         """Log so many at once."""

@@ -18,6 +18,7 @@ from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.knowledge import Opened
 from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
+from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import count
 
@@ -98,6 +99,8 @@ class OpenedView(FoldingView):
         left.addLayout(go)
         self._done = QVBoxLayout()
         left.addLayout(self._done)
+        self._opened = StrikeList(partial(break_out.strike, self._desk))
+        left.addWidget(self._opened)
         left.addStretch(1)
         self._keys = right
         self._show_keys()
@@ -153,15 +156,11 @@ class OpenedView(FoldingView):
         seen = sign_words(tuple(signs_seen(sheet)))
         if seen:
             self._done.addWidget(label(seen, "", "eggs", wrap=True))
+        lines = []
         for found in break_out.all_opened(sheet):
             which = f"egg {found.mark}" if found.mark else count(found.count, "egg")
-            words = f"{which}: {draft_of(found).words()}{'; ' + found.note if found.note else ''}"
-            row = QHBoxLayout()
-            row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(break_out.strike, self._desk, found), "link")
-            strike.setAccessibleName(f"Strike {words}")
-            row.addWidget(strike)
-            self._done.addLayout(row)
+            lines.append(("", f"{which}: {draft_of(found).words()}{'; ' + found.note if found.note else ''}", found))
+        self._opened.show_lines(lines)
 
     def _other_egg(self, _row: int) -> None:
         self.draft = Draft()

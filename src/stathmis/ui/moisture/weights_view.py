@@ -14,6 +14,7 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Weighing
 from stathmis.services import clock, notify
 from stathmis.services.batch.course import Course
+from stathmis.services.book import Same
 from stathmis.services.desk import Desk
 from stathmis.services.findings import loss
 from stathmis.services.findings.loss import LossSheet
@@ -21,6 +22,7 @@ from stathmis.services.moisture import sizes, weights
 from stathmis.services.moisture.weights import OnScale, Weighed
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property
+from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates
@@ -116,6 +118,8 @@ class WeightsView(FoldingView):
         self.course: Course | None = None
         self.sheet: LossSheet | None = None
         self.rows: list[ScaleRow] = []
+        self._filled: object = None
+        self._said: object = None
         self._new_marks: list[str] = []
         self._job: Background | None = None
         self._chart: LossChart | None = None
@@ -178,8 +182,8 @@ class WeightsView(FoldingView):
         line.addWidget(self.log_button)
         line.addStretch(1)
         box.addLayout(line)
-        self._logged = QVBoxLayout()
-        box.addLayout(self._logged)
+        self._logged = StrikeList(self._strike, "Weighed lately")
+        box.addWidget(self._logged)
         self._build_sizes(box)
         return self._card
 
@@ -263,11 +267,19 @@ class WeightsView(FoldingView):
 
     def _fill(self, typed: dict[str, tuple[str, str]]) -> None:
         assert self.course is not None
+        known = weights.marks(self.desk.book, self.batch_id)
+        self._new_marks = [m for m in self._new_marks if m not in known]
+        found = weights.weighings(self.desk.book, self.batch_id)
+        shape = self.batch_id, found, list(self._new_marks), self.course.batch.eggs, self.theme.px(100)
+        if shape == self._filled:
+            # the same lines: they live on, with what is typed and where the cursor stands
+            for row in self.rows:
+                row.typed()
+            return
+        self._filled = shape
         focused = next((r.mark for r in self.rows if r.edit.hasFocus()), None)
         clear(self._grid)
         self.rows = []
-        known = weights.marks(self.desk.book, self.batch_id)
-        self._new_marks = [m for m in self._new_marks if m not in known]
         for i, mark in enumerate(["", *known, *self._new_marks]):
             row = ScaleRow(self, self._grid, 2 * i, mark, 1 if mark else self.course.batch.eggs)
             self.rows.append(row)
@@ -281,19 +293,10 @@ class WeightsView(FoldingView):
         self._show_logged()
 
     def _show_logged(self) -> None:
-        clear(self._logged)
         found = weights.weighings(self.desk.book, self.batch_id)[-SHOWN:]
-        if found:
-            self._logged.addWidget(label("Weighed lately", "name"))
-        for one in reversed(found):
-            at = self.desk.book.local(one.time_ms)
-            row = QHBoxLayout()
-            words = f"{dates.moment(at)}  {loss_words.weighing_words(one)}"
-            row.addWidget(label(words, "small", wrap=True), 1)
-            strike = button("strike", partial(self._strike, one), "link")
-            strike.setAccessibleName(f"Strike {words}")
-            row.addWidget(strike)
-            self._logged.addLayout(row)
+        book = self.desk.book
+        lines = [(dates.moment(book.local(w.time_ms)), loss_words.weighing_words(w), w) for w in reversed(found)]
+        self._logged.show_lines(lines, self.theme.px(96))
 
     def _strike(self, one: Weighing) -> None:
         weights.strike_weighing(self.desk, one)
@@ -310,9 +313,14 @@ class WeightsView(FoldingView):
             self._chart.restyle()
 
     def _show_sheet(self) -> None:
+        sheet = self.sheet
+        more = [] if sheet is None else [*loss_words.egg_lines(sheet), *sizes.lines(self.desk.book, sheet)]
+        shown = Same(sheet), more, self.desk.book.temperature_unit, self.theme.px(100)
+        if shown == self._said:
+            return
+        self._said = shown
         clear(self._says)
         clear(self._more)
-        sheet = self.sheet
         if self._chart is not None:
             self._chart.setVisible(sheet is not None)
         if sheet is None:
@@ -331,7 +339,7 @@ class WeightsView(FoldingView):
             self._chart = LossChart(self.desk, self.theme)
             self._charts.addWidget(self._chart)
         self._chart.show_sheet(sheet)
-        for line in [*loss_words.egg_lines(sheet), *sizes.lines(self.desk.book, sheet)]:
+        for line in more:
             self._more.addWidget(label(line, wrap=True))
         why = "\n".join(loss_words.why(self.desk.book, sheet))
         self._more.addWidget(label(why, "small", wrap=True))
