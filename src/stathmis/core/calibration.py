@@ -34,6 +34,7 @@ BEND_SEEN = 3.0
 """A quadratic is taken where its bend is at least this many times its own standard uncertainty.
 Source: common practice."""
 
+BEND_TOLERANCE = 1e-5
 QUADRATIC_POINTS = 4
 """Three points always lie on a quadratic: a fourth is needed to see that it is one. Source: common practice."""
 
@@ -353,7 +354,8 @@ def _weigh(xs: Array, ys: Array, uxs: Array, uys: Array, model: Choice) -> tuple
         few_points = Considered("quadratic", False, "few", float(xs.size))
         return (offset, Considered("line", True, "apart", ratio), few_points)
     try:
-        bent = _solve(xs, ys, uxs, uys, 2)
+        # near enough to see a bend; where there is one it is solved to the last digit
+        bent = _solve(xs, ys, uxs, uys, 2, BEND_TOLERANCE)
         own = bent.gain[2] * np.hypot(uys, bent.slope * uxs)
         # points that scatter more than they should would show a bend by chance
         bend = abs(bent.coefficients[2]) / (np.sqrt((own**2).sum()) * widening(bent.chi_square, xs.size - 3))
@@ -367,7 +369,7 @@ def _weigh(xs: Array, ys: Array, uxs: Array, uys: Array, model: Choice) -> tuple
     )
 
 
-def _solve(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int) -> _Solved:
+def _solve(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int, tolerance: float = 1e-11) -> _Solved:
     if degree == 0:
         pivot, slope = 0.0, np.ones(xs.size)
         weight = 1.0 / (uxs**2 + uys**2)
@@ -383,20 +385,20 @@ def _solve(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int) -> _Solved
         misfit = ys - line.at(xs)[0]
         adjusted = xs + uxs**2 * slope * weight * misfit
     else:
-        pivot, coefficients, adjusted, slope, weight = _bent(xs, ys, uxs, uys)
+        pivot, coefficients, adjusted, slope, weight = _bent(xs, ys, uxs, uys, tolerance)
         misfit = ys - np.polynomial.polynomial.polyval(adjusted - pivot, coefficients) - slope * (xs - adjusted)
     basis = np.vander(adjusted - pivot, degree + 1, increasing=True)
     gain = np.asarray(np.linalg.solve((basis.T * weight) @ basis, basis.T * weight), dtype=np.float64)
     return _Solved(coefficients, pivot, gain, slope, basis, misfit, float((weight * misfit**2).sum()))
 
 
-def _bent(xs: Array, ys: Array, uxs: Array, uys: Array) -> tuple[float, Array, Array, Array, Array]:
+def _bent(xs: Array, ys: Array, uxs: Array, uys: Array, tolerance: float) -> tuple[float, Array, Array, Array, Array]:
     """A quadratic with errors in both axes, by Gauss–Newton steps on the curve and on where each point sits on it."""
     if np.unique(xs).size < 3:
         raise FitError("A quadratic needs 3 different readings or more")
     pivot = float(xs.mean())
     adjusted = xs.copy()
-    coefficients: Array = np.asarray(np.polynomial.polynomial.polyfit(xs - pivot, ys, 2), dtype=np.float64)
+    coefficients: Array = np.array([ys.mean(), 1.0, 0.0])
     slope: Array = np.ones(xs.size)
     weight: Array = np.ones(xs.size)
     for _ in range(100):
@@ -415,7 +417,7 @@ def _bent(xs: Array, ys: Array, uxs: Array, uys: Array) -> tuple[float, Array, A
         moved = xs + uxs**2 * slope * weight * misfit
         change = max(np.abs(new - coefficients).max(), np.abs(moved - adjusted).max())
         coefficients, adjusted = new, moved
-        if change < 1e-11 * max(1.0, float(np.abs(coefficients).max())):
+        if change < tolerance * max(1.0, float(np.abs(coefficients).max())):
             break
     return pivot, coefficients, adjusted, slope, weight
 
