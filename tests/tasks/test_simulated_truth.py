@@ -8,13 +8,13 @@ import pytest
 from making import instrument, put_to_use, reference, typed
 from stathmis.core.adherence import judge
 from stathmis.core.conformity import INSIDE, OUTSIDE, decide
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator, SimulatedSensor
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel
 from stathmis.logbook.snapshot import Series
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
-from stathmis.services.findings.corrections import NORMAL_95
 
 STEP_S = 30.0
 HOURS = 30

@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.psychrometrics import saturation_vapor_pressure
+from stathmis.core.uncertainty import NORMAL_95
 
 Array = NDArray[np.float64]
 
@@ -338,7 +339,7 @@ def misfit(
     ones = np.ones(len(states))
     weight = float(ones @ inverse @ ones)
     difference, u = float(ones @ inverse @ (seen - plain)) / weight, weight**-0.5
-    if abs(difference) <= 2.0 * u:
+    if abs(difference) <= NORMAL_95 * u:
         return Misfit(difference, u, ())
     sizes = np.linspace(0.0, 1.0, 101)[1:]
     mean = box.mean[None, :]

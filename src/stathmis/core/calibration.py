@@ -16,13 +16,12 @@ from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.checks.influences import Influence
 from stathmis.core.checks.straight_line import FitError, checked_points, widening, york_line
-from stathmis.core.uncertainty import Budget, Component
+from stathmis.core.uncertainty import NORMAL_95, Budget, Component
 
 Array = NDArray[np.float64]
 Model = Literal["offset", "line", "quadratic"]
 Choice = Literal["auto", "offset", "line", "quadratic"]
 
-NORMAL_95 = 1.959963984540054
 
 DEGREE: dict[Model, int] = {"offset": 0, "line": 1, "quadratic": 2}
 

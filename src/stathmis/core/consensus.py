@@ -12,6 +12,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
+from stathmis.core.uncertainty import NORMAL_95
+
 
 def normalized_error(x1: ArrayLike, U1: ArrayLike, x2: ArrayLike, U2: ArrayLike) -> Any:
     """E_n = (x1 - x2)/√(U1² + U2²), a pure number; |E_n| up to 1 agrees.
@@ -116,4 +118,4 @@ def _agree(x: Any, u: Any) -> bool:
     weight = 1.0 / u**2
     rest = weight.sum() - weight
     others = ((weight * x).sum() - weight * x) / rest
-    return bool((np.abs(x - others) <= 2.0 * np.sqrt(u**2 + 1.0 / rest)).all())
+    return bool((np.abs(x - others) <= NORMAL_95 * np.sqrt(u**2 + 1.0 / rest)).all())

@@ -11,6 +11,8 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 CONFIDENCE = 0.95
+NORMAL_95 = NormalDist().inv_cdf(0.5 + CONFIDENCE / 2.0)
+"""Coverage factor of 95 % for a normal distribution, 1.96: the only one in use where degrees of freedom are many."""
 
 
 @dataclass(frozen=True)

@@ -90,6 +90,22 @@ def utc_ms(naive: datetime, zone: str) -> int:
     return round(instant.timestamp() * 1000)
 
 
+def midnight(ms: float, zone: str, later: int = 0) -> int:
+    """When the local day of an instant begins (UTC ms), or that so many days later (before it, where negative)."""
+    return at_hour(ms, 0.0, zone, later)
+
+
+def at_hour(ms: float, hour: float, zone: str, later: int = 0) -> int:
+    """An hour by the clock on the wall of an instant's local day (UTC ms), or of a day so many days later.
+
+    A day of a clock change has 23 or 25 hours: days are counted by the calendar. An hour the change skipped is the
+    one after it, one that came twice the first.
+    """
+    day = local(int(ms), zone)
+    wanted = datetime(day.year, day.month, day.day) + timedelta(days=later, hours=hour)
+    return round(wanted.replace(tzinfo=ZoneInfo(zone)).timestamp() * 1000)
+
+
 _HALF = r"(?:\s*(?P<half>[ap])\.?m\.?)?"
 _TIME = re.compile(
     r"^\s*(?:(\d{4})-(\d{1,2})-(\d{1,2})[ T]+|(yesterday)\s+)?(\d{1,2})[:.](\d{2})" + _HALF + r"\s*$", re.IGNORECASE

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Batch, Incubator
 from stathmis.logbook.snapshot import DENSE
 from stathmis.services import notify, rounds
@@ -186,7 +187,7 @@ class BatchPages(QWidget):
     def _take_judged(self, found: JudgedRun, state: State) -> None:
         """A run was judged; state: of the log it was read from."""
         course, eggs = found.trace.course, found.eggs
-        shift = (eggs.shift_days, 2.0 * eggs.u_shift_days) if eggs is not None else (None, 0.0)
+        shift = (eggs.shift_days, NORMAL_95 * eggs.u_shift_days) if eggs is not None else (None, 0.0)
         known = self._judged.get(course.batch.id)
         if known is not None and known[0] != state and state != self._state():
             # a newer state was asked for meanwhile: its answer counts

@@ -13,8 +13,8 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsRectItem
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.series import Pyramid, gaps
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.ui.theme import Theme
 from stathmis.words import dates

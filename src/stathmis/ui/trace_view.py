@@ -11,9 +11,9 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.psychrometrics import dew_point
 from stathmis.core.series import Pyramid
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook.records import Quantity
 from stathmis.services import notify

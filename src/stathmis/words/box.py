@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from math import exp
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.course.profile import Band
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from math import ceil, isfinite
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
 from stathmis.core.course.profile import Band
 from stathmis.core.moisture import HIGHEST_RH
 from stathmis.core.psychrometrics import dew_point, wet_bulb_temperature
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Weighing
 from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected

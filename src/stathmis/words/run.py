@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, TemperatureUnit
@@ -34,7 +35,7 @@ def summary(judged: JudgedRun, unit: TemperatureUnit) -> list[str]:
     said = []
     if eggs.mean is not None and eggs.shift_days is not None:
         mean = with_u(eggs.mean.value, eggs.mean.U, "temperature", unit)
-        shift, U = eggs.shift_days, 2.0 * eggs.u_shift_days
+        shift, U = eggs.shift_days, NORMAL_95 * eggs.u_shift_days
         is_so = "was" if course.batch.ended_ms is not None else "so far is"
         said.append(f"The eggs' mean {is_so} {mean}: {_shift_words(shift, U, course)}")
     if eggs.cycling is not None:

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 import making
 from making import batch_with_log, instrument, reference
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.course.upsets import cycle_mean
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Event
 from stathmis.services import rounds, setting_up
 from stathmis.services.advice import heat

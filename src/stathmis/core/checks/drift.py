@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from stathmis.core.checks.straight_line import FitError, widening, york_line
-from stathmis.core.uncertainty import coverage_factor
+from stathmis.core.uncertainty import NORMAL_95, coverage_factor
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,9 @@ def fit_drift(
         raise FitError("A check's uncertainty is above 0")
     if np.unique(t).size < 3:
         last = int(np.argmax(t))
-        return Drift(float(t[last]), float(e[last]), 0.0, float(u[last]), usual_rate_per_day, u_shared, 1.96, False)
+        return Drift(
+            float(t[last]), float(e[last]), 0.0, float(u[last]), usual_rate_per_day, u_shared, NORMAL_95, False
+        )
     line = york_line(t, e, 0.0, u)
     dof = int(t.size) - 2
     wide = widening(float(line.chi_square), dof)

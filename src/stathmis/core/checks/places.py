@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.checks.straight_line import FitError, york_line
+from stathmis.core.uncertainty import NORMAL_95
 
 Array = NDArray[np.float64]
 
@@ -58,7 +59,13 @@ def evenness(values: ArrayLike, u_own: ArrayLike, groups: Sequence[int], u_group
     warm, cold = int(np.argmax(x)), int(np.argmin(x))
     between = covariance[warm, warm] + covariance[cold, cold] - 2.0 * covariance[warm, cold]
     return Evenness(
-        float(x.mean()), x - x.mean(), u, warm, cold, float(x[warm] - x[cold]), 1.96 * sqrt(max(0.0, float(between)))
+        float(x.mean()),
+        x - x.mean(),
+        u,
+        warm,
+        cold,
+        float(x[warm] - x[cold]),
+        NORMAL_95 * sqrt(max(0.0, float(between))),
     )
 
 

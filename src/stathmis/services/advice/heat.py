@@ -13,11 +13,11 @@ from typing import Literal
 
 import numpy as np
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.checks.places import Centering, center
 from stathmis.core.conformity import INSIDE, OUTSIDE, decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import cycling
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services import rounds

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import EggFinding
 from stathmis.services import knowledge
 from stathmis.services.batch.course import Course
@@ -90,7 +91,7 @@ def hatching(book: Book, course: Course, sheet: TraySheet) -> Hatching:
     first_pip = _first(all_found, ("external pip", "zip", "out"))
     rh = None
     if moist is not None and now - int(moist.times_ms[-1]) < 3 * HOUR_MS:
-        rh = (float(moist.corrected[-1]), 2.0 * float(moist.u[-1]))
+        rh = (float(moist.corrected[-1]), NORMAL_95 * float(moist.u[-1]))
     return Hatching(
         course,
         counts,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from stathmis.core.hatch import review as core
 from stathmis.core.hatch.hatch_stats import Rate, Tally
 from stathmis.core.hatch.review import Measured, Review, Weighed
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
@@ -145,7 +146,7 @@ def timing_words(found: BatchReview) -> str:
     said = f"The middle chick came on {found.course.day_words(found.day.value, 1)}, {way}."
     if found.predicted is not None:
         off = late - found.predicted.value
-        U = 2.0 * (found.predicted.u**2 + found.shift.u**2) ** 0.5
+        U = NORMAL_95 * (found.predicted.u**2 + found.shift.u**2) ** 0.5
         expected = found.course.day_words(found.course.species.days + found.predicted.value, 1)
         fits = "which fits" if abs(off) <= U else "and this does not fit: is the thermometer right?"
         said += f" By the temperatures in the log it was to come on {expected} ± {U:.1f} days, {fits}."
@@ -226,7 +227,7 @@ def _basis(book: Book, found: BatchReview, one: Weighed) -> str:
 
 def measured_words(book: Book, key: str, value: Measured) -> str:
     """A measured value in words."""
-    v, U = value.value, 2.0 * value.u
+    v, U = value.value, NORMAL_95 * value.u
     if key == "mean_k":
         unit = book.temperature_unit
         off, wide = (float(difference_from_inside(x, unit)) for x in (v, U))
@@ -268,7 +269,7 @@ def change(book: Book, found: BatchReview) -> str:
         way = "Raise" if key == "temperature low" else "Lower"
         return f"{way} the set point by two tenths, and check the thermometer first: it was not measured."
     fits = off.value < 0 if key == "temperature low" else off.value > 0
-    if not fits or abs(off.value) < max(LEAST_K, 2.0 * off.u):
+    if not fits or abs(off.value) < max(LEAST_K, NORMAL_95 * off.u):
         # the eggs speak for a temperature the thermometer did not show
         return _doubt_the_thermometer(book, found) or (
             "Check the thermometer: the eggs look as if it had not shown the temperature they had."
@@ -287,7 +288,7 @@ def _doubt_the_thermometer(book: Book, found: BatchReview) -> str:
     if found.shift is None or found.predicted is None:
         return ""
     off = found.shift.value - found.predicted.value
-    if abs(off) <= 2.0 * (found.predicted.u**2 + found.shift.u**2) ** 0.5:
+    if abs(off) <= NORMAL_95 * (found.predicted.u**2 + found.shift.u**2) ** 0.5:
         return ""
     unit = book.temperature_unit
     error = float(difference_from_inside(abs(off) * K_PER_DAY * CHICK_DAYS / found.course.species.days, unit))

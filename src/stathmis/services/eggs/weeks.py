@@ -9,8 +9,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.hatch.mortality import spread_over
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import Unit
 from stathmis.logbook.records import Quantity
 from stathmis.services.batch.course import Course

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from stathmis.core.calibration import NORMAL_95
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.logger_csv import CancelledError, Progress
 from stathmis.exchange.whole_file import replacing

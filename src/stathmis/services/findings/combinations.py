@@ -11,10 +11,10 @@ import numpy as np
 
 from stathmis.core import airbox
 from stathmis.core.airbox import Box, SteadyState
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide, probability_inside
 from stathmis.core.course.profile import Band
 from stathmis.core.moisture import HIGHEST_RH
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import WaterSurface
 from stathmis.services.moisture.water import Setting
 

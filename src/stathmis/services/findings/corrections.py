@@ -14,9 +14,10 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.core.calibration import NORMAL_95, Correction, uncorrected
+from stathmis.core.calibration import Correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.drift import between
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_to_inside, from_inside, to_inside
 from stathmis.logbook.calibrations import Calibration, calibrations
 from stathmis.logbook.records import CertificatePoint, Channel, Quantity

@@ -7,10 +7,10 @@ from math import hypot
 
 import numpy as np
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import cycle_mean, cycling, sudden_drops
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook import readings
 from stathmis.logbook.records import Incubator
 from stathmis.services.book import Book

@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.adherence import Adherence, Excursion, judge
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.course.profile import STILL_AIR_OFFSET_K
 from stathmis.core.course.upsets import Cycling, Drop, cycling, sudden_drops
 from stathmis.core.egg_heat import egg_temperature, egg_time_constant, hatch_shift
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Event
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.advice.heat import DANGER_C

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stathmis.core.calibration import NORMAL_95
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Event, Incubator, Quantity
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import HOUR_MS

@@ -9,8 +9,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.checks.side_by_side import at_times, disagreements, together
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import to_inside
 from stathmis.logbook import readings
 from stathmis.logbook.records import (

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import UNDECIDED, decide
 from stathmis.core.consensus import Consensus, combine
 from stathmis.core.course.profile import Band
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
 from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected

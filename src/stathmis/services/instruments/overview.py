@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
 from stathmis.core.consensus import Consensus, combine, normalized_error
 from stathmis.core.course.profile import Band
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import from_inside, to_inside
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity

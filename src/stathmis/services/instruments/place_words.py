@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
 from stathmis.services.book import Book
 from stathmis.services.instruments.places import WORTH_ROTATING_K, PlacesResult
@@ -38,7 +39,7 @@ def layer_words(book: Book, result: PlacesResult) -> str:
     if found is None:
         return ""
     gradient = float(difference_from_inside(found.gradient, unit))
-    words = f"At the egg tops {with_u(found.at_egg_top, 1.96 * found.u_at_egg_top, 'temperature', unit)}; "
+    words = f"At the egg tops {with_u(found.at_egg_top, NORMAL_95 * found.u_at_egg_top, 'temperature', unit)}; "
     words += f"{signed(gradient, 2)} {unit} for each cm up."
     if found.beyond_cm:
         words += f" That is {found.beyond_cm:g} cm beyond what was measured: read nearer to the egg tops."

@@ -9,10 +9,11 @@ from math import inf, sqrt
 import numpy as np
 
 from stathmis.core import fixed_points
-from stathmis.core.calibration import NORMAL_95, Correction
+from stathmis.core.calibration import Correction
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.influences import Effect, merged
 from stathmis.core.psychrometrics import relative_humidity_from_wet_bulb, standard_pressure, ventilated_wick_coefficient
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.book import Book

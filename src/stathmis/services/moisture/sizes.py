@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from stathmis.core import moisture
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.errors import UserError
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import EggSize
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stathmis.core.adherence import judge
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.course import schedule
 from stathmis.core.errors import UserError
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Weighing
 from stathmis.services import knowledge
 from stathmis.services.batch.course import Course

@@ -12,6 +12,7 @@ from stathmis.core import moisture
 from stathmis.core.course.profile import Species
 from stathmis.core.hatch import learning
 from stathmis.core.hatch.learning import EstimatedShare, eggs_for, learn, learn_share
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Batch
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
@@ -126,7 +127,7 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     name, said = found.species.name, []
     hatches = count(found.hatches, f"own hatch of {name}", f"own hatches of {name}")
     if found.term.own:
-        U = 2.0 * found.term.u
+        U = NORMAL_95 * found.term.u
         off = found.term.value - found.species.days
         said.append(
             f"{hatches}: expect {found.term.value:.1f} ± {U:.1f} days ({signed(off, 1)} to the sheet's "

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
-from datetime import datetime, timedelta
 from typing import Any
 
 from stathmis.core.course import schedule
@@ -19,7 +18,7 @@ from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import profiles
 from stathmis.services.batch.course import Learned, learned_in
 from stathmis.services.book import Book, finding
-from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
+from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 
@@ -155,7 +154,7 @@ def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[Plan
         at = set_ms + round(step.day * DAY_MS)
         hour = HOURS.get(step.kind)
         if hour is not None and not step.moved and step.day != 0 and step.key != "weigh 1":
-            at = _at_hour(at, hour, zone)
+            at = at_hour(at, hour, zone)
             if step.day < 0:
                 # what prepares for setting stays before it
                 at = min(at, set_ms - HOUR_MS)
@@ -170,12 +169,6 @@ def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[Plan
             )
         )
     return tuple(sorted(made, key=lambda s: (s.at_ms, s.key)))
-
-
-def _at_hour(at_ms: int, hour: float, zone: str) -> int:
-    day = local(at_ms, zone).replace(tzinfo=None)
-    wanted = datetime(day.year, day.month, day.day) + timedelta(hours=hour)
-    return utc_ms(wanted, zone)
 
 
 def habits_of(text: str) -> Habits:

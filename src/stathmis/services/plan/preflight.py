@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
 from stathmis.core.course.profile import Air, Band, phases
 from stathmis.core.course.upsets import sudden_drops
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS

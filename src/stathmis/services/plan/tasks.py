@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from math import exp
 from typing import TYPE_CHECKING, Any, Literal
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.course.schedule import COOLING_FROM_DAY
 from stathmis.core.errors import UserError
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import EggFinding, Event, Incubator, Stay, StoredProfile, TaskMark, Weighing
 from stathmis.services import knowledge

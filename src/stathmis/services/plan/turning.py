@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from itertools import pairwise
 
 from stathmis.core.errors import UserError
@@ -12,7 +11,7 @@ from stathmis.logbook.records import Event
 from stathmis.services.batch.batches import events_along
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS, HOUR_MS, local, utc_ms
+from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, midnight
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 
@@ -56,7 +55,7 @@ def turning(book: Book, course: Course, events: Sequence[Event] | None = None) -
     now = book.now_ms
     known = events_along(book, course, 0, now) if events is None else events
     own = [e for e in known if e.kind == "turn" and course.batch.set_ms <= e.time_ms <= now]
-    midnight = _midnight(now, book.zone)
+    days = [midnight(now, book.zone, -i) for i in range(8)]
     times = tuple(e.time_ms for e in own)
     side = next((e.detail for e in reversed(own) if e.detail in SIDES), None)
     stop = course.at_ms(course.lockdown_day) if course.lockdown_day is not None else None
@@ -65,19 +64,17 @@ def turning(book: Book, course: Course, events: Sequence[Event] | None = None) -
     edges.append(min(now, stop) if stop is not None else now)
     gaps = [b - a for a, b in pairwise(edges)]
     gap = max(gaps) / HOUR_MS if times else None
-    return Turning(times, side, sum(t >= midnight for t in times), gap, stop, never, _kept(times, course, midnight))
+    return Turning(times, side, sum(t >= days[0] for t in times), gap, stop, never, _kept(times, course, days))
 
 
-def _kept(times: Sequence[int], course: Course, midnight: int) -> tuple[int, int]:
-    """Of the last seven whole days since setting, those with three turns or more and an odd number, and all."""
-    days = [midnight - i * DAY_MS for i in range(1, 8) if midnight - i * DAY_MS >= course.batch.set_ms]
-    counts = [sum(start <= t < start + DAY_MS for t in times) for start in days]
+def _kept(times: Sequence[int], course: Course, midnights: Sequence[int]) -> tuple[int, int]:
+    """Of the last seven whole days since setting, those with three turns or more and an odd number, and all.
+
+    midnights: today's and those before it.
+    """
+    days = [(start, end) for end, start in pairwise(midnights) if start >= course.batch.set_ms]
+    counts = [sum(start <= t < end for t in times) for start, end in days]
     return sum(c >= LEAST_TURNS and c % 2 == 1 for c in counts), len(days)
-
-
-def _midnight(now_ms: int, zone: str) -> int:
-    day = local(now_ms, zone).replace(tzinfo=None)
-    return utc_ms(datetime(day.year, day.month, day.day), zone)
 
 
 def log_turn(desk: Desk, course: Course, at_ms: int) -> str:
@@ -121,10 +118,7 @@ def next_turn_ms(found: Turning, now_ms: int, zone: str) -> int | None:
     """When to turn next by hand: the day from seven to ten in the evening in equal parts; None where it is over."""
     if found.over(now_ms):
         return None
-    midnight = local(now_ms, zone).replace(tzinfo=None)
-    day = datetime(midnight.year, midnight.month, midnight.day)
-    steps = [day + timedelta(hours=7 + 15 * i / (TURNS_A_DAY - 1)) for i in range(TURNS_A_DAY)]
-    if found.today >= TURNS_A_DAY:
-        steps = [s + timedelta(days=1) for s in steps[:1]]
-        return utc_ms(steps[0], zone)
-    return utc_ms(steps[found.today], zone)
+    done = found.today
+    if done >= TURNS_A_DAY:
+        return at_hour(now_ms, 7.0, zone, later=1)
+    return at_hour(now_ms, 7.0 + 15.0 * done / (TURNS_A_DAY - 1), zone)

@@ -6,6 +6,7 @@ from datetime import datetime
 
 import numpy as np
 
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.exchange.report_page import Block, Drawing, Heading, Table, Words
 from stathmis.logbook.records import Channel, Quantity
@@ -84,7 +85,7 @@ def trace_drawing(book: Book, course: Course, whole: JudgedRun, quantity: Quanti
     return run_chart(
         (run.times_ms - course.batch.set_ms) / DAY_MS,
         from_inside(run.corrected, unit),
-        np.asarray(difference_from_inside(2.0 * run.u, unit)),
+        np.asarray(difference_from_inside(NORMAL_95 * run.u, unit)),
         [b for b in bands if b.start_day < span[1]],
         unit_word(unit),
         color,

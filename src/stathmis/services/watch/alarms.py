@@ -15,6 +15,7 @@ import numpy as np
 from stathmis.core.course.profile import STILL_AIR_OFFSET_K
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
@@ -95,7 +96,7 @@ def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
     run = min(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
     offset = STILL_AIR_OFFSET_K if incubator.air == "still" and course.species.kind == "bird" else 0.0
     air = run.corrected - offset
-    newest, U = float(air[-1]), 2.0 * float(run.u[-1])
+    newest, U = float(air[-1]), NORMAL_95 * float(run.u[-1])
     if newest - U >= DANGER_C:
         return Alarm("hot", incubator, True, warm=True, celsius=newest + offset)
     if not run.dense:
@@ -115,7 +116,7 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     if off < 0 and _coming_back(seconds, air):
         return None
     eggs = float(core[-1])
-    if abs(off) - 2.0 * u > EGG_LIMIT_K:
+    if abs(off) - NORMAL_95 * u > EGG_LIMIT_K:
         return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
     recent = seconds >= seconds[-1] - TREND_MS / 1000.0
     if int(recent.sum()) < 8 or not np.isfinite(core[recent]).all():
@@ -149,7 +150,7 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | No
     off = air[lately] - course.species.set_c
     if int(lately.sum()) < 3 or run.times_ms[lately][-1] - run.times_ms[lately][0] < 0.8 * AIR_LASTS_MS:
         return None
-    beyond = np.abs(off) - 2.0 * run.u[lately] > AIR_LIMIT_K
+    beyond = np.abs(off) - NORMAL_95 * run.u[lately] > AIR_LIMIT_K
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None
     warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])

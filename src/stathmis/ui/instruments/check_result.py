@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from stathmis.core.calibration import NORMAL_95
 from stathmis.core.conformity import decide
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_to_inside
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.instruments import improving

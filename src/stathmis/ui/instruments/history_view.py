@@ -10,6 +10,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QBoxLayout, QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
 
 from stathmis.core.errors import UserError
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import Channel
@@ -228,7 +229,7 @@ def _words(book: Book, found: History) -> tuple[str, str]:
         says = f"Drift {signed(yearly, places)} ± {U:.{places}f} {unit} a year from {count(len(found.checks), 'check')}"
         says += "." if found.drift.seen else ": none that can be told from its uncertainty."
     else:
-        U = 1.96 * found.drift.u_rate * 365.25
+        U = NORMAL_95 * found.drift.u_rate * 365.25
         says = f"Drift not known yet: three checks show it; until then ± {U:.{places}f} {unit} a year is allowed for."
     if found.leaves_ms is not None:
         when = dates.day(book.local(found.leaves_ms), year=True)

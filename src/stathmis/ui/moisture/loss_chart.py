@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
 from stathmis.core import moisture
 from stathmis.core.psychrometrics import saturation_vapor_pressure
+from stathmis.core.uncertainty import NORMAL_95
 from stathmis.services.desk import Desk
 from stathmis.services.findings.loss import LossSheet
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
@@ -72,7 +73,7 @@ class LossChart(QWidget):
             if not points:
                 continue
             x, y = np.array([p.day for p in points]), np.array([p.loss for p in points])
-            U = 2.0 * np.array([p.u for p in points])
+            U = NORMAL_95 * np.array([p.u for p in points])
             plot.addItem(pg.ErrorBarItem(x=x, y=y, height=2.0 * U, beam=0.15, pen=pg.mkPen(ink)))
             plot.addItem(pg.ScatterPlotItem(x, y, size=size, pen=pg.mkPen(ink), brush=pg.mkBrush(inks.paper)))
         plot.addItem(pg.InfiniteLine(sheet.day_now, pen=pg.mkPen(inks.ink, width=1, style=Qt.PenStyle.DashLine)))

@@ -10,7 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QKeyEvent, QMous
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.logbook.records import Away
-from stathmis.services import knowledge
+from stathmis.services import clock, knowledge
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
@@ -169,11 +169,12 @@ class PlanCalendar(QWidget):
             painter.drawText(QPointF(band.left(), head - theme.px(2)), away.note or "away")
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
-        at, right = first, 0.0
-        while at < last:
-            day = self._desk.book.local(at)
-            if day.weekday() == 0:
-                x = x_of(at - day.hour * 3_600_000)
+        book, right = self._desk.book, 0.0
+        monday = clock.midnight(first, book.zone, -book.local(first).weekday())
+        while monday < last:
+            day = book.local(monday)
+            if monday >= first:
+                x = x_of(monday)
                 painter.setPen(QPen(QColor(inks.rule), 1))
                 painter.drawLine(QPointF(x, theme.px(22)), QPointF(x, self.height()))
                 words = dates.day(day)
@@ -182,7 +183,7 @@ class PlanCalendar(QWidget):
                     painter.setPen(QColor(inks.muted))
                     painter.drawText(QPointF(x + 3, theme.px(18)), words)
                     right = x + metrics.horizontalAdvance(words) + 10
-            at += DAY_MS
+            monday = clock.midnight(monday, book.zone, 7)
 
     def _paint_row(
         self, painter: QPainter, area: QRectF, row: Row, x_of: Callable[[float], float], *, with_machine: bool
