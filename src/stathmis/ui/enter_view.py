@@ -8,8 +8,9 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidg
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator, Instrument
 from stathmis.services import knowledge, setting_up
-from stathmis.services.batch import batches, sharing
+from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
+from stathmis.services.plan import conflicts
 from stathmis.ui.attempt import attempt
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
 from stathmis.ui.pieces import Chooser, FoldingView, button, label, problem_label, scrolling_page, yielding
@@ -129,7 +130,7 @@ class EnterView(FoldingView):
             if incubator is None:
                 raise UserError("There is no incubator yet.", "Enter one first.")
             self.batch.save(incubator)
-            shared = sharing.warnings(self._desk.book, incubator)
+            shared = conflicts.sharing(self._desk.book, incubator)
             return f"Set in {incubator.name}. {' '.join(shared) or knowledge.cautions()['eggs']}"
 
         attempt(self.batch_problem, action)

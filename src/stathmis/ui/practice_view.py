@@ -12,9 +12,10 @@ from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch
 from stathmis.services import knowledge, notify
-from stathmis.services.batch import batches, profiles, sharing
+from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.profile_draft import draft_of
 from stathmis.services.desk import Desk
+from stathmis.services.plan import conflicts
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
@@ -122,7 +123,7 @@ class PracticeView(FoldingView):
         if thin:
             self._following.addWidget(label(thin, "", "eggs", wrap=True))
         for incubator in desk.book.incubators():
-            for warning in sharing.warnings(desk.book, incubator):
+            for warning in conflicts.sharing(desk.book, incubator):
                 self._following.addWidget(label(warning, "", "undecided", wrap=True))
 
     def _follow(self, batch: Batch, regime: Chooser, counting: Chooser, _index: int) -> None:

@@ -18,10 +18,9 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
 from stathmis.services import clock, knowledge, notify, rounds
 from stathmis.services.advice import now as adviser
-from stathmis.services.batch import sharing
 from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Judged
-from stathmis.services.plan import planning, tasks, turning
+from stathmis.services.plan import conflicts, planning, tasks, turning
 from stathmis.services.reading_field import Field
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.lockdown_panel import LockdownPanel
@@ -349,7 +348,7 @@ class RoundView(FoldingView):
         book = self.desk.book
         found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
         told = [said(book, a) for a in adviser.advise(book, self.sheet, found[0], found[1], self._box)]
-        warned = sharing.warnings(book, self.sheet.incubator) if self.sheet.beside else []
+        warned = conflicts.sharing(book, self.sheet.incubator) if self.sheet.beside else []
         self._verdicts.show_verdicts(book, self.sheet, found, told, warned, judged)
 
     def _strike(self, entry: rounds.Entry) -> None:

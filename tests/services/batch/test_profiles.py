@@ -14,10 +14,11 @@ from stathmis.core.errors import UserError
 from stathmis.exchange import profile_file
 from stathmis.logbook.records import Batch
 from stathmis.services import knowledge, rounds, setting_up
-from stathmis.services.batch import batches, profiles, sharing
+from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.profile_draft import draft_of, interpret, with_stage_after, without_stage
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
+from stathmis.services.plan import conflicts
 
 SPECIES = knowledge.species()
 
@@ -173,22 +174,22 @@ def test_batches_that_share_a_machine(desk: Desk) -> None:
 
     chicken = add("chicken", 10)
     add("duck", 10)
-    said = " ".join(sharing.warnings(desk.book, incubator))
+    said = " ".join(conflicts.sharing(desk.book, incubator))
     assert "6 chicken is in lockdown" in said and "6 duck" in said and "needs turning and drier air" in said
     desk.undo()
     add("duck", 10 + 7)
-    assert sharing.warnings(desk.book, incubator) == [], "both come to lockdown on one day"
+    assert conflicts.sharing(desk.book, incubator) == [], "both come to lockdown on one day"
     desk.undo()
     add("coturnix", 10 - 3)
     sheet = rounds.sheet(desk.book, incubator, batch_id=chicken)
     assert sheet.course is not None and sheet.course.species.key == "chicken"
     band = sheet.band("temperature")
     assert band is not None and (round(band.low, 2), round(band.high, 2)) == (37.3, 37.8)
-    assert "suits both" in " ".join(sharing.warnings(desk.book, incubator))
+    assert "suits all" in " ".join(conflicts.sharing(desk.book, incubator))
     desk.undo()
     add("leopard_gecko", 1)
-    said = " ".join(sharing.warnings(desk.book, incubator))
-    assert "do not meet" in said and "must not be" in said
+    said = " ".join(conflicts.sharing(desk.book, incubator))
+    assert "clutches must lie still" in said
 
 
 def test_thin_air_is_told_of_where_it_is(desk: Desk) -> None:

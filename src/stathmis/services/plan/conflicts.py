@@ -6,14 +6,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stathmis.core.course import schedule
+from stathmis.core.course.profile import common_band
 from stathmis.core.course.schedule import Span
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import knowledge
+from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
+from stathmis.services.plan.planning import plans as plans_of
 from stathmis.words import dates
 from stathmis.words.numbers import band_text, count, number
 
@@ -36,16 +39,32 @@ def conflicts(book: Book, plans: Sequence[Plan]) -> list[Conflict]:
     """Everything that is in the way from now on, the soonest first."""
     found: list[Conflict] = []
     for incubator in book.incubators():
-        own = [p for p in plans if p.incubator.id == incubator.id]
-        spans = [_span(p) for p in own]
-        for clash in schedule.clashes(spans, incubator.capacity):
-            made = _clash_words(book, own, clash, incubator)
-            if made.end_ms > book.now_ms:
-                found.append(made)
+        found += _in_one_machine(book, incubator, [p for p in plans if p.incubator.id == incubator.id])
     for away in book.records(Away):
         found += _while_away(book, plans, away)
     found += [c for p in plans if p.batch is None and (c := _old_eggs(p)) is not None]
     return sorted(found, key=lambda c: c.start_ms)
+
+
+def sharing(book: Book, incubator: Incubator) -> list[str]:
+    """What the running batches of an incubator cannot share, or the air that suits them all where they want different
+    ones; in words, nothing for a batch alone."""
+    own = [p for p in plans_of(book) if p.batch is not None and p.incubator.id == incubator.id]
+    said = [f"{c.text} {c.to_do}" for c in _in_one_machine(book, incubator, own) if len(c.subjects) > 1]
+    running = batches.all_running(book, incubator)
+    band, fits = common_band([c.phases[1].temperature_c for c in running]) if running else (None, False)
+    if band is not None and fits and len({c.species.set_c for c in running}) > 1:
+        names = " and ".join(c.batch.name for c in running)
+        said.append(f"{names}: {band_text(band.low, band.high, 'temperature', book.temperature_unit)} suits all.")
+    return said
+
+
+def _in_one_machine(book: Book, incubator: Incubator, own: Sequence[Plan]) -> list[Conflict]:
+    found = [
+        _clash_words(book, own, clash, incubator)
+        for clash in schedule.clashes([_span(p) for p in own], incubator.capacity)
+    ]
+    return [c for c in found if c.end_ms > book.now_ms]
 
 
 def _span(plan: Plan) -> Span:
