@@ -41,7 +41,6 @@ STILL_ELSEWHERE: dict[str, int] = {
     "services/advice/reasons.py": 1,
     "services/files/archive.py": 6,
     "services/clock.py": 11,
-    
     "services/batch/course.py": 1,
     "services/eggs/break_out.py": 11,
     "services/eggs/findings.py": 12,

@@ -18,8 +18,6 @@ Array = NDArray[np.float64]
 
 HPA_PER_TORR = 1.333223684
 """Source: definition, 101325/760 Pa."""
-ALLOMETRY_FACTOR = 1.5
-"""Single species lie about this factor from the allometric line. Source: Ar et al. (1974), from memory."""
 TERM_SPREAD = 0.2
 """Relative standard uncertainty of term_conductance for one flock. Source: common practice."""
 HIGHEST_RH = 85.0

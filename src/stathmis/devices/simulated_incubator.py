@@ -17,7 +17,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.egg_heat import egg_time_constant
-from stathmis.core.psychrometrics import relative_humidity_at
 
 SHELL_J_PER_K = 9000.0
 AIR_TO_SHELL_W_PER_K = 6.0
@@ -252,8 +251,3 @@ def record(
         rows[:, minute] = (state.seconds, state.air_c, state.egg_c, box.rh, room_c, room_rh)
         box.step(60.0)
     return Recorded(*rows)
-
-
-def room_humidity_inside(machine: Machine) -> float:
-    """What the room's own air would give at the set point, percent."""
-    return float(relative_humidity_at(machine.room_rh, machine.room_c, machine.set_point_c))

@@ -29,7 +29,7 @@ from stathmis.ui.pieces import Chooser, FoldingView, button, label, scrolling_pa
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
-from stathmis.ui.work import Background
+from stathmis.ui.work import Background, Latest
 from stathmis.words import dates
 from stathmis.words.numbers import count, number, with_u
 
@@ -56,7 +56,7 @@ class TraceView(FoldingView):
         self._beside: BatchTrace | None = None
         self._pyramids: list[tuple[Any, Pyramid]] = []
         self.charts: TraceCharts | None = None
-        self._job: Background | None = None
+        self._latest = Latest()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, layout = scrolling_page()
@@ -148,18 +148,20 @@ class TraceView(FoldingView):
             return
         # a first picture of a long run at once, and only then the whole of it: they would slow each other down
         book = desk.book
-        self._job = Background(lambda progress, cancelled: trace.outline(book, course))
-        self._job.done.connect(partial(self._outline_arrived, course))
-        self._job.failed.connect(notify.tell_error)
-        self._job.start()
+        self._latest.start(
+            lambda progress, cancelled: trace.outline(book, course),
+            partial(self._outline_arrived, course),
+            notify.tell_error,
+        )
 
     def _read_whole(self, course: Course) -> None:
         desk, beside = self._desk, self._chosen_beside(course)
         book = desk.book
-        self._job = Background(lambda progress, cancelled: _load(book, course, beside))
-        self._job.done.connect(lambda found: self._arrived(found, keep_view=self.traced is not None))
-        self._job.failed.connect(notify.tell_error)
-        self._job.start()
+        self._latest.start(
+            lambda progress, cancelled: _load(book, course, beside),
+            lambda found: self._arrived(found, keep_view=self.traced is not None),
+            notify.tell_error,
+        )
 
     def _offer(self, course: Course | None, *, new: bool) -> None:
         """Stages of this course, and other runs to lay beside it."""

@@ -278,20 +278,3 @@ def phase_at(course: tuple[Phase, ...], day: float) -> Phase | None:
         if phase.start_day <= day < phase.end_day:
             return phase
     return None
-
-
-def band_edges(
-    course: tuple[Phase, ...], days: ArrayLike, quantity: Literal["temperature", "humidity"]
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Low and high of the band at each day, °C or percent; -inf and inf where nothing is to be held.
-
-    days: elapsed days, shape (n,). Source: definition.
-    """
-    at = np.asarray(days, dtype=np.float64)
-    low, high = np.full(at.shape, -np.inf), np.full(at.shape, np.inf)
-    for phase in course:
-        band = phase.temperature_c if quantity == "temperature" else phase.humidity
-        if band is not None:
-            inside = (at >= phase.start_day) & (at < phase.end_day)
-            low[inside], high[inside] = band.low, band.high
-    return low, high

@@ -20,8 +20,6 @@ TURNS_A_DAY = 5
 """By hand: an odd number, so that the long night falls on alternate sides; more is better. Source: common practice."""
 LONGEST_GAP_H = 12.0
 """A night; longer ones let the embryo stick. Source: common practice."""
-MACHINE_GAP_H = 3.0
-"""A machine turns every 45 min to 2 h. Source: common practice."""
 SIDES = ("X", "O")
 
 

@@ -17,7 +17,7 @@ from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Background
+from stathmis.ui.work import Latest
 from stathmis.words import dates
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
@@ -32,7 +32,7 @@ class NowView(FoldingView):
         self.course: Course | None = None
         self.sheet: TraySheet | None = None
         self.found: Hatching | None = None
-        self._job: Background | None = None
+        self._latest = Latest()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -122,10 +122,9 @@ class NowView(FoldingView):
         self._show_counted(sheet)
         desk = self.desk
         book = desk.book
-        self._job = Background(lambda progress, cancelled: hatching.hatching(book, course, sheet))
-        self._job.done.connect(self._arrived)
-        self._job.failed.connect(notify.tell_error)
-        self._job.start()
+        self._latest.start(
+            lambda progress, cancelled: hatching.hatching(book, course, sheet), self._arrived, notify.tell_error
+        )
 
     def _arrived(self, found: Hatching) -> None:
         if self.course is None or found.course.batch.id != self.course.batch.id:

@@ -16,7 +16,7 @@ from stathmis.services.eggs.weeks import cells, titles
 from stathmis.ui.eggs.report_writing import write_batch_report
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Background
+from stathmis.ui.work import Background, Latest
 
 
 class ReviewPanel(QWidget):
@@ -27,7 +27,7 @@ class ReviewPanel(QWidget):
         self._desk, self._theme = desk, theme
         self.row: BatchRow | None = None
         self.found: BatchReview | None = None
-        self._job: Background | None = None
+        self._latest = Latest()
         self._writing: Background | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -54,10 +54,9 @@ class ReviewPanel(QWidget):
             self._body.addWidget(label(line, "muted", wrap=True))
         desk, course = self._desk, row.course
         book = desk.book
-        self._job = Background(lambda progress, cancelled: review.batch_review(book, course))
-        self._job.done.connect(self._arrived)
-        self._job.failed.connect(notify.tell_error)
-        self._job.start()
+        self._latest.start(
+            lambda progress, cancelled: review.batch_review(book, course), self._arrived, notify.tell_error
+        )
 
     def _arrived(self, found: BatchReview) -> None:
         if self.row is None or found.course.batch.id != self.row.course.batch.id or self.found is not None:

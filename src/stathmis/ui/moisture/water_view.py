@@ -28,7 +28,7 @@ from stathmis.services.moisture import water
 from stathmis.ui.moisture.box_grid import BoxGrid
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Background
+from stathmis.ui.work import Latest
 from stathmis.words import box as box_words
 from stathmis.words import dates
 
@@ -49,7 +49,7 @@ class WaterView(FoldingView):
         self.shares: dict[int, Chooser] = {}
         self.which = "now"
         self._touched = False
-        self._job: Background | None = None
+        self._latest = Latest()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -166,10 +166,9 @@ class WaterView(FoldingView):
         self._show_sheet()
         desk = self.desk
         book = desk.book
-        self._job = Background(lambda progress, cancelled: box.box_sheet(book, incubator, course))
-        self._job.done.connect(self._arrived)
-        self._job.failed.connect(notify.tell_error)
-        self._job.start()
+        self._latest.start(
+            lambda progress, cancelled: box.box_sheet(book, incubator, course), self._arrived, notify.tell_error
+        )
 
     def _show_surfaces(self) -> None:
         assert self.incubator is not None

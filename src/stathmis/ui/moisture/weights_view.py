@@ -24,7 +24,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property
 from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Background
+from stathmis.ui.work import Latest
 from stathmis.words import dates
 from stathmis.words import loss as loss_words
 from stathmis.words.numbers import count
@@ -121,7 +121,7 @@ class WeightsView(FoldingView):
         self._filled: object = None
         self._said: object = None
         self._new_marks: list[str] = []
-        self._job: Background | None = None
+        self._latest = Latest()
         self._chart: LossChart | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -260,10 +260,9 @@ class WeightsView(FoldingView):
         found = weights.weighings(self.desk.book, course.batch.id)
         desk = self.desk
         book = desk.book
-        self._job = Background(lambda progress, cancelled: loss.loss_sheet(book, course, found))
-        self._job.done.connect(self._arrived)
-        self._job.failed.connect(notify.tell_error)
-        self._job.start()
+        self._latest.start(
+            lambda progress, cancelled: loss.loss_sheet(book, course, found), self._arrived, notify.tell_error
+        )
 
     def _fill(self, typed: dict[str, tuple[str, str]]) -> None:
         assert self.course is not None
