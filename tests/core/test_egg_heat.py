@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
@@ -20,6 +20,7 @@ def test_time_constants(mass: float, forced: bool, minutes: float) -> None:
     assert egg_time_constant(mass, forced) / 60 == pytest.approx(minutes, abs=1.0)
 
 
+@settings(max_examples=25)
 @given(seed=st.integers(0, 50), mass=st.floats(8, 160))
 def test_against_a_general_solver(seed: int, mass: float) -> None:
     rng = np.random.default_rng(seed)

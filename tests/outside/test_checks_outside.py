@@ -188,7 +188,7 @@ def _by_method(desk: Desk, method: str) -> Check:
 
 @pytest.mark.parametrize("method", ["side", "bath", "ice", "steam", "infrared", "salt", "one salt", "wet_dry"])
 def test_coverage_by_method(desk: Desk, method: str) -> None:
-    """5,000 calibrations simulated with every influence drawn as its budget line says: U holds the truth in 94-96 %.
+    """10,000 calibrations simulated with every influence drawn as its budget line says: U holds the truth in 94-96 %.
 
     What all points share (certificate, pressure, hysteresis) is drawn once; scatter is estimated anew each time.
     """
@@ -196,7 +196,7 @@ def test_coverage_by_method(desk: Desk, method: str) -> None:
     fitted = check.fitted
     assert fitted is not None
     rng = np.random.default_rng(1)
-    trials, at = 5_000, check.at
+    trials, at = 10_000, check.at
     n = len(check.points)
     model = fitted.correction.model
     # the truth: the instrument reads exactly right, and its hidden slope beyond the points is as allowed for

@@ -24,6 +24,7 @@ from stathmis.services.findings import judgement
 from stathmis.services.plan import calendar, planning
 from stathmis.services.report.batch_report import batch_report
 from stathmis.services.setting_up import NewChannel
+from stathmis.services.watch import alarms
 from stathmis.words.numbers import band_text
 
 NOW_MS = 1_779_093_600_000
@@ -75,8 +76,20 @@ def test_every_page_says_the_same(
             assert advice.band == band and advice.verdict == verdict
             corrected = verdict.corrected
             assert verdict.decision == str(decide(corrected.value, corrected.u, band.low, band.high))
+        assert rounds.sheet(book, incubator) is sheet, "column, Round and controller are shown one and the same"
         whole = judgement.judged_run(book, course)
         assert whole.trace.course == course
+        # the alarm calls for nothing that Round holds to be well, and for what Round calls dangerous
+        called = {a.kind for a in alarms.alarms(book)}
+        assert not (verdict.decision == "inside" and called & {"air", "hot"})
+        assert ("hot" in called) <= (advice.kind == "danger")
+        if whole.trace.temperature.judged is not None and band is not None and 0 < course.day(NOW_MS) < 40:
+            # the run's last reading lies to the band of its time as Trace counts it
+            share = whole.trace.temperature.days[-1].adherence if whole.trace.temperature.days else None
+            at = course.band("temperature", int(times[-1]))
+            if share is not None and at == band and share.known_s > 0:
+                where = decide(share.mean, corrected.u, band.low, band.high)
+                assert {str(where), verdict.decision} != {"inside", "outside"}
         # the plan, the phone and the report know the lockdown that Round and Trace hold
         plan = planning.plan_of(book, course.batch)
         step = plan.step("lockdown")

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
+from stathmis.logbook import live
+from stathmis.logbook.live import LiveReading
 from stathmis.services import rounds, setting_up
+from stathmis.services.clock import FixedClock
+from stathmis.services.reading_field import interpret
 from stathmis.ui import work
 from stathmis.ui.changes_view import ChangesView
 from stathmis.ui.window import Window
@@ -57,3 +61,39 @@ def test_the_column_says_what_round_says_once_the_box_is_learned(window: Window,
     first = window.desk.book.incubators()[0]
     assert window.pages.boxes[first.id] is not None
     assert "look at water, lid and hygrometer" in window.column._cards[first.id].accessibleName()
+
+
+def test_one_reading_costs_few_statements_and_makes_no_widget(window: Window, qtbot: QtBot) -> None:
+    """With three incubators; a live batch makes none either, and leaves a page that does not show it alone."""
+    desk = window.desk
+    assert isinstance(desk.clock, FixedClock)
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    lines = [x for x in rounds.sheet(desk.book, desk.book.incubators()[0]).lines if x.channel.quantity == "humidity"]
+    channel = lines[0].channel
+    statements: list[str] = []
+    with desk.logbook.reading() as connection:
+        connection.set_trace_callback(statements.append)
+    with desk.logbook.writing() as writing:
+        writing.connection.set_trace_callback(statements.append)
+
+    def log(value: str) -> int:
+        """How many widgets a reading makes."""
+        before = {id(w) for w in window.findChildren(QWidget)}
+        desk.clock.at_ms += 4_000  # type: ignore[attr-defined]
+        rounds.log_round(desk, {channel.id: interpret(value, channel)}, desk.now_ms)
+        QApplication.processEvents()
+        return sum(id(w) not in before for w in window.findChildren(QWidget))
+
+    log("41")
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    statements.clear()
+    assert log("42") == 0 and len(statements) <= 20, statements
+    before = {id(w) for w in window.findChildren(QWidget)}
+    live.store_live(desk.logbook, [LiveReading(channel.id, desk.now_ms + 1, 43.0)])
+    window.live.on_stored([])
+    assert {id(w) for w in window.findChildren(QWidget)} <= before
+    window.show_page("eggs")
+    shown: list[object] = []
+    window.pages.show_incubator = lambda *how: shown.append(how)  # type: ignore[method-assign]
+    window.live.on_stored([])
+    assert not shown, "eggs do not change by a reading"

@@ -240,7 +240,7 @@ def test_a_failing_task_tells_its_error(window: Window, qtbot: QtBot) -> None:
         progress(0.5)
         raise ValueError("inside")
 
-    task = work.Task(job)
+    task = work.Background(job)
     with qtbot.waitSignals([task.progressed, task.failed], timeout=5000):
         task.start()
     qtbot.waitUntil(lambda: not work.busy())
@@ -333,7 +333,7 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
 
 def test_the_chart_library_is_loaded_by_the_window_alone(window: Window, qtbot: QtBot) -> None:
     failed: list[object] = []
-    task = work.Task(lambda progress, cancelled: chart_library.load())
+    task = work.Background(lambda progress, cancelled: chart_library.load())
     task.failed.connect(failed.append)
     task.start()
     qtbot.waitUntil(lambda: bool(failed), timeout=10_000)

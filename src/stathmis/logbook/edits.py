@@ -253,7 +253,14 @@ def _rows_of(connection: Any, edit_id: int) -> list[RowChange]:
 
 
 def _read(text: str | None) -> dict[str, Any] | None:
-    return None if text is None else dict(json.loads(text))
+    if text is None:
+        return None
+    try:
+        found = json.loads(text)
+    except ValueError:
+        found = None
+    # what cannot be read fits nothing that stands in the file: undo says so, and it is shown as it is
+    return found if isinstance(found, dict) else {"unreadable": text}
 
 
 def history(logbook: Logbook, most: int = 200) -> list[Done]:
