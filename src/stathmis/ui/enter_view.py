@@ -6,7 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Incubator, Instrument
+from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement, Stay, StoredPlan, StoredProfile
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
@@ -19,6 +20,10 @@ from stathmis.ui.theme import Theme
 
 class EnterView(FoldingView):
     """Forms for a batch, an instrument, an incubator; and ending a batch."""
+
+    rests_on = frozenset[type | str](
+        {Batch, Channel, Incubator, Instrument, Placement, Stay, StoredPlan, StoredProfile, SETTINGS}
+    )
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)

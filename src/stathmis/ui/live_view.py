@@ -13,7 +13,8 @@ from stathmis.devices.line_protocol import Layout, guess_layout, values_in
 from stathmis.devices.probe_reader import listen, ports
 from stathmis.devices.simulated_incubator import Machine
 from stathmis.devices.simulated_probe import Script, SimulatedProbe
-from stathmis.logbook.records import Channel, Probe
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Probe
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.watch import live
@@ -31,6 +32,8 @@ _GUESSES = {"t": ("temperature", "°C"), "temp": ("temperature", "°C"), "rh": (
 
 class LiveView(QWidget):
     """The place for live probes."""
+
+    rests_on = frozenset[type | str]({Channel, Incubator, Instrument, Placement, Probe, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme, probes: LiveProbes) -> None:
         super().__init__()

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QVB
 
 from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Batch
+from stathmis.logbook.records import Batch, Incubator, Stay, StoredPlan, StoredProfile
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, notify
 from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.profile_draft import draft_of
@@ -26,6 +27,8 @@ PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
 
 class PracticeView(FoldingView):
     """What batches follow, and what there is to follow."""
+
+    rests_on = frozenset[type | str]({Batch, Incubator, Stay, StoredPlan, StoredProfile, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)

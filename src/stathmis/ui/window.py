@@ -81,7 +81,7 @@ class Window(QMainWindow):
         self._arrived = _Arrived()
         desk.deliver = self._deliver
         desk.listeners.append(self._told)
-        theme.changed.connect(self.refresh)
+        theme.changed.connect(self._restyled)
         notify.listen(self.messages.show_message)
         _application().focusChanged.connect(self._focus_moved)
         self._arrived.stored.connect(self._live_stored)
@@ -158,8 +158,8 @@ class Window(QMainWindow):
             QShortcut(QKeySequence(keys), self, activated=action)  # type: ignore[call-overload]
         QShortcut(QKeySequence("Ctrl+="), self, activated=lambda: self.theme.enlarge(1))  # type: ignore[call-overload]
 
-    def refresh(self) -> None:
-        """Show the logbook as it stands."""
+    def refresh(self, topics: Topics | None = None) -> None:
+        """Show the logbook as it stands; topics: only what these kinds of records change, None: everything."""
         desk = self.desk
         incubators = desk.book.places()
         empty = desk.book.is_empty
@@ -174,11 +174,16 @@ class Window(QMainWindow):
         self._show_column()
         if self._place:
             view = self._other(self._place)
-            view.refresh()  # type: ignore[attr-defined]
+            rests_on = getattr(view, "rests_on", None)
+            if topics is None or rests_on is None or topics & rests_on:
+                view.refresh()  # type: ignore[attr-defined]
             self.stack.setCurrentWidget(view)
         elif self._incubator_id is not None:
             self.pages.show_incubator(incubators[ids.index(self._incubator_id)], self.pages.page)
             self.stack.setCurrentWidget(self.pages)
+
+    def _restyled(self) -> None:
+        self.refresh()
 
     def _show_column(self) -> None:
         self.column.refresh(self._incubator_id, self._place, self.pages.boxes)
@@ -193,7 +198,7 @@ class Window(QMainWindow):
     def _told(self, topics: Topics) -> None:
         if topics & {Probe, Channel, WatchedFolder}:
             self._follow_probes()
-        self.refresh()
+        self.refresh(topics)
 
     def _other(self, place: str) -> QWidget:
         """The view of a place, made when it is first wanted."""
@@ -343,7 +348,7 @@ class Window(QMainWindow):
         work.wait_for_all()
         notify.listen(None)
         _application().focusChanged.disconnect(self._focus_moved)
-        self.theme.changed.disconnect(self.refresh)
+        self.theme.changed.disconnect(self._restyled)
         if self._told in self.desk.listeners:
             self.desk.listeners.remove(self._told)
         if "live" in self._others:
