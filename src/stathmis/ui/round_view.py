@@ -73,7 +73,9 @@ class RoundView(FoldingView):
 
         head = QHBoxLayout()
         head.addWidget(label(_("What do they show?"), "heading"))
-        head.addWidget(label(_("Type what you read; corrections are applied."), "muted", wrap=True), 1)
+        self._hint = label(_("Type what you read; corrections are applied."), "muted", wrap=True)
+        head.addWidget(self._hint, 100)
+        head.addStretch(1)
         head.addWidget(label(_("read at"), "muted"))
         self.time = QLineEdit()
         self.time.setPlaceholderText(_("now"))
@@ -151,6 +153,8 @@ class RoundView(FoldingView):
     def fold(self) -> bool:
         """The rows of a narrow page are built narrower."""
         changed = super().fold()
+        # a hint squeezed into a narrow column helps nobody
+        self._hint.setVisible(not self.narrow)
         if self._filled and (changed or self.narrow != self._built_narrow):
             self.show_incubator(self.sheet)
         return changed

@@ -224,7 +224,6 @@ def _style_sheet(theme: Theme) -> str:
         selection-color: {i.ink}; alternate-background-color: {i.column}; }}
     QTableView::item {{ padding: 4px 8px; border-bottom: 1px solid {i.rule}; }}
     QTableView::item:selected {{ background: {i.card}; color: {i.ink}; font-weight: 600; }}
-    QHeaderView::section {{ background: transparent; color: {i.muted}; border: none; padding: 4px 8px; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
         selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}
     QPushButton {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;
@@ -262,7 +261,7 @@ def _style_sheet(theme: Theme) -> str:
         border: 3px solid {i.card}; outline: 1px solid {i.muted}; }}
     QToolTip {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.muted}; padding: 4px; }}
     QTableWidget {{ background: {i.card}; border: 1px solid {i.rule}; gridline-color: {i.rule}; }}
-    QHeaderView::section {{ background: {i.column}; color: {i.muted}; border: none; padding: {px(4)}px;
+    QHeaderView::section {{ background: {i.column}; color: {i.muted}; border: none; padding: {px(4)}px 11px;
         border-bottom: 1px solid {i.rule}; font-size: {px(12)}px; }}
     QProgressBar {{ background: {i.column}; border: 1px solid {i.rule}; border-radius: 4px; text-align: center;
         min-height: {px(18)}px; }}
