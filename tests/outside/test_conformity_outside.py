@@ -23,7 +23,7 @@ def test_decision_follows_the_probability(value: float, u: float, low: float, wi
     if min(abs(probability - 0.95), abs(probability - 0.05)) < 1e-3:
         return  # on the edge itself either word is right
     expected = "inside" if probability > 0.95 else "outside" if probability < 0.05 else "undecided"
-    assert decide(value, u, low, high) == expected
+    assert decide(value, u, low, high) == decide([value], u, low, high)[0] == expected
 
 
 def test_one_sided_limits() -> None:

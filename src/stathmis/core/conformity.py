@@ -122,6 +122,8 @@ def decide(
     >>> decide(37.5, 0.1, 37.2, 37.8), decide(38.2, 0.1, 37.2, 37.8), decide(37.7, 0.2, 37.2, 37.8)
     ('inside', 'outside', 'undecided')
     """
+    if all(isinstance(v, float | int) for v in (value, standard_uncertainty, low, high)):
+        return _decide_one(value, standard_uncertainty, low, high, confidence)  # type: ignore[arg-type]
     limits = decision_limits(standard_uncertainty, low, high, confidence)
     values = np.asarray(value, dtype=np.float64)
     inside = (values >= limits.inside_low) & (values <= limits.inside_high)
@@ -130,3 +132,14 @@ def decide(
     outside &= ~(exact & inside)
     words = np.where(inside, INSIDE, np.where(outside, OUTSIDE, UNDECIDED))
     return str(words) if words.shape == () else words
+
+
+def _decide_one(value: float, u: float, low: float, high: float, confidence: float) -> str:
+    """One value by the probability itself: the limits are for arrays, and for drawing."""
+    if not 0.5 < confidence < 1.0 or u < 0 or low > high:
+        decision_limits(u, low, high, confidence)
+    if u == 0:
+        inside = float(low <= value <= high) if value == value else 0.5
+    else:
+        inside = 0.5 * (erf((high - value) / u / sqrt(2.0)) - erf((low - value) / u / sqrt(2.0)))
+    return INSIDE if inside >= confidence else OUTSIDE if inside <= 1.0 - confidence else UNDECIDED
