@@ -14,13 +14,16 @@ import making
 from stathmis.logbook import live
 from stathmis.logbook.live import LiveReading
 from stathmis.logbook.opening import create_logbook
+from stathmis.logbook.records import Batch
 from stathmis.services import rounds
 from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.eggs import findings, review, tray
 from stathmis.services.findings import box, judgement
 from stathmis.services.findings.runs import Recorded, recorded
+from stathmis.services.plan import learning
 from stathmis.services.reading_field import interpret
 
 
@@ -123,3 +126,22 @@ def test_whatever_happens_a_kept_run_is_as_one_read_anew(
             kept = recorded(desk.book, stretches, "temperature", since)
             anew = recorded(Book(desk.book.snapshot, desk.now_ms), stretches, "temperature", since)
             assert same(kept, anew)
+
+
+def test_what_the_eggs_say_is_found_once_too(demo: Desk) -> None:
+    """Tray, review and what own hatches teach: the same object until something they rest on changes."""
+    book = demo.book
+    ended = next(c for b in book.records(Batch) if b.ended_ms and (c := batches.course_by_id(book, b.id)) is not None)
+    asked = [
+        lambda b: tray.tray(b, ended.batch),
+        lambda b: review.batch_review(b, ended),
+        lambda b: learning.learnt(b, ended.species.key),
+    ]
+    before = [ask(demo.book) for ask in asked]
+    rounds.log_event(demo, demo.book.incubators()[0], "note", "elsewhere", demo.now_ms)
+    assert asked[0](demo.book) is before[0], "an event changes no egg"
+    before = [ask(demo.book) for ask in asked]
+    with chunks_opened(demo) as opened:
+        assert all(ask(demo.book) is was for ask, was in zip(asked, before, strict=True)) and not opened
+    findings.strike(demo, before[0].counted[-1])
+    assert all(ask(demo.book) is not was for ask, was in zip(asked, before, strict=True))

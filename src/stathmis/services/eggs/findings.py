@@ -99,8 +99,8 @@ def log_count(desk: Desk, course: Course, kind: str, n: int, at_ms: int, note: s
     if kind in ("out", "clear", "early dead", "late dead", "dead in shell", "pipped dead", "removed", "rotten"):
         left = sheet.tally.open
         if n > left:
-            what = "chicks" if kind == "out" else "eggs"
-            raise UserError(f"{n} {what}, and {count(left, 'egg')} left of {sheet.tally.eggs}.", "Is the count right?")
+            what = count(n, "chick" if kind == "out" else "egg")
+            raise UserError(f"{what}, and {count(left, 'egg')} left of {sheet.tally.eggs}.", "Is the count right?")
     desk.add(
         f"{n} {knowledge.findings()[kind].word}", [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, note, n))]
     )

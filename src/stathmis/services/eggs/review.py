@@ -9,8 +9,10 @@ from stathmis.core.hatch.hatch_stats import Rate, Tally
 from stathmis.core.hatch.review import Measured, Review, Weighed
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
+from stathmis.logbook.records import Event, Stay, StoredPlan, StoredProfile, Weighing
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.batch.course import Course
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.eggs.break_out import deaths
 from stathmis.services.eggs.evidence import (
     LaterCheck,
@@ -21,10 +23,11 @@ from stathmis.services.eggs.evidence import (
     places_differ,
 )
 from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
-from stathmis.services.eggs.tray import TraySheet, tray
+from stathmis.services.eggs.tray import TRAY_RESTS_ON, TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
 from stathmis.services.findings import judgement
 from stathmis.services.findings.judgement import EggTrace
+from stathmis.services.findings.runs import READ
 from stathmis.words import dates
 from stathmis.words.numbers import count, signed, unit_word
 
@@ -87,6 +90,7 @@ class BatchReview:
     then: str | None = None
 
 
+@finding(*READ, *TRAY_RESTS_ON, Event, Stay, StoredPlan, StoredProfile, Weighing, SETTINGS, each_minute=True)
 def batch_review(book: Book, course: Course) -> BatchReview:
     """The review of a batch as its log and its calibrations stand now."""
     sheet = tray(book, course.batch)

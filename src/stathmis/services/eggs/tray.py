@@ -9,7 +9,7 @@ from math import ceil, sqrt
 from stathmis.core.hatch.hatch_stats import Tally
 from stathmis.logbook.records import Batch, BreakOut, Egg, EggFinding
 from stathmis.services import knowledge
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.eggs.tray_shape import Place, place_in
 from stathmis.words.numbers import count
 
@@ -128,13 +128,17 @@ class TraySheet:
         return text + (f"; {gone} out of the machine" if gone else "")
 
 
+TRAY_RESTS_ON = (Egg, EggFinding, BreakOut, Batch)
+
+
+@finding(*TRAY_RESTS_ON)
 def tray(book: Book, batch: Batch) -> TraySheet:
     """The tray of a batch as it stands."""
     found = sorted((f for f in book.records(EggFinding) if f.batch_id == batch.id), key=lambda f: (f.time_ms, f.id))
     broken = [b for b in book.records(BreakOut) if b.batch_id == batch.id]
     by_mark: dict[str, list[EggFinding]] = {}
-    for finding in found:
-        by_mark.setdefault(finding.mark, []).append(finding)
+    for one in found:
+        by_mark.setdefault(one.mark, []).append(one)
     opened = {b.mark: b for b in broken if b.mark}
     eggs = [_story(egg, by_mark.get(egg.mark, []), opened) for egg in book.records(Egg) if egg.batch_id == batch.id]
     eggs.sort(key=lambda e: e.place)
@@ -195,11 +199,11 @@ def tally(
                 n[CLASSES[egg.state]] += 1
             elif egg.out:
                 n["lost"] += 1
-    for finding in counted:
-        if finding.kind == "out":
-            n["hatched"] += finding.count
-        elif finding.kind == "removed" or (finding.kind in CLASSES and finding.kind not in HATCH_ORDER):
-            n[CLASSES.get(finding.kind, "lost")] += finding.count
+    for one in counted:
+        if one.kind == "out":
+            n["hatched"] += one.count
+        elif one.kind == "removed" or (one.kind in CLASSES and one.kind not in HATCH_ORDER):
+            n[CLASSES.get(one.kind, "lost")] += one.count
     size = max(batch.eggs, len(eggs)) if whole else len(eggs)
     _add_opened(n, opened, size)
     total = max(size, sum(n.values()))

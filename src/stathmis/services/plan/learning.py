@@ -13,14 +13,16 @@ from stathmis.core.course.profile import Species
 from stathmis.core.hatch import learning
 from stathmis.core.hatch.learning import EstimatedShare, eggs_for, learn, learn_share
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Batch
+from stathmis.logbook.records import Batch, Event, Stay, StoredPlan, StoredProfile, Weighing
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course, Learned
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.eggs.evidence import hatch_day
-from stathmis.services.eggs.tray import tray
+from stathmis.services.eggs.tray import TRAY_RESTS_ON, tray
 from stathmis.services.findings import judgement, loss
+from stathmis.services.findings.runs import READ
 from stathmis.services.moisture import weights
 from stathmis.words.numbers import count, signed
 
@@ -64,6 +66,7 @@ def own_hatches(book: Book, species: str) -> tuple[tuple[int, int], ...]:
     return tuple((b.id, b.ended_ms) for b in book.records(Batch) if b.species == species and b.ended_ms is not None)
 
 
+@finding(*READ, *TRAY_RESTS_ON, Event, Stay, StoredPlan, StoredProfile, Weighing, SETTINGS)
 def learnt(book: Book, species: str) -> Learnt:
     """What the newest ended batches of a species teach; reads their whole runs."""
     kept = knowledge.species()[species]
