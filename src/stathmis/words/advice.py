@@ -316,7 +316,7 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
         return Said(_("{text}, {wanted} wanted.").format(text=text, wanted=wanted), cautions["eggs"], reasons, key=kind)
     if kind == "mix" and advice.box is not None and advice.change is not None:
         cell = advice.change.cell
-        wait = box_words.settled_words(advice.box, cell).removeprefix(", settled ") or _("in 1-3 h")
+        wait = box_words.settled_words(advice.box, cell) or _("in 1-3 h")
         water = cautions["water"] if advice.change.fill else ""
         text = _("{change_words}: {now}, about {percent} {wait}.").format(
             change_words=box_words.change_words(advice.change), now=now, percent=box_words.percent(cell), wait=wait

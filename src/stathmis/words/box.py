@@ -69,7 +69,8 @@ def headline(sheet: BoxSheet) -> str:
     if same:
         return f"Leave it as it is: {setting_words(chosen)} gives about {percent(chosen)}; {_band(grid.band)} is asked."
     wait = settled_words(sheet, chosen)
-    return f"For {_band(grid.band)}: {setting_words(chosen)}, which gives about {percent(chosen)}{wait}."
+    settled = f", settled {wait}" if wait else ""
+    return f"For {_band(grid.band)}: {setting_words(chosen)}, which gives about {percent(chosen)}{settled}."
 
 
 def cell_words(grid: Grid, cell: Cell) -> str:
@@ -105,11 +106,11 @@ def change_words(asked: Change) -> str:
 
 
 def settled_words(sheet: BoxSheet, cell: Cell) -> str:
-    """ ", settled in about 40 min", where it was seen how quickly this box settles; else empty."""
+    """ "in about 40 min", where it was seen how quickly this box settles; else empty."""
     if not any(s.used and s.state is not None and s.state.tau_s == s.state.tau_s for s in sheet.states):
         return ""
     tau, _ = sheet.box.settling_s(cell.combination.surface_cm2, cell.opening)
-    return f", settled in about {dates.duration(round(3.0 * tau * 1000))}"
+    return f"in about {dates.duration(round(3.0 * tau * 1000))}"
 
 
 def lines(book: Book, sheet: BoxSheet) -> list[str]:

@@ -19,7 +19,8 @@ class Effect:
     """One influence on one point's reference value (or reading).
 
     standard_uncertainty is in unit; sensitivity in the channel's unit per unit. shared: one error of it moves every
-    point it acts on together (a certificate), else each point has its own (flicker).
+    point it acts on together (a certificate), else each point has its own (flicker). cause: "scatter" (more readings
+    make it less), "reference" or "table" (what the reference or a fixed point brings along), else empty.
     """
 
     label: str
@@ -29,6 +30,7 @@ class Effect:
     shared: bool = False
     distribution: str = "normal"
     degrees_of_freedom: float = inf
+    cause: str = ""
 
 
 @dataclass(frozen=True)

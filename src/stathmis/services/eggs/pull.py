@@ -99,8 +99,9 @@ def take(
     if n < 1:
         raise UserError("How many chicks?", "Write a count.")
     if n > found.dry_count + found.wet:
-        left = count(found.dry_count + found.wet, "chick")
-        raise UserError(f"{n} to take off, and {left} {'is' if left.startswith('1 ') else 'are'} out.", "Count again.")
+        left = found.dry_count + found.wet
+        are = "is" if left == 1 else "are"
+        raise UserError(f"{n} to take off, and {count(left, 'chick')} {are} out.", "Count again.")
     kinds = {k: v for k, v in (weak or {}).items() if v}
     if sum(kinds.values()) > n:
         raise UserError("More weak ones than are taken off.", "Count again.")

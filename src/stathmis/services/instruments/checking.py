@@ -172,7 +172,7 @@ def _points(book: Book, draft: Draft, scatter: dict[int, Scatter]) -> tuple[list
                 value = reference_value(book, draft.channel, taken, row, scatter)
             except FieldError as error:
                 wrong.append(error)
-            problems += [Problem(i, -1 if _of_set(e.field) else r, e.field, str(e)) for e in wrong]
+            problems += [Problem(i, -1 if _of_set(e.field) else r, e.field, str(e), e.awaited) for e in wrong]
             if shown and value is not None:
                 points.append(_point(book, draft, taken, (i, r), shown, value, scatter))
     return points, list(dict.fromkeys(problems))
@@ -199,6 +199,7 @@ def _point(
         pool.deviation,
         1.0 / sqrt(len(shown)),
         degrees_of_freedom=pool.degrees_of_freedom or inf,
+        cause="scatter",
     )
     steps = Effect(OWN_STEPS, channel.unit, resolution_u(channel), distribution="rectangular")
     typed = [row.cells.get(key, "").strip() for key in ("reference", "wet", "walls", "salt", "jar")]

@@ -16,9 +16,10 @@ from stathmis.core.checks.straight_line import FitError
 from stathmis.core.uncertainty import type_b_resolution
 from stathmis.core.units import from_inside
 from stathmis.services.findings.corrections import SLOPE_ALLOWANCE
-from stathmis.services.instruments.checking import OWN_SCATTER, STEPS_IN_USE, Check
+from stathmis.services.instruments.checking import STEPS_IN_USE, Check
 from stathmis.services.instruments.draft import Draft, split_readings
 from stathmis.services.instruments.points import Point, influences_of
+from stathmis.services.instruments.reference_values import OF_REFERENCE
 from stathmis.services.instruments.zones import ZoneVerdict
 from stathmis.words.numbers import unit_word
 
@@ -98,7 +99,7 @@ def _effects(point: Point) -> tuple[Effect, ...]:
 def _more_readings(points: Sequence[Point]) -> list[Point]:
     def calmer(effects: tuple[Effect, ...], now: int) -> tuple[Effect, ...]:
         gain = sqrt(min(1.0, max(now, 1) / MORE_READINGS))
-        scatter = [e.label == OWN_SCATTER or e.label.startswith("Scatter of ") for e in effects]
+        scatter = [e.cause == "scatter" for e in effects]
         more = [e.degrees_of_freedom * MORE_READINGS / max(now, 1) for e in effects]
         return tuple(
             replace(e, sensitivity=e.sensitivity * gain, degrees_of_freedom=dof) if s else e
@@ -114,8 +115,8 @@ def _more_readings(points: Sequence[Point]) -> list[Point]:
 
 def _without_shared(points: Sequence[Point]) -> list[Point]:
     """As if the reference instrument knew the truth: its certificate, drift, own check or stated accuracy gone."""
-    own = ("Certificate of ", "Drift of ", "Own check of ", "Stated accuracy of ", "Table value, ")
-    return [replace(p, on_reference=tuple(e for e in p.on_reference if not e.label.startswith(own))) for p in points]
+    own = (OF_REFERENCE, "table")
+    return [replace(p, on_reference=tuple(e for e in p.on_reference if e.cause not in own)) for p in points]
 
 
 def _unused_salt(draft: Draft, check: Check, verdict: ZoneVerdict) -> str:
@@ -150,9 +151,7 @@ def _one_more(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Point]:
         row = fixed_points.SALTS[salt]
         wanted = correction.reading_for(row.rh[len(row.rh) // 2])
     like = min(check.points, key=lambda p: abs(p.reading - wanted))
-    effects = tuple(
-        replace(e, label=f"{e.label}, another") if e.label.startswith("Table value, ") else e for e in like.on_reference
-    )
+    effects = tuple(replace(e, label=f"{e.label}, another") if e.cause == "table" else e for e in like.on_reference)
     # taken at the curve itself: what is asked is how sure it would be, not what it would show
     true = correction.apply(wanted)[0]
     return [*check.points, replace(like, reading=wanted, reference=true, on_reference=effects, row=-1)]

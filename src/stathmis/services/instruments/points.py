@@ -12,12 +12,16 @@ from stathmis.core.checks.settling import Settling
 
 @dataclass(frozen=True)
 class Problem:
-    """What is wrong: in which set of points (-1: the whole check), which row (-1: the set), which field."""
+    """What is wrong: in which set of points (-1: the whole check), which row (-1: the set), which field.
+
+    awaited: something is still to be typed there.
+    """
 
     set_index: int
     row: int
     field: str
     text: str
+    awaited: bool = False
 
 
 @dataclass(frozen=True)

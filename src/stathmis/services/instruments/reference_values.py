@@ -32,12 +32,16 @@ WICKS: Mapping[str, tuple[str, float | None]] = {
 Source: common practice for light and still air."""
 
 
-class FieldError(ValueError):
-    """Something typed cannot be used; field is its key, the message says what to do."""
+OF_REFERENCE = "reference"
+"""The cause of what a reference instrument brings along: see Effect."""
 
-    def __init__(self, field: str, text: str) -> None:
+
+class FieldError(ValueError):
+    """Something typed cannot be used; field is its key, the message says what to do. awaited: it is not typed yet."""
+
+    def __init__(self, field: str, text: str, *, awaited: bool = False) -> None:
         super().__init__(text)
-        self.field = field
+        self.field, self.awaited = field, awaited
 
 
 @dataclass(frozen=True)
@@ -71,7 +75,7 @@ def readings_in(text: str, channel: Channel, field: str, near_c: float | None = 
             values.append(found.shown)
             units.add(found.unit)
     if not values:
-        raise FieldError(field, "A reading is missing here.")
+        raise FieldError(field, "A reading is missing here.", awaited=True)
     if len(units) > 1:
         raise FieldError(field, "This row mixes °C and °F: write all its readings in one unit.")
     return values
@@ -105,7 +109,7 @@ def temperature_in(text: str, field: str, book: Book, low: float, high: float) -
     try:
         typed = parse_typed(text)
     except NotANumberError:
-        raise FieldError(field, "A temperature is missing here, such as 22 or 72F.") from None
+        raise FieldError(field, "A temperature is missing here, such as 22 or 72F.", awaited=True) from None
     unit = typed.unit or book.temperature_unit
     if unit == "%":
         raise FieldError(field, "This field takes a temperature.")
@@ -175,15 +179,17 @@ def corrected_with_effects(
     own: list[Effect] = []
     if isinstance(force.curve, CertificateCurve):
         inside = float(np.interp(shown, force.curve.reading, force.curve.u))
-        own.append(Effect(f"Certificate of {name}", channel.unit, inside, 1.0, True))
+        own.append(Effect(f"Certificate of {name}", channel.unit, inside, 1.0, True, cause=OF_REFERENCE))
         point = book.corrections.certificate_of(channel.id, book.now_ms)[0]
         years = max(0.0, (book.now_ms - point.dated_ms) / (365.25 * DAY_MS))
         drift = point.drift_per_year * years / sqrt(3.0)
-        own.append(Effect(f"Drift of {name} since its certificate", channel.unit, drift, 1.0, True, "rectangular"))
+        since = f"Drift of {name} since its certificate"
+        own.append(Effect(since, channel.unit, drift, 1.0, True, "rectangular", cause=OF_REFERENCE))
         beyond = sqrt(max(u**2 - inside**2, 0.0))
         own.append(Effect(f"{name} beyond its certificate's points", channel.unit, beyond, 1.0, True))
     elif force.basis == "stated accuracy":
-        own.append(Effect(f"Stated accuracy of {name}", channel.unit, u, 1.0, True, "rectangular"))
+        stated = f"Stated accuracy of {name}"
+        own.append(Effect(stated, channel.unit, u, 1.0, True, "rectangular", cause=OF_REFERENCE))
     else:
         own += _own_check(name, channel, force.curve, shown, force.coverage_factor / NORMAL_95)
     per = float(difference_from_inside(1.0, unit)) / float(difference_from_inside(1.0, channel.unit))  # type: ignore[arg-type]
@@ -201,7 +207,8 @@ def _own_check(name: str, channel: Channel, curve: Correction, shown: float, few
     made = []
     for column, what in zip((basis @ root).tolist(), ("offset", "slope", "bend"), strict=False):
         label = f"Own check of {name}, {what}"
-        made.append(Effect(label, channel.unit, abs(column) * few, 1.0 if column >= 0 else -1.0, True))
+        sign = 1.0 if column >= 0 else -1.0
+        made.append(Effect(label, channel.unit, abs(column) * few, sign, True, cause=OF_REFERENCE))
     beyond = max(curve.domain[0] - shown, shown - curve.domain[1], 0.0) * curve.slope_allowance
     made.append(Effect(f"{name} beyond its checked range", channel.unit, beyond, 1.0, True))
     return made
@@ -234,6 +241,7 @@ def _read(
             False,
             "normal",
             pool.degrees_of_freedom or inf,
+            "scatter",
         )
     )
     return value, effects, instrument.name
@@ -262,7 +270,7 @@ def _steam(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Ma
 def _salt(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     salt = row.cells.get("salt", "")
     if salt not in fixed_points.SALTS:
-        raise FieldError("salt", "Choose the salt in this jar.")
+        raise FieldError("salt", "Choose the salt in this jar.", awaited=True)
     jar_c = temperature_in(row.cells.get("jar", ""), "jar", book, 0.0, 50.0)
     try:
         rh, U = fixed_points.salt_humidity(salt, jar_c)
@@ -270,7 +278,7 @@ def _salt(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Map
     except fixed_points.FixedPointError as error:
         raise FieldError("jar", f"{error}; keep the jar within it, or use another salt.") from None
     name = fixed_points.SALTS[salt].name
-    table = Effect(f"Table value, {name}", "%", U / 2.0, 1.0, True)
+    table = Effect(f"Table value, {name}", "%", U / 2.0, 1.0, True, cause="table")
     return ReferenceValue(rh, (table, *_allowed(points, channel, {"jar_c": slope})), f"{name} at {jar_c:.1f} °C")
 
 

@@ -458,7 +458,7 @@ class PointSetView(QWidget):
         widgets.difference.setText(signed(point.reference - point.reading, places) if point else "")
         problems = [p for p in check.problems if (p.set_index, p.row) == place] if check else []
         # a row that is still being typed is not scolded for what is still to come
-        waiting = [p for p in problems if "missing" in p.text or p.text.startswith("Choose the salt")]
+        waiting = [p for p in problems if p.awaited]
         real = [p for p in problems if p not in waiting]
         for key, edit in widgets.edits.items():
             set_property(edit, "wrong", any(p.field == key for p in real))
