@@ -221,8 +221,10 @@ class IncubatorColumn(QWidget):
         known = book.altitude_m is not None
         set_text(
             self._where,
-            _("{altitude_m:.0f} m · about {pressure_hpa:.0f} hPa").format(
-                altitude_m=book.altitude_m, pressure_hpa=book.pressure_hpa
+            _(
+                "{altitude_m:.0f} m · about {pressure_hpa:.0f} hPa",
+                altitude_m=book.altitude_m,
+                pressure_hpa=book.pressure_hpa,
             )
             if known
             else "",
@@ -248,7 +250,7 @@ class IncubatorColumn(QWidget):
         QTimer.singleShot(0, self, self._show_due)
         set_text(self._unit, f"{book.temperature_unit}   % RH")
         self._unit.setAccessibleName(
-            _("Temperatures in {temperature_unit}; press to switch").format(temperature_unit=book.temperature_unit)
+            _("Temperatures in {temperature_unit}; press to switch", temperature_unit=book.temperature_unit)
         )
 
     def _show_due(self) -> None:
@@ -262,4 +264,4 @@ class IncubatorColumn(QWidget):
         )
         words = f"   ·   {due} to check" if self.width() >= theme.px(252) else f" ({due})"
         self.places["instruments"].setText("&Instruments" + (words if due else ""))
-        self.places["instruments"].setAccessibleName(_("Instruments, {due} to check").format(due=due))
+        self.places["instruments"].setAccessibleName(_("Instruments, {due} to check", due=due))

@@ -43,7 +43,7 @@ class ReadingRow:
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.setFixedWidth(theme.px(92 if not view.narrow else 80))
         self.edit.setAccessibleName(
-            _("{name} shows, in {unit_word}").format(name=line.instrument.name, unit_word=unit_word(channel.unit))
+            _("{name} shows, in {unit_word}", name=line.instrument.name, unit_word=unit_word(channel.unit))
         )
         self.edit.textEdited.connect(self._typed)
         self.edit.returnPressed.connect(view.log)
@@ -97,7 +97,7 @@ class ReadingRow:
         self.problem.setText(field.problem)
         self.problem.setVisible(bool(field.problem))
         self.offer.setVisible(bool(field.offer))
-        self.offer.setText(_("Make it {offer}").format(offer=field.offer))
+        self.offer.setText(_("Make it {offer}", offer=field.offer))
         set_property(self.edit, "wrong", bool(field.problem))
         self.edit.setAccessibleDescription(field.problem)
         if field.shown is None:

@@ -262,9 +262,7 @@ class RoundView(FoldingView):
         good = [row for row in self.rows if row.judged is not None]
         wrong = [row for row in self.rows if row.field.problem]
         self.log_button.setEnabled(bool(good) and not wrong)
-        self.log_button.setText(
-            _("Log {count}").format(count=count(len(good), "reading")) if good else _("Log readings")
-        )
+        self.log_button.setText(_("Log {count}", count=count(len(good), "reading")) if good else _("Log readings"))
         hint = "Mend the marked field first" if wrong else "Enter logs them all" if good else ""
         self.log_note.setText(hint)
         self._show_verdicts({row.line.channel.id: row.judged for row in good if row.judged is not None})
@@ -309,7 +307,7 @@ class RoundView(FoldingView):
                     self.type_into(row, fields[row.line.channel.id].typed)
         if logged:
             self.time.setText("")
-            notify.tell("info", _("{count} logged. Ctrl+Z takes it back.").format(count=count(logged, "reading")))
+            notify.tell("info", _("{count} logged. Ctrl+Z takes it back.", count=count(logged, "reading")))
             if self.rows:
                 self.rows[0].edit.setFocus()
 
@@ -335,7 +333,7 @@ class RoundView(FoldingView):
         self.note.setText("")
         self.time.setText("")
         caution = f" {knowledge.cautions()['water']}" if kind == "water" else ""
-        notify.tell("info", _("{what}: logged.{caution}").format(what=EVENT_KINDS[kind], caution=caution))
+        notify.tell("info", _("{what}: logged.{caution}", what=EVENT_KINDS[kind], caution=caution))
 
     def _typed_set_point(self, text: str) -> float:
         try:
@@ -361,6 +359,4 @@ class RoundView(FoldingView):
         except UserError as error:
             notify.tell_error(error)
             return
-        notify.tell(
-            "info", _("Struck: {words}. It stays in the file; Ctrl+Z brings it back.").format(words=entry.words)
-        )
+        notify.tell("info", _("Struck: {words}. It stays in the file; Ctrl+Z brings it back.", words=entry.words))

@@ -34,7 +34,7 @@ class _Row(QWidget):
         self._when.setFixedWidth(width)
         self._when.setVisible(bool(when))
         set_text(self._words, words)
-        self._strike.setAccessibleName(_("Strike {words}").format(words=", ".join(w for w in (words, when) if w)))
+        self._strike.setAccessibleName(_("Strike {words}", words=", ".join(w for w in (words, when) if w)))
 
 
 class StrikeList(QWidget):

@@ -106,7 +106,7 @@ class _Line(QWidget):
         window = "" if task.daily else f" ({tasks.window_words(book, task)})"
         set_text(self._how, f"{task.about}{window}. {task.why} {task.how}" if opened else "")
         set_text(self._caution, task.caution if opened else "")
-        self.why.setAccessibleName(_("Why {title} is left out").format(title=task.title))
+        self.why.setAccessibleName(_("Why {title} is left out", title=task.title))
         for widget, shown in (
             (self._how, opened),
             (self._caution, opened and bool(task.caution)),
@@ -197,7 +197,7 @@ class TodayList(QWidget):
             machine = task.incubator.name
             line.show_task(book, task, name, opened=self._open == (task.subject, task.step))
         left = len(self.tasks) - len(listed)
-        set_text(self._more, _("{left} more in the planner").format(left=left))
+        set_text(self._more, _("{left} more in the planner", left=left))
         self._more.setVisible(left > 0)
         if focused is not None and focused in self.ticks:
             self.ticks[focused].setFocus()
@@ -235,7 +235,7 @@ class TodayList(QWidget):
                 tick.setChecked(state != "open")
             return
         if said:
-            notify.tell("info", _("{said} Ctrl+Z takes it back.").format(said=said))
+            notify.tell("info", _("{said} Ctrl+Z takes it back.", said=said))
 
     def tick_next(self) -> None:
         """The first open task is done."""

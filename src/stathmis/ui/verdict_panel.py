@@ -54,7 +54,7 @@ class VerdictLines(QWidget):
         if verdict.time_ms < book.now_ms - 60_000 and not fresh:
             names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
             ago = dates.duration(book.now_ms - verdict.time_ms)
-            sentence = f"{sentence} {_('Read {ago} ago ({names}).').format(ago=ago, names=names)}".strip()
+            sentence = f"{sentence} {_('Read {ago} ago ({names}).', ago=ago, names=names)}".strip()
         set_text(self._sentence, sentence)
 
 

@@ -64,7 +64,7 @@ def said(book: Book, advice: Advice) -> Said:
 def short(book: Book, advice: Advice) -> str:
     """A piece of advice in a few words, for a narrow card."""
     if isinstance(advice, InstrumentAdvice):
-        return _("check the {name}").format(name=advice.judged.instrument.name)
+        return _("check the {name}", name=advice.judged.instrument.name)
     if isinstance(advice, MoistureAdvice):
         if advice.kind == "mix" and advice.change is not None:
             from stathmis.words import box as box_words
@@ -106,7 +106,7 @@ def why(book: Book, reason: Reason) -> tuple[str, ...]:
     lines = [last_words(book, reason.last, book.now_ms)] if reason.last is not None else []
     if reason.verdict is not None:
         lines += _readings(book, reason.verdict)
-    lines.append(_(RULES[reason.rule]).format(states=count(reason.states, "settled state")))
+    lines.append(_(RULES[reason.rule], states=count(reason.states, "settled state")))
     return tuple(lines)
 
 
@@ -115,18 +115,22 @@ def _readings(book: Book, verdict: Verdict) -> list[str]:
     lines = []
     for r in verdict.readings:
         corrected = with_u(r.corrected.value, r.corrected.U, verdict.quantity, unit)
-        shows = _("{name} shows {shown:g} {unit_word}").format(
-            name=r.instrument.name, shown=r.shown, unit_word=unit_word(r.channel.unit)
+        shows = _(
+            "{name} shows {shown:g} {unit_word}",
+            name=r.instrument.name,
+            shown=r.shown,
+            unit_word=unit_word(r.channel.unit),
         )
         lines.append(
-            _("{shows}; {mean_of}corrected {corrected}.").format(shows=shows, mean_of=mean_of(r), corrected=corrected)
+            _("{shows}; {mean_of}corrected {corrected}.", shows=shows, mean_of=mean_of(r), corrected=corrected)
         )
     together = with_u(verdict.corrected.value, verdict.corrected.U, verdict.quantity, unit)
-    lines.append(_("Together, weighed by their uncertainty: {together} (95 %).").format(together=together))
+    lines.append(_("Together, weighed by their uncertainty: {together} (95 %).", together=together))
     if verdict.band is not None:
         lines.append(
-            _("Band now: {band_text}.").format(
-                band_text=band_text(verdict.band.low, verdict.band.high, verdict.quantity, unit)
+            _(
+                "Band now: {band_text}.",
+                band_text=band_text(verdict.band.low, verdict.band.high, verdict.quantity, unit),
             )
         )
     return lines
@@ -134,11 +138,7 @@ def _readings(book: Book, verdict: Verdict) -> list[str]:
 
 def mean_of(judged: Judged) -> str:
     """ "mean of the last 2 h 40 min, " for a logger, else empty."""
-    return (
-        _("mean of the last {duration}, ").format(duration=dates.duration(judged.mean_s * 1000.0))
-        if judged.mean_s
-        else ""
-    )
+    return _("mean of the last {duration}, ", duration=dates.duration(judged.mean_s * 1000.0)) if judged.mean_s else ""
 
 
 def _settling(book: Book, upset: Upset) -> str:
@@ -147,9 +147,7 @@ def _settling(book: Book, upset: Upset) -> str:
     again = book.local(upset.until_ms)
     ago = dates.duration(book.now_ms - upset.time_ms)
     happened = _(HAPPENED.get(upset.kind, "Something was done"))
-    return _("{happened} {ago} ago; let it settle until {clock}.").format(
-        happened=happened, ago=ago, clock=dates.clock(again)
-    )
+    return _("{happened} {ago} ago; let it settle until {clock}.", happened=happened, ago=ago, clock=dates.clock(again))
 
 
 def heat(book: Book, advice: HeatAdvice) -> Said:
@@ -165,7 +163,7 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
         hot = max((r.newest or r.corrected for r in verdict.readings), key=lambda c: c.value)
         hot = hot if hot.value > verdict.corrected.value else verdict.corrected
         return Said(
-            _("Cool it now: {with_u}.").format(with_u=with_u(hot.value, hot.U, "temperature", unit)),
+            _("Cool it now: {with_u}.", with_u=with_u(hot.value, hot.U, "temperature", unit)),
             _("Open the lid for a few minutes, look at the fan and the set point, then watch it come down."),
             reasons,
             urgent=True,
@@ -173,7 +171,7 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
         )
     if kind == "wait" and advice.upset is not None:
         return Said(
-            _("Wait. {settling}").format(settling=_settling(book, advice.upset)),
+            _("Wait. {settling}", settling=_settling(book, advice.upset)),
             _("One change at a time."),
             reasons,
             key="wait heat",
@@ -181,7 +179,7 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
     if kind == "young":
         return Said(
             _("Leave the controller alone today."),
-            _("The eggs are still warming. {cautions}").format(cautions=knowledge.cautions()["chase"]),
+            _("The eggs are still warming. {cautions}", cautions=knowledge.cautions()["chase"]),
             reasons,
             key="young",
         )
@@ -204,8 +202,10 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
             if advice.step_k <= 0:
                 then = _(" Only when all are well: lower the set point by {step:.1f} {unit} and read again in 3 h.")
             return Said(
-                _("Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.").format(
-                    now=now, wanted=wanted
+                _(
+                    "Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.",
+                    now=now,
+                    wanted=wanted,
                 ),
                 _("Tenths on the controller do not explain that.")
                 + (then.format(step=step, unit=unit) if step else ""),
@@ -215,8 +215,11 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
         if kind == "passing" and advice.mean is not None:
             mean = with_u(advice.mean.value.value, advice.mean.value.U, "temperature", unit)
             return Said(
-                _("Leave the set point: {now} now, but {mean} over the last {hours:.0f} h.").format(
-                    now=now, mean=mean, hours=advice.mean.hours
+                _(
+                    "Leave the set point: {now} now, but {mean} over the last {hours:.0f} h.",
+                    now=now,
+                    mean=mean,
+                    hours=advice.mean.hours,
                 ),
                 _("The room, the lid or the eggs pull it just now; look again in an hour or two."),
                 reasons,
@@ -224,11 +227,13 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
             )
         swing = float(difference_from_inside(advice.swing_k, unit))
         return Said(
-            _("Read it again over the next hours: {now} now, {wanted} wanted.").format(now=now, wanted=wanted),
+            _("Read it again over the next hours: {now} now, {wanted} wanted.", now=now, wanted=wanted),
             _(
                 "One reading is a moment of the thermostat's swing (± {swing:.1f} {unit}): too little to "
-                "move the set point by."
-            ).format(swing=swing, unit=unit),
+                "move the set point by.",
+                swing=swing,
+                unit=unit,
+            ),
             reasons,
             key="sample",
         )
@@ -253,9 +258,11 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
         )
     if advice.kind == "leave":
         return Said(
-            _("Leave it at {set_point:.1f} {unit}.").format(set_point=c.set_point, unit=unit),
-            _("The mean is {exact:.2f} {unit} from the middle: less than half a tenth step of the controller.").format(
-                exact=abs(c.exact), unit=unit
+            _("Leave it at {set_point:.1f} {unit}.", set_point=c.set_point, unit=unit),
+            _(
+                "The mean is {exact:.2f} {unit} from the middle: less than half a tenth step of the controller.",
+                exact=abs(c.exact),
+                unit=unit,
             ),
             reasons,
             key="leave",
@@ -265,9 +272,7 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
         if c.exact <= 0:
             seems = _("The mean seems {exact:.2f} {unit} high, less than its uncertainty.")
         return Said(
-            _("Leave it at {set_point:.1f} {unit} for now: can't tell.").format(
-                set_point=c.set_point - c.change, unit=unit
-            ),
+            _("Leave it at {set_point:.1f} {unit} for now: can't tell.", set_point=c.set_point - c.change, unit=unit),
             seems.format(exact=abs(c.exact), unit=unit) + " " + _("A better check of the thermometer would settle it."),
             reasons,
             key="unclear",
@@ -277,8 +282,10 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
         turn = _("Set it down by {change:.1f} {unit}, to {to:.1f} {unit}.")
     return Said(
         turn.format(change=abs(c.change), unit=unit, to=c.set_point),
-        _("The air then stands {left:.2f} {unit} from the middle. One change, then wait 3 h before judging it.").format(
-            left=abs(c.left), unit=unit
+        _(
+            "The air then stands {left:.2f} {unit} from the middle. One change, then wait 3 h before judging it.",
+            left=abs(c.left),
+            unit=unit,
         ),
         reasons,
         key="center",
@@ -293,8 +300,8 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
     reasons = why(book, advice.reason)
     last = last_words(book, advice.last, book.now_ms) if advice.last is not None else ""
     cautions = knowledge.cautions()
-    now = _("{value_text} % RH now").format(
-        value_text=value_text(verdict.corrected.value, verdict.corrected.U, "humidity", "%")
+    now = _(
+        "{value_text} % RH now", value_text=value_text(verdict.corrected.value, verdict.corrected.U, "humidity", "%")
     )
     band = verdict.band
     wanted = "" if band is None else band_text(band.low, band.high, "humidity", "%")
@@ -302,45 +309,42 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
         return Said(box_words.doubt(advice.box), last, reasons, key=kind)
     if kind == "wait" and advice.upset is not None:
         return Said(
-            _("Wait. {settling}").format(settling=_settling(book, advice.upset)),
+            _("Wait. {settling}", settling=_settling(book, advice.upset)),
             _("One change at a time."),
             reasons,
             key="wait moisture",
         )
     if kind in ("moisten", "air"):
-        text = (
-            _("Moisten the substrate: {now}").format(now=now)
-            if kind == "moisten"
-            else _("Air the box: {now}").format(now=now)
-        )
-        return Said(_("{text}, {wanted} wanted.").format(text=text, wanted=wanted), cautions["eggs"], reasons, key=kind)
+        text = _("Moisten the substrate: {now}", now=now) if kind == "moisten" else _("Air the box: {now}", now=now)
+        return Said(_("{text}, {wanted} wanted.", text=text, wanted=wanted), cautions["eggs"], reasons, key=kind)
     if kind == "mix" and advice.box is not None and advice.change is not None:
         cell = advice.change.cell
         wait = box_words.settled_words(advice.box, cell) or _("in 1-3 h")
         water = cautions["water"] if advice.change.fill else ""
-        text = _("{change_words}: {now}, about {percent} {wait}.").format(
-            change_words=box_words.change_words(advice.change), now=now, percent=box_words.percent(cell), wait=wait
+        text = _(
+            "{change_words}: {now}, about {percent} {wait}.",
+            change_words=box_words.change_words(advice.change),
+            now=now,
+            percent=box_words.percent(cell),
+            wait=wait,
         )
-        return Said(
-            text, _("{last} Read again in an hour. {water}").format(last=last, water=water).strip(), reasons, key=kind
-        )
+        return Said(text, _("{last} Read again in an hour. {water}", last=last, water=water).strip(), reasons, key=kind)
     if kind == "more water":
-        note = _("{last} Warm water, through the port if there is one; read again in an hour. {cautions}").format(
-            last=last, cautions=cautions["water"]
+        note = _(
+            "{last} Warm water, through the port if there is one; read again in an hour. {cautions}",
+            last=last,
+            cautions=cautions["water"],
         )
         return Said(
-            _("Add water surface: {now}, {wanted} wanted.").format(now=now, wanted=wanted),
-            note.strip(),
-            reasons,
-            key=kind,
+            _("Add water surface: {now}, {wanted} wanted.", now=now, wanted=wanted), note.strip(), reasons, key=kind
         )
     if kind == "lid shut":
         text = _(
-            "Leave the lid shut: {now} is usual while chicks dry. Open the vent more if the window streams."
-        ).format(now=now)
+            "Leave the lid shut: {now} is usual while chicks dry. Open the vent more if the window streams.", now=now
+        )
         return Said(text, cautions["eggs"], reasons, key=kind)
-    note = _("{last} Never close a vent completely. Read again in an hour.").format(last=last)
-    text = _("Open the vent a step, or cover part of the water: {now}, {wanted} wanted.").format(now=now, wanted=wanted)
+    note = _("{last} Never close a vent completely. Read again in an hour.", last=last)
+    text = _("Open the vent a step, or cover part of the water: {now}, {wanted} wanted.", now=now, wanted=wanted)
     return Said(text, note.strip(), reasons, key=kind)
 
 
@@ -350,14 +354,14 @@ def _instrument(book: Book, advice: InstrumentAdvice) -> Said:
     reasons = why(book, advice.reason)
     if advice.kind == "disagrees":
         return Said(
-            _("Check the {name}: it disagrees with the others beyond their uncertainties.").format(name=name),
+            _("Check the {name}: it disagrees with the others beyond their uncertainties.", name=name),
             _("Until then lean on the instrument with the narrowest bubble."),
             reasons,
             key=f"check {advice.judged.channel.id}",
         )
     U = u_text(advice.judged.corrected.U, advice.verdict.quantity, unit)
     return Said(
-        _("Check the {name}: {U} {unit_word} is too coarse to tell.").format(name=name, U=U, unit_word=unit_word(unit)),
+        _("Check the {name}: {U} {unit_word} is too coarse to tell.", name=name, U=U, unit_word=unit_word(unit)),
         _("Under Instruments, compare it with your reference."),
         reasons,
         key=f"check {advice.judged.channel.id}",
@@ -371,6 +375,10 @@ def mean_words(book: Book, advice: HeatAdvice) -> str:
     unit = book.temperature_unit
     mean = with_u(advice.mean.value.value, advice.mean.value.U, "temperature", unit)
     middle = f"{value_text(advice.band.middle, 0.5, 'temperature', unit)} {unit}"
-    return _("mean {mean} over {hours:.0f} h ({count}); to hold: {middle}").format(
-        mean=mean, hours=advice.mean.hours, count=count(advice.mean.readings, "reading"), middle=middle
+    return _(
+        "mean {mean} over {hours:.0f} h ({count}); to hold: {middle}",
+        mean=mean,
+        hours=advice.mean.hours,
+        count=count(advice.mean.readings, "reading"),
+        middle=middle,
     )

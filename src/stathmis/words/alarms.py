@@ -26,12 +26,12 @@ def said(book: Book, alarm: Alarm) -> Told:
     at, limit = (number(c, "temperature", unit) for c in (alarm.celsius, alarm.limit_c))
     if alarm.kind == "silent" and alarm.probe is not None:
         return Told(
-            _("{name} has been silent for {minutes} min.").format(name=alarm.probe.probe.name, minutes=alarm.minutes),
-            _("Check its lead and power ({state}).").format(state=state(alarm.probe)),
+            _("{name} has been silent for {minutes} min.", name=alarm.probe.probe.name, minutes=alarm.minutes),
+            _("Check its lead and power ({state}).", state=state(alarm.probe)),
         )
     if alarm.kind == "hot":
         return Told(
-            _("{name}: the air is at {at}. Cool it now.").format(name=name, at=at),
+            _("{name}: the air is at {at}. Cool it now.", name=name, at=at),
             _("Eggs at 40 °C and more are in danger at once."),
         )
     if alarm.kind == "eggs":
@@ -49,9 +49,7 @@ def said(book: Book, alarm: Alarm) -> Told:
             _("A steady way out of the band is no lid opening: look at heater, lid and room."),
         )
     return Told(
-        _("{name}: the air has been at {at} for {minutes} min and more.").format(
-            name=name, at=at, minutes=alarm.minutes
-        ),
+        _("{name}: the air has been at {at} for {minutes} min and more.", name=name, at=at, minutes=alarm.minutes),
         _("No lid opening was logged. If you opened it, log it and this is quiet."),
     )
 

@@ -1,6 +1,6 @@
 """The one catalogue of sentences: what is said is looked up in the window's language, English where there is none.
 
-A sentence is marked with _ (ngettext where a number decides its form) and filled in with format, so that a translator
+A sentence is marked with _ (ngettext where a number decides its form), with places to fill in, so that a translator
 sees it whole.
 """
 
@@ -20,11 +20,12 @@ def speak(languages: list[str]) -> None:
     _found = gettext.translation(DOMAIN, folder, languages, fallback=True)
 
 
-def _(sentence: str) -> str:
-    """A sentence in the window's language."""
-    return _found.gettext(sentence)
+def _(sentence: str, **filled: object) -> str:
+    """A sentence in the window's language, its {places} filled in."""
+    found = _found.gettext(sentence)
+    return found.format(**filled) if filled else found
 
 
-def ngettext(one: str, several: str, number: int) -> str:
-    """The form of a sentence that goes with a number."""
-    return _found.ngettext(one, several, number)
+def ngettext(one: str, several: str, number: int, **filled: object) -> str:
+    """The form of a sentence that goes with a number, its {places} filled in."""
+    return _found.ngettext(one, several, number).format(**filled)

@@ -87,9 +87,9 @@ def duration(ms: float) -> str:
     """A length of time: "40 min", "1 h 30 min", "3 days"."""
     minutes = round(abs(ms) / 60_000)
     if minutes < 60:
-        return _("{minutes} min").format(minutes=minutes)
+        return _("{minutes} min", minutes=minutes)
     if minutes < 48 * 60:
         hours, rest = divmod(minutes, 60)
-        return _("{hours} h {rest} min").format(hours=hours, rest=rest) if rest else _("{hours} h").format(hours=hours)
+        return _("{hours} h {rest} min", hours=hours, rest=rest) if rest else _("{hours} h", hours=hours)
     days = round(minutes / 1440)
-    return ngettext("{days} day", "{days} days", days).format(days=days)
+    return ngettext("{days} day", "{days} days", days, days=days)

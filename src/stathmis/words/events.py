@@ -41,15 +41,15 @@ def details(book: Book, event: Event) -> str:
     elif event.kind == "lid" and event.detail == "open":
         said.append("open")
     elif event.kind == "lid" and event.minutes is not None:
-        said.append(_("shut after {minutes:.0f} min").format(minutes=event.minutes))
+        said.append(_("shut after {minutes:.0f} min", minutes=event.minutes))
     elif event.kind == "alarm":
         # older logs keep the alarm's own words as a note
         said += [ALARM_KINDS.get(part, part) for part in event.detail.split(", ") if part]
     elif event.minutes is not None:
         hours = event.minutes / 60.0
-        said.append(f"{hours:g} h" if event.minutes >= 60.0 else _("{minutes:.0f} min").format(minutes=event.minutes))
+        said.append(f"{hours:g} h" if event.minutes >= 60.0 else _("{minutes:.0f} min", minutes=event.minutes))
     if event.room_c is not None:
-        said.append(_("room {number}").format(number=number(event.room_c, "temperature", book.temperature_unit)))
+        said.append(_("room {number}", number=number(event.room_c, "temperature", book.temperature_unit)))
     if event.kind == "vent" and event.opening is not None and not event.note:
         said.append(opening_words(event.opening))
     if event.note:
@@ -75,4 +75,4 @@ def opening_words(opening: float) -> str:
     near = min(names, key=lambda n: abs(n - opening))
     if abs(near - opening) < 0.02:
         return names[near]
-    return _("a third open") if abs(opening - 1 / 3) < 0.02 else _("{opening:.0f} % open").format(opening=100 * opening)
+    return _("a third open") if abs(opening - 1 / 3) < 0.02 else _("{opening:.0f} % open", opening=100 * opening)

@@ -9,7 +9,7 @@ from stathmis.words.catalogue import _
 def state(probe: ProbeStatus) -> str:
     """ "reading", "silent", or what keeps it from being read."""
     if not probe.status.connected:
-        return _("not connected: {trouble}").format(trouble=probe.status.trouble)
+        return _("not connected: {trouble}", trouble=probe.status.trouble)
     if probe.silent:
         return _("connected, but silent")
     return _("reading") if probe.status.good else _("waiting for the first line")

@@ -21,8 +21,8 @@ def sentence(book: Book, verdict: Verdict) -> str:
     unit = book.shown_unit(verdict.quantity)
     band = band_text(verdict.band.low, verdict.band.high, verdict.quantity, unit)
     if verdict.decision == INSIDE:
-        return _("On profile: inside {band}.").format(band=band)
+        return _("On profile: inside {band}.", band=band)
     if verdict.decision == OUTSIDE:
         beyond = _("Below the band {band}.") if verdict.low else _("Above the band {band}.")
         return beyond.format(band=band)
-    return _("Can't tell: the bubble lies across the edge of {band}.").format(band=band)
+    return _("Can't tell: the bubble lies across the edge of {band}.", band=band)

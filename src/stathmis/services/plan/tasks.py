@@ -126,7 +126,10 @@ def today(book: Book, at_ms: int | None = None) -> list[Task]:
     return list(_today(book, at_ms, book.temperature_unit))
 
 
-@finding(*PLANS_REST_ON, TaskMark, Event, Stay, StoredProfile, Weighing, EggFinding, each_minute=True)
+TASKS_REST_ON = (*PLANS_REST_ON, TaskMark, Event, Stay, StoredProfile, Weighing, EggFinding)
+
+
+@finding(*TASKS_REST_ON, each_minute=True)
 def _today(book: Book, at_ms: int | None, _unit: str) -> tuple[Task, ...]:
     now = book.now_ms if at_ms is None else at_ms
     known = marks(book)

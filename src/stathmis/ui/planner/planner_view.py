@@ -7,20 +7,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import (
-    Away,
-    Batch,
-    EggFinding,
-    Event,
-    Incubator,
-    PlanMove,
-    Stay,
-    StoredPlan,
-    StoredProfile,
-    TaskMark,
-    Weighing,
-)
-from stathmis.logbook.snapshot import SETTINGS
+from stathmis.logbook.records import Away
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks
@@ -35,22 +22,7 @@ from stathmis.ui.theme import Theme
 class PlannerView(FoldingView):
     """Plans on a calendar, the step looked at, what is in the way, and a new plan."""
 
-    rests_on = frozenset[type | str](
-        {
-            Away,
-            Batch,
-            EggFinding,
-            Event,
-            Incubator,
-            PlanMove,
-            Stay,
-            StoredPlan,
-            StoredProfile,
-            TaskMark,
-            Weighing,
-            SETTINGS,
-        }
-    )
+    rests_on = frozenset[type | str]({*tasks.TASKS_REST_ON, Away})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
