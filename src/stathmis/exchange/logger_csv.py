@@ -197,16 +197,32 @@ def _parse_times(
         bad = ~np.isfinite(seconds)
         faults.add(lines[bad & ~missing], "no time in this row")
         return np.where(bad, _NOT_A_TIME, np.round(np.where(bad, 0, seconds) * 1000)).astype(np.int64), missing
-    form = time_format(sample, order)
+    form, later = time_format(sample, order) or "ISO8601", pd.Timedelta(0)
+    if "%p" in form:
+        text, later = _without_half_days(text)
+        form = form.replace("%I", "%H").replace("%p", "").strip()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        parsed = pd.to_datetime(text, format=form or "ISO8601", errors="coerce", utc=aware)
+        parsed = pd.to_datetime(text, format=form, errors="coerce", utc=aware) + later
     unreadable = parsed.isna().to_numpy()
     faults.add(lines[unreadable & ~missing], "no time in this row")
     stamps = _milliseconds(parsed.dt.tz_localize(None) if aware else parsed)
     if aware or zone is None:
         return stamps, missing
     return _localized(pd.Series(stamps), zone, unreadable, lines, faults), missing
+
+
+def _without_half_days(text: Any) -> tuple[Any, Any]:
+    """Times (a pandas Series) of a face of twelve hours without am and pm, and what those add; blank where none is.
+
+    Not left to strptime, which knows the halves of the day in the computer's language only.
+    """
+    import pandas as pd
+
+    found = text.str.extract(r"^(.*[ T]0?([1-9]|1[0-2])[:.]\d.*?)\s*([ap])m\s*$", flags=re.IGNORECASE)
+    noon, pm = found[1] == "12", found[2].str.lower() == "p"
+    hours = pm.astype(int) * 12 - noon.astype(int) * 12
+    return found[0].fillna(""), pd.to_timedelta(hours, unit="h")
 
 
 def _plain_iso(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDArray[np.int64] | None:

@@ -27,8 +27,8 @@ def test_the_band_of_a_fitted_drift_holds_the_truth() -> None:
 def test_before_three_checks_a_usual_rate_stands_in() -> None:
     two = fit_drift([0.0, 200.0], [0.1, 0.4], 0.05, 0.0005)
     assert not two.fitted and not two.seen and two.rate == 0.0 and two.value == 0.4
-    assert two.at(200.0)[1] == pytest.approx(1.96 * 0.05)
-    assert two.at(600.0)[1] == pytest.approx(1.96 * np.hypot(0.05, 0.2))
+    assert two.at(200.0)[1] == pytest.approx(1.96 * 0.05, rel=1e-3)
+    assert two.at(600.0)[1] == pytest.approx(1.96 * np.hypot(0.05, 0.2), rel=1e-3)
     # three checks on two days are two
     assert not fit_drift([0.0, 0.0, 200.0], [0.1, 0.1, 0.4], 0.05, 0.0005).fitted
 
@@ -61,8 +61,8 @@ def test_one_instruments_error_cancels_between_places() -> None:
     one = evenness([37.2, 37.5, 37.8], 0.02, [0, 0, 0], [0.5])
     several = evenness([37.2, 37.5, 37.8], 0.02, [0, 1, 2], [0.5, 0.5, 0.5])
     assert one.spread == several.spread == pytest.approx(0.6)
-    assert one.U_spread == pytest.approx(1.96 * np.sqrt(2) * 0.02)
-    assert several.U_spread == pytest.approx(1.96 * np.sqrt(2) * np.hypot(0.02, 0.5))
+    assert one.U_spread == pytest.approx(1.96 * np.sqrt(2) * 0.02, rel=1e-3)
+    assert several.U_spread == pytest.approx(1.96 * np.sqrt(2) * np.hypot(0.02, 0.5), rel=1e-3)
     assert one.seen and not several.seen
     assert (one.warmest, one.coldest) == (2, 0)
     with pytest.raises(FitError, match="two or more"):

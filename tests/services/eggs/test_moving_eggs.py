@@ -23,6 +23,7 @@ from stathmis.services.files import logger_import
 from stathmis.services.findings import judgement, trace
 from stathmis.services.instruments import places
 from stathmis.services.moisture import weights
+from stathmis.words import dates
 
 SHAPES: list[TrayShape] = ["grid", "rows", "ring"]
 
@@ -72,7 +73,7 @@ def again(desk: Desk, course: Course) -> Course:
 def test_one_by_one_with_what_is_known(desk: Desk) -> None:
     course = fresh(desk)
     laid = desk.book.local(course.batch.set_ms - 4 * DAY_MS)
-    known = Described("Marans", "hen 7", "own flock", f"{laid.day} {laid:%b}", "58,3", "brown")
+    known = Described("Marans", "hen 7", "own flock", dates.day(laid), "58,3", "brown")
     assert laying.add_egg(desk, course, "A1", known) == "A1"
     assert laying.add_egg(desk, course, "", Described()) == "1"
     egg = tray.tray(desk.book, course.batch).egg("A1")
