@@ -2,29 +2,46 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.services import rounds
+from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Judged, judge_reading
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import Line, RoundSheet
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import button, label, rule, set_property, set_text
+from stathmis.ui.theme import Theme
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import u_text, unit_word, value_text, with_u
 from stathmis.words.verdicts import word as word_of
 
-if TYPE_CHECKING:
-    from stathmis.ui.round_view import RoundView
+
+class Round(Protocol):
+    """The page its rows stand on."""
+
+    desk: Desk
+    theme: Theme
+    sheet: RoundSheet
+
+    @property
+    def narrow(self) -> bool:
+        """Whether there is little room."""
+
+    def typed(self) -> None:
+        """Something was typed."""
+
+    def log(self) -> None:
+        """Log what was typed."""
 
 
 class ReadingRow:
     """The widgets of one instrument's line, in a shared grid, and what was typed there."""
 
-    def __init__(self, view: RoundView, grid: QGridLayout, row: int, line: Line) -> None:
+    def __init__(self, view: Round, grid: QGridLayout, row: int, line: Line) -> None:
         self._view, self.line = view, line
         theme = view.theme
         channel = line.channel
@@ -123,7 +140,7 @@ class ReadingRow:
 class ReadingGrid(QWidget):
     """The lines of one incubator. shape: what it was built for; another shape needs another grid."""
 
-    def __init__(self, view: RoundView, sheet: RoundSheet, shape: object) -> None:
+    def __init__(self, view: Round, sheet: RoundSheet, shape: object) -> None:
         super().__init__()
         self.shape = shape
         self.rows: list[ReadingRow] = []
