@@ -64,7 +64,10 @@ def test_the_same_readings_come_out(
     lines = ["# made by a logger"] * preamble
     lines.append(separator.join(("Date and time", f"Temp ({'°F' if fahrenheit else '°C'})", "Humidity")))
     for at, t, h in zip(stamps, shown, humidity, strict=True):
-        lines.append(separator.join((at.astimezone(local).strftime(WAYS[way]), cell(t), cell(h))))
+        own = at.astimezone(local)
+        # a logger's own letters, whatever the computer's language makes of %p
+        form = WAYS[way].replace("%p", "AM" if own.hour < 12 else "PM")
+        lines.append(separator.join((own.strftime(form), cell(t), cell(h))))
     path = tmp_path_factory.mktemp("csv") / "log.csv"
     path.write_bytes((ending.join(lines) + ending).encode("utf-8-sig" if bom else "utf-8"))
 

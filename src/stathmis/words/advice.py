@@ -293,9 +293,6 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
 
 
 def _moisture(book: Book, advice: MoistureAdvice) -> Said:
-    # read in with the first box that is learned: the first paint does not wait for it
-    from stathmis.words import box as box_words
-
     verdict, kind = advice.verdict, advice.kind
     reasons = why(book, advice.reason)
     last = last_words(book, advice.last, book.now_ms) if advice.last is not None else ""
@@ -306,6 +303,9 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
     band = verdict.band
     wanted = "" if band is None else band_text(band.low, band.high, "humidity", "%")
     if kind == "doubt" and advice.box is not None:
+        # read in with the first box that is learned: the first paint does not wait for it
+        from stathmis.words import box as box_words
+
         return Said(box_words.doubt(advice.box), last, reasons, key=kind)
     if kind == "wait" and advice.upset is not None:
         return Said(
@@ -318,6 +318,8 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
         text = _("Moisten the substrate: {now}", now=now) if kind == "moisten" else _("Air the box: {now}", now=now)
         return Said(_("{text}, {wanted} wanted.", text=text, wanted=wanted), cautions["eggs"], reasons, key=kind)
     if kind == "mix" and advice.box is not None and advice.change is not None:
+        from stathmis.words import box as box_words
+
         cell = advice.change.cell
         wait = box_words.settled_words(advice.box, cell) or _("in 1-3 h")
         water = cautions["water"] if advice.change.fill else ""

@@ -8,6 +8,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core.series import median
+
 Array = NDArray[np.float64]
 
 SHARP_K = 1.0
@@ -101,7 +103,7 @@ def cycling(times_s: ArrayLike, values: ArrayLike, noise: float = 0.02) -> Cycli
         raise ValueError("one value is needed for each time")
     if t.size < 32:
         return None
-    step = float(np.median(np.diff(t)))
+    step = median(np.diff(t))
     half = max(2, round(1800.0 / step))
     sums = np.concatenate([[0.0], np.cumsum(v)])
     low, high = np.maximum(np.arange(t.size) - half, 0), np.minimum(np.arange(t.size) + half + 1, t.size)
@@ -112,11 +114,11 @@ def cycling(times_s: ArrayLike, values: ArrayLike, noise: float = 0.02) -> Cycli
     if turns.size < 5:
         return None
     periods = np.diff(t[turns])
-    usual = float(np.median(periods))
+    usual = median(periods)
     if usual < 3.0 * step or float(np.quantile(periods, 0.75) - np.quantile(periods, 0.25)) > 0.5 * usual:
         return None
     swings = [0.5 * float(np.ptp(off[a:b])) for a, b in pairwise(turns.tolist())]
-    return Cycling(usual, float(np.median(swings)), int(turns.size - 1))
+    return Cycling(usual, median(swings), int(turns.size - 1))
 
 
 @dataclass(frozen=True)
@@ -146,7 +148,7 @@ def cycle_mean(times_s: ArrayLike, values: ArrayLike, noise: float = 0.02) -> Cy
     t, v = np.asarray(times_s, dtype=np.float64), np.asarray(values, dtype=np.float64)
     if t.shape != v.shape or t.ndim != 1 or t.size < 2:
         raise ValueError("two values or more are needed, one for each time")
-    off = v - float(np.median(v))
+    off = v - median(v)
     limit = max(noise, 0.25 * float(np.std(off)))
     side = np.where(off > limit, 1, np.where(off < -limit, -1, 0))
     seen = np.flatnonzero(side)

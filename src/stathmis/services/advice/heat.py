@@ -17,6 +17,7 @@ from stathmis.core.checks.places import Centering, center
 from stathmis.core.conformity import INSIDE, OUTSIDE, decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import cycling
+from stathmis.core.series import median
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.logbook.records import Event, Incubator
@@ -222,7 +223,7 @@ def _mean(book: Book, incubator: Incubator, course: Course | None, now: int) -> 
 
 def _mean_of(run: Run) -> Mean | None:
     # an open lid says nothing about the set point
-    shut = np.abs(run.corrected - np.median(run.corrected)) <= OPENING_K
+    shut = np.abs(run.corrected - median(run.corrected)) <= OPENING_K
     times, values = run.times_ms[shut], run.corrected[shut]
     hours = float(times[-1] - times[0]) / HOUR_MS if times.size else 0.0
     if times.size < 3 or hours < 2.0:
@@ -231,7 +232,7 @@ def _mean_of(run: Run) -> Mean | None:
     value = float(np.trapezoid(values, seconds) / seconds[-1])
     # a thermostat's swing is followed by a logger; hand readings only sample it
     scatter = 0.0 if run.dense else float(np.std(values, ddof=1)) / sqrt(times.size)
-    u = hypot(float(np.median(run.u)), scatter)
+    u = hypot(median(run.u), scatter)
     return Mean(Corrected(value, NORMAL_95 * u), hours, int(times.size), run.dense)
 
 

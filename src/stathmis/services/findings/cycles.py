@@ -10,6 +10,7 @@ import numpy as np
 from stathmis.core.conformity import decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import cycle_mean, cycling, sudden_drops
+from stathmis.core.series import median
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook import readings
 from stathmis.logbook.records import Incubator
@@ -38,7 +39,7 @@ def averaged(book: Book, incubator: Incubator, judged: Judged, band: Band | None
     if any(e.kind in DISTURBING for e in book.events_between(incubator.id, start, at_ms)):
         return judged
     found = readings.series(book.snapshot, channel, max(start, judged.placement.from_ms), at_ms)
-    if found.times_ms.size < LEAST or float(np.median(np.diff(found.times_ms))) > STEP_S * 1000.0:
+    if found.times_ms.size < LEAST or median(np.diff(found.times_ms)) > STEP_S * 1000.0:
         return judged
     values, u = book.corrections.correct_series(channel, found)
     seconds = found.times_ms / 1000.0
@@ -56,7 +57,7 @@ def averaged(book: Book, incubator: Incubator, judged: Judged, band: Band | None
     if int(kept.sum()) < LEAST:
         return judged
     mean = cycle_mean(seconds[kept], values[kept])
-    own = hypot(float(np.median(u)), mean.u)
+    own = hypot(median(u), mean.u)
     layers = judged.corrected.u**2 - float(u[-1]) ** 2
     corrected = Corrected(mean.value, NORMAL_95 * hypot(own, max(0.0, layers) ** 0.5))
     decision = judged.decision

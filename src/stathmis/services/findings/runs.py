@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.checks.side_by_side import at_times, disagreements, together
+from stathmis.core.series import median
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import to_inside
 from stathmis.logbook import readings
@@ -279,7 +280,7 @@ def _run(book: Book, hung: _Hung, set_ms: int) -> Run | None:
 
 
 def _run_of(hung: _Hung, times_ms: NDArray[np.int64], shown: Array, corrected: Array, u: Array, set_ms: int) -> Run:
-    step = float(np.median(np.diff(times_ms))) if times_ms.size > 1 else np.inf
+    step = median(np.diff(times_ms)) if times_ms.size > 1 else np.inf
     dense = step <= DENSE_STEP_MS
     since_set = corrected[int(np.searchsorted(times_ms, set_ms)) :]
     sample = since_set if since_set.size else corrected
@@ -315,7 +316,7 @@ def logged_count(book: Book, incubator: Incubator, start_ms: int, stop_ms: int) 
 
 def best_first(runs: list[Run]) -> list[Run]:
     """Loggers first, the surest first among them."""
-    return sorted(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
+    return sorted(runs, key=lambda r: (not r.dense, median(r.u)))
 
 
 def combined(book: Book, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]]:
@@ -365,7 +366,7 @@ def combined(book: Book, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]
 
 def _shared_references(book: Book, runs: list[Run]) -> tuple[list[int], list[float]]:
     """For each run the number of the reference its correction leans on (-1: none), and what each left in all."""
-    leans = [book.corrections.leans_on(r.channel, float(np.median(r.corrected)), int(r.times_ms[-1])) for r in runs]
+    leans = [book.corrections.leans_on(r.channel, median(r.corrected), int(r.times_ms[-1])) for r in runs]
     order = list(dict.fromkeys(found[0] for found in leans if found is not None))
     groups = [order.index(found[0]) if found is not None else -1 for found in leans]
     return groups, [max(found[1] for found in leans if found is not None and found[0] == i) for i in order]
@@ -380,8 +381,8 @@ def _doubt_by_hand(best: Run, run: Run) -> Doubt | None:
         return None
     off = run.corrected[known] - beside[known]
     wide = NORMAL_95 * np.hypot(run.u[known], np.interp(seconds[known], best.times_ms / 1000.0, best.u))
-    usual = abs(float(np.median(off)))
-    if float(np.median(np.abs(off) / wide)) <= 1.0 or usual < WORTH_SAYING[run.channel.quantity]:
+    usual = abs(median(off))
+    if median(np.abs(off) / wide) <= 1.0 or usual < WORTH_SAYING[run.channel.quantity]:
         return None
     first, last = run.times_ms[known][[0, -1]].tolist()
-    return Doubt(run.instrument, run.channel.quantity, first, last, float(np.median(off)), float(np.median(wide)))
+    return Doubt(run.instrument, run.channel.quantity, first, last, median(off), median(wide))
