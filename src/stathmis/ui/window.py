@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QSettings, QThread, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
@@ -14,7 +16,6 @@ from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk, Topics
 from stathmis.services.plan.reminders import Reminders
-from stathmis.services.watch.folder_watch import Brought, FolderWatch
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import chart_library, reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
@@ -24,6 +25,9 @@ from stathmis.ui.incubator_column import IncubatorColumn
 from stathmis.ui.keys import KeyMap
 from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
+
+if TYPE_CHECKING:
+    from stathmis.services.watch.folder_watch import Brought, FolderWatch
 
 MINUTE_MS = 60_000
 
@@ -87,7 +91,6 @@ class Window(QMainWindow):
         self._arrived.stored.connect(self._live_stored)
         self._arrived.told.connect(lambda tell: tell())
         self.live.on_stored = lambda stored: self._arrived.stored.emit()
-        self.folders = FolderWatch(desk, self._arrived.brought.emit)
         self._arrived.brought.connect(self._brought)
         self._reminders = Reminders(desk)
         self.tray = Tray(desk, self)
@@ -98,7 +101,7 @@ class Window(QMainWindow):
         self.refresh()
         QTimer.singleShot(chart_library.IDLE_MS, self, chart_library.load)
         # ports are opened once the window stands
-        QTimer.singleShot(0, self._follow_probes)
+        QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
         if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
             self.pages.round.rows[0].edit.setFocus()
         if desk.read_only:
@@ -301,6 +304,13 @@ class Window(QMainWindow):
         if not self._place and self.pages.page == "round":
             self.refresh()
 
+    @cached_property
+    def folders(self) -> FolderWatch:
+        """The folders that are watched; read in after the first paint."""
+        from stathmis.services.watch.folder_watch import FolderWatch
+
+        return FolderWatch(self.desk, self._arrived.brought.emit)
+
     def _follow_probes(self) -> None:
         if not self._closed:
             self.live.start()
@@ -354,7 +364,8 @@ class Window(QMainWindow):
         if "live" in self._others:
             self._others["live"].stop()  # type: ignore[attr-defined]
         self.live.stop()
-        self.folders.stop()
+        if "folders" in self.__dict__:
+            self.folders.stop()
         self.alarm.stop()
         self.tray.take_away()
         self.desk.logbook.close()
