@@ -26,6 +26,8 @@ _AT_ONCE = 16384
 """So many readings at once stay in the processor's cache."""
 _FORGOTTEN = 50.0
 """After so many response times nothing is left of where the egg started."""
+COLD_C = 30.0
+"""Embryos stand cold better: below this for many hours it matters much. Source: common practice."""
 UNSURE = 3.0
 """Response times after a gap during which the core is not known."""
 

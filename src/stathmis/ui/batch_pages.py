@@ -15,8 +15,6 @@ from stathmis.services import notify, rounds
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
-from stathmis.services.findings import judgement
-from stathmis.services.findings.judgement import JudgedRun
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.course_strip import CourseStrip
@@ -29,6 +27,7 @@ from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
+    from stathmis.services.findings.judgement import JudgedRun
     from stathmis.ui.eggs.eggs_view import EggsView
     from stathmis.ui.eggs.hatch_view import HatchView
     from stathmis.ui.moisture.view import MoistureView
@@ -179,7 +178,14 @@ class BatchPages(QWidget):
         # asked once for this state of the log, whether it succeeds or not
         self._judged[course.batch.id] = (state, *(known[1:] if known is not None else (None, 0.0)))
         book = self._desk.book
-        job = Background(lambda progress, cancelled: judgement.judged_run(book, course))
+
+        def work(progress: object, cancelled: object) -> JudgedRun:
+            # read in off the window's thread, like the log it works on
+            from stathmis.services.findings import judgement
+
+            return judgement.judged_run(book, course)
+
+        job = Background(work)
         job.done.connect(lambda found: self._take_judged(found, state))
         job.failed.connect(notify.tell_error)
         job.start(AFTER_PAINT_MS)

@@ -7,14 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.core.egg_heat import egg_temperature
+from stathmis.core.egg_heat import COLD_C, egg_temperature
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.services.findings.judgement import COLD_C
 from stathmis.words.numbers import number
 
 BOX_HOURS = {"forced": 1.5, "still": 1.0}

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from stathmis.core.adherence import Adherence, Excursion, judge
 from stathmis.core.course.profile import STILL_AIR_OFFSET_K
 from stathmis.core.course.upsets import Cycling, Drop, cycling, sudden_drops
-from stathmis.core.egg_heat import egg_temperature, egg_time_constant, hatch_shift
+from stathmis.core.egg_heat import COLD_C, egg_temperature, egg_time_constant, hatch_shift
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Event
 from stathmis.logbook.snapshot import SETTINGS
@@ -33,9 +33,6 @@ practice."""
 
 HOT_K = 1.5
 """So much too warm for hours kills. Source: common practice."""
-COLD_C = 30.0
-"""Embryos stand cold better: below this for many hours it matters much. Source: common practice."""
-
 COOLING_FAR_H = 1.0
 """Eggs that were cooled on purpose and stayed below COLD_C longer than this were forgotten. Source: common practice."""
 
