@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from stathmis.core.units import difference_from_inside
 from stathmis.services import knowledge
-from stathmis.services.advice.heat import HeatAdvice
+from stathmis.services.advice.heat import DANGER_C, FAR_OFF_K, HeatAdvice
 from stathmis.services.advice.instruments import InstrumentAdvice
 from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
@@ -17,13 +17,13 @@ from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.last_action import words as last_words
-from stathmis.words.numbers import band_text, count, u_text, unit_word, value_text, with_u
+from stathmis.words.numbers import band_text, count, number, u_text, unit_word, value_text, with_u
 
 RULES = {
     "one thing at a time": "Change one thing at a time, wait 1-3 h, read again (common practice).",
-    "danger": "Eggs at 40 °C and more die within hours; heat kills faster than cold.",
+    "danger": "Eggs at {danger} and more die within hours; heat kills faster than cold.",
     "swing": "A thermostat swings round its mean: the mean over whole cycles counts, not one moment (common practice).",
-    "far off": "Air more than 1 °C off is seldom the set point: power, heater, lid or thermometer (common practice).",
+    "far off": "Air more than {far} off is seldom the set point: power, heater, lid or thermometer (common practice).",
     "disagree": "Two disagree where |E_n| is above 1 (ISO/IEC 17043); this is not a vote.",
     "coarse": "Inside or outside is said only at 95 % probability (JCGM 106).",
     "water": "Water surface sets humidity, depth only how long it lasts; more vent is drier (common practice).",
@@ -106,7 +106,9 @@ def why(book: Book, reason: Reason) -> tuple[str, ...]:
     lines = [last_words(book, reason.last, book.now_ms)] if reason.last is not None else []
     if reason.verdict is not None:
         lines += _readings(book, reason.verdict)
-    lines.append(_(RULES[reason.rule], states=count(reason.states, "settled state")))
+    unit = book.temperature_unit
+    danger, far = number(DANGER_C, "temperature", unit), f"{float(difference_from_inside(FAR_OFF_K, unit)):g} {unit}"
+    lines.append(_(RULES[reason.rule], states=count(reason.states, "settled state"), danger=danger, far=far))
     return tuple(lines)
 
 

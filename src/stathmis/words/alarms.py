@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from stathmis.services import knowledge
+from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book
 from stathmis.services.watch.alarms import Alarm
 from stathmis.words.catalogue import _
@@ -32,7 +33,7 @@ def said(book: Book, alarm: Alarm) -> Told:
     if alarm.kind == "hot":
         return Told(
             _("{name}: the air is at {at}. Cool it now.", name=name, at=at),
-            _("Eggs at 40 °C and more are in danger at once."),
+            _("Eggs at {danger} and more are in danger at once.", danger=number(DANGER_C, "temperature", unit)),
         )
     if alarm.kind == "eggs":
         words = (

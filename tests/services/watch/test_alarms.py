@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+import making
 from making import batch_with_log
 from stathmis.devices.probe_reader import Status
 from stathmis.logbook.records import Probe
@@ -66,6 +67,12 @@ def test_heat_is_danger_at_once(desk: Desk, air: np.ndarray) -> None:
     batch_with_log(desk, air)
     found = alarms.alarms(desk.book)
     assert found[0].danger and "Cool it now" in words(desk)
+    desk.set_temperature_unit("°F")
+    told = " ".join(said(desk.book, alarms.alarms(desk.book)[0]))
+    assert "°F" in told and "°C" not in told
+    sheet = rounds.sheet(desk.book, desk.book.incubators()[0])
+    advised = making.told(desk, sheet, sheet.verdict("temperature"), None)[0]
+    assert advised.urgent and "104" in advised.why[-1] and "°C" not in advised.text + advised.why[-1]
 
 
 def test_air_far_off_without_a_reason_and_with_one(desk: Desk, air: np.ndarray) -> None:

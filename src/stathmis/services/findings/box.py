@@ -131,7 +131,7 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
         _fog(dew, inside_c, room) if dew is not None else None,
         misfit,
         maker.ramp(grids, room),
-        maker.school,
+        maker.habit,
     )
 
 

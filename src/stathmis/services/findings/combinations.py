@@ -134,7 +134,7 @@ class Mixer:
     inside_c: float
     eggs: float
     now: Setting
-    school: str
+    habit: str
 
     def cells(self, places: Sequence[tuple[Combination, float]], room: Room, band: Band | None) -> list[Cell]:
         """Predictions for some combinations."""
@@ -167,13 +167,13 @@ class Mixer:
         return float(np.interp(band.middle, rh, tried)) - most
 
     def choose(self, cells: Sequence[Cell], *, late: bool) -> Cell | None:
-        """The likeliest to be inside; of those almost as likely the one with least to do, or by the school of vents."""
+        """The likeliest to be inside; of those almost as likely the one with least to do, or by the habit of vents."""
         best = max(c.inside for c in cells)
         if best < 0.02:
             return None
         near = [c for c in cells if c.inside >= best - ALMOST_AS_SURE]
         if late:
-            sign = -1.0 if self.school == "open" else 1.0
+            sign = -1.0 if self.habit == "open" else 1.0
             return min(near, key=lambda c: (sign * c.opening, -c.inside))
         return min(near, key=lambda c: (self._to_do(c), -c.inside))
 
