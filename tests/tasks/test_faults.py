@@ -78,7 +78,9 @@ def test_what_a_newer_program_wrote_is_kept_and_nothing_fails_for_it(demo_file: 
         assert planning.plans(book)
         records.all_batches(book)
         shown = edits.history(desk.logbook)
-        assert shown[0].label == "moon" and "moon" in " ".join(changes.lines(book, shown[0]))
+        assert shown[0].label == "moon" and "moon" in " ".join(
+            changes.lines(book, shown[0], edits.rows_of(desk.logbook, shown[0], 9))
+        )
         with pytest.raises(LogbookError, match="does not know"):
             desk.undo()
         making.put_setting(desk, "name", "Still mine")
@@ -99,4 +101,5 @@ def test_a_journal_that_cannot_be_read_is_said_in_words(demo: Desk, broken: str)
         demo.undo()
     assert everything(demo.logbook.path) == before
     (newest, *_rest) = edits.history(demo.logbook)
-    assert changes.lines(demo.book, newest), "shown as far as it can be"
+    rows = edits.rows_of(demo.logbook, newest, 9)
+    assert changes.lines(demo.book, newest, rows), "shown as far as it can be"

@@ -14,7 +14,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from stathmis.logbook import tables
@@ -123,14 +123,17 @@ class RowChange:
 
 @dataclass(frozen=True)
 class Done:
-    """An edit of the journal. state: "done", "undone", "overtaken" (undone for good) or "noted" (by itself)."""
+    """An edit of the journal. state: "done", "undone", "overtaken" (undone for good) or "noted" (by itself).
+
+    touched: how many rows it changed, where it was asked for in the history.
+    """
 
     id: int
     at_ms: int
     label: str
     state: str
     state_ms: int
-    rows: tuple[RowChange, ...] = ()
+    touched: int = 0
 
 
 _NAMES = "id, at_ms, label, state, state_ms"
@@ -245,9 +248,9 @@ def _put_setting(work: Writing, key: str, value: str) -> None:
     work.settings = True
 
 
-def _rows_of(connection: Any, edit_id: int) -> list[RowChange]:
+def _rows_of(connection: Any, edit_id: int, most: int = -1) -> list[RowChange]:
     found = connection.execute(
-        'SELECT "of", "row", before, after FROM edit_row WHERE edit_id = ? ORDER BY id', (edit_id,)
+        'SELECT "of", "row", before, after FROM edit_row WHERE edit_id = ? ORDER BY id LIMIT ?', (edit_id, most)
     ).fetchall()
     return [RowChange(of, row, _read(before), _read(after)) for of, row, before, after in found]
 
@@ -264,7 +267,14 @@ def _read(text: str | None) -> dict[str, Any] | None:
 
 
 def history(logbook: Logbook, most: int = 200) -> list[Done]:
-    """The newest edits, newest first, with the rows they changed."""
+    """The newest edits, newest first."""
+    touched = "(SELECT count(*) FROM edit_row WHERE edit_id = edit.id)"
     with logbook.reading() as connection:
-        found = connection.execute(f"SELECT {_NAMES} FROM edit ORDER BY id DESC LIMIT ?", (most,)).fetchall()
-        return [replace(Done(*row), rows=tuple(_rows_of(connection, row[0]))) for row in found]
+        found = connection.execute(f"SELECT {_NAMES}, {touched} FROM edit ORDER BY id DESC LIMIT ?", (most,)).fetchall()
+    return [Done(*row) for row in found]
+
+
+def rows_of(logbook: Logbook, done: Done, most: int) -> list[RowChange]:
+    """The rows an edit changed, of very many the first ones."""
+    with logbook.reading() as connection:
+        return _rows_of(connection, done.id, most)

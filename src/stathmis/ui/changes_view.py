@@ -19,6 +19,7 @@ from stathmis.words import changes
 from stathmis.words.catalogue import _
 
 MOST = 400
+SHOWN = 12
 
 
 class ChangesView(QWidget):
@@ -37,7 +38,7 @@ class ChangesView(QWidget):
         columns = (
             ("when", lambda d: changes.when(desk.book, d)),
             ("what", changes.title),
-            ("rows", lambda d: str(len(d.rows))),
+            ("rows", lambda d: str(d.touched)),
         )
         self.model: ListModel[Done] = ListModel(columns, lambda d: d.id, self)
         self.table = QTableView()
@@ -90,7 +91,8 @@ class ChangesView(QWidget):
 
     def _chosen(self, index: QModelIndex, _before: QModelIndex | None = None) -> None:
         done = self.model.row(index.row()) if index.isValid() else None
-        set_text(self._details, "" if done is None else "\n".join(changes.lines(self._desk.book, done, 12)))
+        rows = edits.rows_of(self._desk.logbook, done, SHOWN) if done is not None else []
+        set_text(self._details, "\n".join(changes.lines(self._desk.book, done, rows)) if done is not None else "")
 
     @staticmethod
     def _step(step: Callable[[], str | None], words: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from stathmis.logbook.edits import Done, RowChange
@@ -58,10 +59,10 @@ def when(book: Book, done: Done) -> str:
     return dates.moment(at, weekday=True)
 
 
-def lines(book: Book, done: Done, most: int = 40) -> list[str]:
-    """Every row it touched; of very many the first ones."""
-    said = [_line(book, row) for row in done.rows[:most]]
-    return said + ([f"and {len(done.rows) - most} more"] if len(done.rows) > most else [])
+def lines(book: Book, done: Done, rows: Sequence[RowChange]) -> list[str]:
+    """The rows an edit touched, or the first of them."""
+    said = [_line(book, row) for row in rows]
+    return said + ([f"and {done.touched - len(rows)} more"] if done.touched > len(rows) else [])
 
 
 def _line(book: Book, row: RowChange) -> str:
