@@ -115,3 +115,41 @@ def test_a_read_only_logbook_can_be_looked_at_in_either_unit(desk: Desk) -> None
             setting_up.set_place(own, "Shed", 300.0)
     finally:
         logbook.close()
+
+
+def test_who_asks_for_what_is_being_found_waits_for_it(desk: Desk) -> None:
+    """Two pages ask for the same long run at once: it is worked out by one of them; a fault in it stays with who found
+    it, and the next one tries again."""
+    book, begun, go_on, tries = desk.book, threading.Event(), threading.Event(), list[int]()
+
+    @finding(Event)
+    def slow(_book: Book, fail: bool) -> object:
+        tries.append(1)
+        begun.set()
+        assert go_on.wait(10)
+        if fail and len(tries) == 1:
+            raise ValueError("as asked")
+        return object()
+
+    for fail, expected in ((False, 1), (True, 2)):
+        tries.clear()
+        begun.clear()
+        go_on.clear()
+        found: list[object] = []
+
+        def ask(fails: bool = fail, into: list[object] = found) -> None:
+            try:
+                into.append(slow(book, fails))
+            except ValueError:
+                into.append("failed")
+
+        askers = [threading.Thread(target=ask) for _ in range(3)]
+        for asker in askers:
+            asker.start()
+        assert begun.wait(10)
+        go_on.set()
+        for asker in askers:
+            asker.join(10)
+        right = [f for f in found if f != "failed"]
+        assert len(found) == 3 and len(set(map(id, right))) == 1 and len(tries) == expected
+    assert not book.kept._under_way

@@ -84,12 +84,13 @@ class Kept:
 
     def __init__(self) -> None:
         self._found: dict[Any, OrderedDict[Any, tuple[Any, Any]]] = {}
+        self._under_way: dict[Any, _Doing] = {}
         self._lock = threading.Lock()
 
     def get(self, find: Any, key: Any, rests_on: Any, make: Callable[[Any], Any], most: int = MOST_KEPT) -> Any:
         """What is known for a key while it rests on the same; else made, told what was known before (None: nothing).
 
-        most: of one way to find so many are kept, those asked for last.
+        Who asks while it is being made waits for that. most: of one way to find so many are kept, those asked for last.
         """
         with self._lock:
             own = self._found.setdefault(find, OrderedDict())
@@ -97,14 +98,35 @@ class Kept:
             if known is not None and known[0] == rests_on:
                 own.move_to_end(key)
                 return known[1]
-        made = make(known[1] if known is not None else None)
-        with self._lock:
-            # an older book's worker may come later than a newer one's: the next to ask looks at the versions again
-            own[key] = rests_on, made
-            own.move_to_end(key)
-            while len(own) > most:
-                own.popitem(last=False)
-        return made
+            doing = self._under_way.setdefault((find, key), _Doing())
+            doing.asked += 1
+        try:
+            with doing.lock:
+                with self._lock:
+                    known = own.get(key)
+                if known is not None and known[0] == rests_on:
+                    return known[1]
+                made = make(known[1] if known is not None else None)
+                with self._lock:
+                    # an older book's worker may come later than a newer one's: the next to ask looks again
+                    own[key] = rests_on, made
+                    own.move_to_end(key)
+                    while len(own) > most:
+                        own.popitem(last=False)
+                return made
+        finally:
+            with self._lock:
+                doing.asked -= 1
+                if not doing.asked:
+                    del self._under_way[find, key]
+
+
+class _Doing:
+    """Something being found, and how many ask for it."""
+
+    def __init__(self) -> None:
+        self.lock = threading.RLock()
+        self.asked = 0
 
 
 def finding(

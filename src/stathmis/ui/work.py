@@ -111,13 +111,15 @@ class Latest:
     def __init__(self) -> None:
         self._task: Background | None = None
 
-    def start(self, job: Job, done: Callable[[Any], object], failed: Callable[[Any], object]) -> Background:
-        """Begin a job in place of an earlier one."""
+    def start(
+        self, job: Job, done: Callable[[Any], object], failed: Callable[[Any], object], after_ms: int = 0
+    ) -> Background:
+        """Begin a job in place of an earlier one, at once or so long from now."""
         self.forget()
         task = self._task = Background(job)
         task.done.connect(done)
         task.failed.connect(failed)
-        return task.start()
+        return task.start(after_ms)
 
     def forget(self) -> None:
         """Hear nothing of what is under way."""

@@ -17,7 +17,7 @@ from stathmis.ui.attempt import attempt, emptied
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
 from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Latest
+from stathmis.ui.work import AFTER_PAINT_MS, Latest
 from stathmis.words import dates
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
@@ -123,7 +123,10 @@ class NowView(FoldingView):
         desk = self.desk
         book = desk.book
         self._latest.start(
-            lambda progress, cancelled: hatching.hatching(book, course, sheet), self._arrived, notify.tell_error
+            lambda progress, cancelled: hatching.hatching(book, course, sheet),
+            self._arrived,
+            notify.tell_error,
+            AFTER_PAINT_MS,
         )
 
     def _arrived(self, found: Hatching) -> None:

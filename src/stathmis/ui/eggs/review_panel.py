@@ -16,7 +16,7 @@ from stathmis.services.eggs.weeks import cells, titles
 from stathmis.ui.eggs.report_writing import write_batch_report
 from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Background, Latest
+from stathmis.ui.work import AFTER_PAINT_MS, Background, Latest
 
 
 class ReviewPanel(QWidget):
@@ -55,7 +55,10 @@ class ReviewPanel(QWidget):
         desk, course = self._desk, row.course
         book = desk.book
         self._latest.start(
-            lambda progress, cancelled: review.batch_review(book, course), self._arrived, notify.tell_error
+            lambda progress, cancelled: review.batch_review(book, course),
+            self._arrived,
+            notify.tell_error,
+            AFTER_PAINT_MS,
         )
 
     def _arrived(self, found: BatchReview) -> None:

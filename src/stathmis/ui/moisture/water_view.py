@@ -28,7 +28,7 @@ from stathmis.services.moisture import water
 from stathmis.ui.moisture.box_grid import BoxGrid
 from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Latest
+from stathmis.ui.work import AFTER_PAINT_MS, Latest
 from stathmis.words import box as box_words
 from stathmis.words import dates
 
@@ -167,7 +167,10 @@ class WaterView(FoldingView):
         desk = self.desk
         book = desk.book
         self._latest.start(
-            lambda progress, cancelled: box.box_sheet(book, incubator, course), self._arrived, notify.tell_error
+            lambda progress, cancelled: box.box_sheet(book, incubator, course),
+            self._arrived,
+            notify.tell_error,
+            AFTER_PAINT_MS,
         )
 
     def _show_surfaces(self) -> None:

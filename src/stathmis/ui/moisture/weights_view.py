@@ -24,7 +24,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property
 from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import Latest
+from stathmis.ui.work import AFTER_PAINT_MS, Latest
 from stathmis.words import dates
 from stathmis.words import loss as loss_words
 from stathmis.words.numbers import count
@@ -261,7 +261,10 @@ class WeightsView(FoldingView):
         desk = self.desk
         book = desk.book
         self._latest.start(
-            lambda progress, cancelled: loss.loss_sheet(book, course, found), self._arrived, notify.tell_error
+            lambda progress, cancelled: loss.loss_sheet(book, course, found),
+            self._arrived,
+            notify.tell_error,
+            AFTER_PAINT_MS,
         )
 
     def _fill(self, typed: dict[str, tuple[str, str]]) -> None:
