@@ -8,6 +8,7 @@ import json
 import shutil
 import sqlite3
 import zipfile
+from concurrent.futures import CancelledError
 from contextlib import closing
 from pathlib import Path
 
@@ -153,3 +154,14 @@ def test_every_table_is_in_it(demo: Desk) -> None:
     with closing(sqlite3.connect(demo.logbook.path)) as connection:
         kept = {r[0] for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     assert names - {whole.UNFOLDED} == {n for n in kept if not n.startswith("sqlite_")}
+
+
+@pytest.mark.parametrize("after", [0, 1, 5, 20])
+def test_a_restoring_that_is_stopped_leaves_nothing(demo: Desk, tmp_path: Path, after: int) -> None:
+    path, target = tmp_path / "all.zip", tmp_path / "again.stathmis"
+    archive.write(demo, path)
+    looked: list[float] = []
+    with pytest.raises(CancelledError):
+        archive.restore(path, target, looked.append, lambda: len(looked) > after)
+    assert [p.name for p in tmp_path.iterdir() if "again" in p.name] == [] and looked == sorted(looked)
+    assert archive.restore(path, target) == "again.stathmis holds what was in all.zip."

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import CancelledError
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 from stathmis.core.errors import UserError
 from stathmis.exchange import archive_file
@@ -11,6 +14,9 @@ from stathmis.exchange.archive_file import Progress
 from stathmis.logbook import whole
 from stathmis.services.desk import Desk
 from stathmis.words.numbers import count
+
+AT_ONCE = 256
+"""After so many rows one looks whether to stop."""
 
 
 def write(
@@ -25,11 +31,17 @@ def write(
     return f"{count(n, 'row')} of {count(len(tables), 'table')} written to {path.name}."
 
 
-def restore(archive: Path, target: Path) -> str:
+def restore(
+    archive: Path,
+    target: Path,
+    progress: Progress = lambda fraction: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> str:
     """Make a new logbook file from an archive, and say so.
 
     One of an older version lacks tables and columns that came later: they are empty. Raises UserError for what is no
-    archive, one of a newer version, rows that cannot be read, and a file that exists.
+    archive, one of a newer version, rows that cannot be read, and a file that exists; CancelledError where it was
+    stopped. Nothing is left of what was not finished.
     """
     found = archive_file.read_description(archive)
     version = found.get("logbook_version")
@@ -40,13 +52,25 @@ def restore(archive: Path, target: Path) -> str:
         )
     given = {t["name"]: tuple(t["columns"]) for t in found["tables"]}
     rows = {}
-    for shape in whole.shapes(version):
+    shapes = whole.shapes(version)
+    for i, shape in enumerate(shapes):
         if shape.name not in given:
             raise UserError(f"{archive.name} lacks {shape.name}.", "Ask for it to be written again.")
         columns, types = given[shape.name], dict(zip(shape.columns, shape.types, strict=True))
         if set(columns) != set(shape.columns):
             raise UserError(f"{shape.name}.csv does not have its columns.", "Was the archive changed?")
         read = archive_file.read_table(archive, shape.name, columns, [types[c] for c in columns])
-        rows[shape.name] = (columns, read)
+        rows[shape.name] = (columns, _watched(read, partial(progress, i / len(shapes)), cancelled))
     whole.create_from(target, rows, version)
     return f"{target.name} holds what was in {archive.name}."
+
+
+def _watched(
+    rows: Iterable[Sequence[Any]], begun: Callable[[], object], cancelled: Callable[[], bool]
+) -> Iterator[Sequence[Any]]:
+    """Rows as they are asked for, until it is stopped."""
+    begun()
+    for i, row in enumerate(rows):
+        if i % AT_ONCE == 0 and cancelled():
+            raise CancelledError
+        yield row

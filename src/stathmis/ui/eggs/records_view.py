@@ -134,7 +134,7 @@ class RecordsView(FoldingView):
 
     def restore(self, source: Path, target: Path) -> None:
         """Make a new logbook file from an archive; the one that is open stays open."""
-        self._work(Background(lambda progress, cancelled: archive.restore(source, target)))
+        self._work(Background(lambda progress, cancelled: archive.restore(source, target, progress, cancelled)))
 
     def _work(self, job: Background) -> None:
         self._archiving = job
