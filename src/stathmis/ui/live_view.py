@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -18,8 +19,8 @@ from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.watch import live
-from stathmis.services.watch.live import LiveProbes
-from stathmis.ui.pieces import Chooser, button, clear, label, rule, scrolling_page
+from stathmis.services.watch.live import LiveProbes, ProbeStatus
+from stathmis.ui.pieces import Chooser, Pool, button, clear, label, rule, scrolling_page, set_text
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words.numbers import count, unit_word
@@ -28,6 +29,39 @@ from stathmis.words.probes import state
 LISTEN_S = 5.0
 TURN_MS = 1000
 _GUESSES = {"t": ("temperature", "°C"), "temp": ("temperature", "°C"), "rh": ("humidity", "%"), "h": ("humidity", "%")}
+
+
+class _ProbeLine(QWidget):
+    """A probe: its name and device, how it is doing, and a way to take it away. It lives on as the probes change."""
+
+    def __init__(self, take_away: Callable[[Probe], object]) -> None:
+        super().__init__()
+        self._probe: Probe | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(rule())
+        row = QHBoxLayout()
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        self._name, self._device = label("", "name"), label("", "small", wrap=True)
+        names.addWidget(self._name)
+        names.addWidget(self._device)
+        row.addLayout(names, 1)
+        self._words = label("", wrap=True)
+        row.addWidget(self._words, 2)
+        self._away = button("Take away", lambda: self._probe and take_away(self._probe), "link")
+        row.addWidget(self._away)
+        box.addLayout(row)
+
+    def show_status(self, one: ProbeStatus) -> None:
+        """Show a probe and how it is doing."""
+        self._probe, s = one.probe, one.status
+        set_text(self._name, one.probe.name)
+        set_text(self._device, one.probe.device)
+        self._away.setAccessibleName(f"Take away {one.probe.name}")
+        said = f"{state(one)} · {count(s.good, 'line')}"
+        said += f", {count(s.dropped, 'line')} made no sense" if s.dropped else ""
+        set_text(self._words, said + (f" · “{s.last_line}”" if s.last_line else ""))
 
 
 class LiveView(QWidget):
@@ -42,7 +76,6 @@ class LiveView(QWidget):
         self._job: Background | None = None
         self._layout_found: Layout | None = None
         self._targets: dict[str, tuple[Chooser, Chooser]] = {}
-        self._words: dict[int, QWidget] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         area, page = scrolling_page()
@@ -56,8 +89,9 @@ class LiveView(QWidget):
                 wrap=True,
             )
         )
-        self._list = QVBoxLayout()
-        page.addLayout(self._list)
+        self._none = label("None yet.", "muted")
+        page.addWidget(self._none)
+        self._lines = Pool(page, lambda: _ProbeLine(self._remove))
         self._trouble = label("", "problem", wrap=True)
         self._trouble.hide()
         page.addWidget(self._trouble)
@@ -79,7 +113,7 @@ class LiveView(QWidget):
         page.addLayout(line)
         page.addStretch(1)
         self._timer = QTimer(self)
-        self._timer.timeout.connect(self._show_statuses)
+        self._timer.timeout.connect(self._second_passed)
         self._timer.start(TURN_MS)
 
     def _form(self) -> QGridLayout:
@@ -122,44 +156,16 @@ class LiveView(QWidget):
             self.device.setEditText(typed)
         self.name.setFocus()
 
+    def _second_passed(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the probes as they stand."""
-        clear(self._list)
-        self._words = {}
         found = self._live.statuses()
-        if not found:
-            self._list.addWidget(label("None yet.", "muted"))
-        for one in found:
-            self._list.addWidget(rule())
-            row = QHBoxLayout()
-            names = QVBoxLayout()
-            names.setSpacing(0)
-            names.addWidget(label(one.probe.name, "name"))
-            names.addWidget(label(one.probe.device, "small", wrap=True))
-            row.addLayout(names, 1)
-            words = label("", wrap=True)
-            self._words[one.probe.id] = words
-            row.addWidget(words, 2)
-            away = button("Take away", lambda p=one.probe: self._remove(p), "link")  # type: ignore[misc]
-            away.setAccessibleName(f"Take away {one.probe.name}")
-            row.addWidget(away)
-            self._list.addLayout(row)
-        self._show_statuses()
-
-    def _show_statuses(self) -> None:
-        if not self.isVisible():
-            return
-        for one in self._live.statuses():
-            words = self._words.get(one.probe.id)
-            if words is None:
-                continue
-            s = one.status
-            said = f"{state(one)} · {count(s.good, 'line')}"
-            if s.dropped:
-                said += f", {count(s.dropped, 'line')} made no sense"
-            if s.last_line:
-                said += f" · “{s.last_line}”"
-            words.setText(said)  # type: ignore[attr-defined]
+        self._none.setVisible(not found)
+        for line, one in zip(self._lines.show(len(found)), found, strict=True):
+            line.show_status(one)
         self._trouble.setText(f"Not written: {self._live.trouble}" if self._live.trouble else "")
         self._trouble.setVisible(bool(self._live.trouble))
 
