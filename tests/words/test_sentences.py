@@ -111,7 +111,7 @@ def sentences(path: Path) -> int:
         if not isinstance(node, ast.Constant) or not isinstance(node.value, str) or id(node) in skipped:
             continue
         plain = not re.match(
-            r"\s*(SELECT|INSERT|UPDATE|DELETE|CREATE|ALTER|DROP|PRAGMA|FROM|JOIN|WHERE|ORDER)\b", node.value
+            r"\s*\(?(SELECT|INSERT|UPDATE|DELETE|CREATE|ALTER|DROP|PRAGMA|FROM|JOIN|WHERE|ORDER)\b", node.value
         )
         found += plain and len(re.findall(r"[A-Za-z]{2,}", node.value)) >= 4 and " " in node.value.strip()
     return found
