@@ -30,6 +30,8 @@ CLOSING_S = 5.0
 renamed, edits are whole or not there."""
 
 _running: set[Background] = set()
+_fading: set[Background] = set()
+"""Not wanted any more, but still under way: kept until they end, for they may die on the window's thread only."""
 _places = threading.BoundedSemaphore(AT_ONCE)
 
 
@@ -46,8 +48,9 @@ class Background(QObject):
         super().__init__()
         self._task = job
         self._cancel = threading.Event()
+        self._forgotten = False
         self._thread = threading.Thread(target=self._work, daemon=True, name="work")
-        self._moved.connect(self.progressed, Qt.ConnectionType.QueuedConnection)
+        self._moved.connect(self._tell_progress, Qt.ConnectionType.QueuedConnection)
         # to this object, which lives on the window's thread: what is connected to done is called there too
         self._ended.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
@@ -72,8 +75,10 @@ class Background(QObject):
     def forget(self) -> None:
         """Its result is not wanted any more: ask it to stop, and tell nobody."""
         self.cancel()
-        self.blockSignals(True)
+        self._forgotten = True
         _running.discard(self)
+        if self._thread.is_alive():
+            _fading.add(self)
 
     def wait(self, seconds: float) -> bool:
         """Wait until it is over, at most so long; returns whether it is."""
@@ -94,8 +99,16 @@ class Background(QObject):
             # the window is gone
             log.info("work ended after its window had closed")
 
+    def _tell_progress(self, fraction: float) -> None:
+        if not self._forgotten:
+            self.progressed.emit(fraction)
+
     def _deliver(self, result: object, error: object) -> None:
+        # its thread lets go of it first: the last to hold it would clear it away, and that must be the window's thread
+        self._thread.join()
         try:
+            if self._forgotten:
+                return
             if error is not None:
                 self.failed.emit(error)
             else:
@@ -103,6 +116,7 @@ class Background(QObject):
         finally:
             # after its result was told: whoever waits for it to end finds it shown
             _running.discard(self)
+            _fading.discard(self)
 
 
 class Latest:
