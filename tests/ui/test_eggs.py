@@ -107,7 +107,7 @@ def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     assert "Most likely: the temperature was low" in shown and "Next time: Raise the set point" in shown
     assert "rock or grey partridge, chukar, 1 batch" in shown
     view.by.setCurrentIndex(view.by.findData("school"))
-    view._compare()
+    view._compare(view.by.currentData())
     assert "steady, 2 batches" in said(view)
     view.choose(view.rows[0].course.batch.id)
     qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
@@ -155,7 +155,7 @@ def test_eggs_change_places_with_space_or_the_pointer(window: Window, qtbot: QtB
     assert "eggs have changed places" in window.messages.text.text()
     window.undo()
     view.laying.shape.setCurrentIndex(view.laying.shape.findData("ring"))
-    view.laying._shape_chosen(0)
+    view.laying._shape_chosen(view.laying.shape.currentData())
     assert "rings" in window.messages.text.text() and "ring 1, place" in said(view)
     window.undo()
     assert "row 1, place" in said(view)
@@ -189,7 +189,7 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     window.show_place("records")
     records = window.stack.currentWidget()
     records.by.setCurrentIndex(records.by.findData("incubator"))
-    records._compare()
+    records._compare(records.by.currentData())
     assert "1. Old still box, 1 batch" in said(records) and "1. North cabinet, 1 batch" in said(records)
     ended = next(r.course.batch for r in records.rows if "autumn" in r.course.batch.name)
     records.batch_wanted.emit(ended.id)

@@ -186,7 +186,7 @@ def test_parts_and_trays_fit_a_small_window_with_large_text(
         window.show_page("eggs")
         laying = window.pages.eggs.laying
         laying.shape.setCurrentIndex(laying.shape.findData(shape))
-        laying._shape_chosen(0)
+        laying._shape_chosen(laying.shape.currentData())
         for part in ("", "now", "take-off", "opened", "review"):
             if part:
                 window.show_page("hatch")

@@ -80,7 +80,7 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     view = opened(window, qtbot)
     view.calendar.look_at(plan.subject, "set")
     assert "Not known yet whether it is ready" in said(view.step)
-    view.step.set_eggs()
+    view.step.done()
     assert [b.name for b in desk.book.records(Batch)] == ["12 chicken"]
     # candling on its day, left out with a reason
     candle = planning.plans(desk.book)[0].step("candle 1")
@@ -127,7 +127,7 @@ def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
     view.new.add()
     assert "which is over" in view.new.problem.text() and view.new.day.text() == "1 Jan 2020"
     assert len(window.desk.book.records(StoredPlan)) == 1
-    view.away._remove(window.desk.book.incubators()[0])
+    view.away.remove(window.desk.book.incubators()[0])
     assert "is set in North cabinet" in view.away.problem.text()
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
@@ -177,8 +177,7 @@ def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     view = opened(window, qtbot)
     subject = next(p.subject for p in planning.plans(window.desk.book) if "partridge" in p.name)
     view.calendar.look_at(subject, "lockdown")
-    plan = next(p for p in planning.plans(window.desk.book) if p.subject == subject)
-    view.step._habits(plan, "once", "by hand")
+    view.step._change(candling="once", turning="by hand")
     window.show_page("round")
     settle(0.2)
     today = window.pages.round.today

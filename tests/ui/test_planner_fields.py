@@ -79,7 +79,7 @@ def test_a_step_is_moved_by_typing_and_refused_in_words(window: Window, qtbot: Q
     view.step.move_step()
     assert "choose their day" in view.step.problem.text()
     view.calendar.look_at(subject, "set")
-    view.step.set_eggs()
+    view.step.done()
     assert len(window.desk.book.records(Batch)) == 5, "the eggs may go in earlier than planned"
     window.undo()
     assert len(window.desk.book.records(Batch)) == 4
@@ -133,7 +133,7 @@ def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot)
     # 28.5 °C: about 55 days (common practice, by temperature)
     assert hatch is not None and hatch.at_ms - plan.set_ms == 55 * DAY_MS
     view.calendar.look_at(plan.subject, "set")
-    view.step.set_eggs()
+    view.step.done()
     view.calendar.look_at(plan.subject, "air 1")
     assert "Mother: Saffron" in said(view.step) and "Never turn these eggs" in said(view.step)
     view.step.box_mass.setText("heavy")

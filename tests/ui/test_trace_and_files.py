@@ -135,7 +135,7 @@ def test_a_folder_is_watched_from_the_preview_on(window: Window, qtbot: QtBot, t
     qtbot.waitUntil(lambda: "b.csv: 1 row taken in by itself" in window.messages.text.text(), timeout=20_000)
     window.undo()
     settle(0.1)
-    stop = next(b for b in view.findChildren(QPushButton) if b.text() == "Watch no longer" and b.isVisible())
+    stop = next(b for b in view.findChildren(QPushButton) if b.text() == "watch no longer" and b.isVisible())
     stop.setFocus()
     qtbot.keyClick(stop, Qt.Key.Key_Space)
     assert "Watched folders" not in texts(window)

@@ -69,9 +69,9 @@ def test_what_is_no_trough_or_opening_is_said_at_its_field(window: Window, qtbot
     qtbot.keyClicks(QApplication.focusWidget(), "0")
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     assert "above 0 cm²" in view.new_problem.text() and view.new_problem.isVisible()
-    assert view.name.text() == "cup" and view.area.text() == "0", "nothing typed is lost"
-    view.area.setText("8 x 8")
-    qtbot.keyClick(view.area, Qt.Key.Key_Return)
+    assert view.name.text() == "cup" and view.surface.text() == "0", "nothing typed is lost"
+    view.surface.setText("8 x 8")
+    qtbot.keyClick(view.surface, Qt.Key.Key_Return)
     assert [s.name for s in water.surfaces(window.desk.book, view.incubator)][-1] == "cup"  # type: ignore[arg-type]
     view.vent.setText("sideways")
     qtbot.keyClick(view.vent, Qt.Key.Key_Return)

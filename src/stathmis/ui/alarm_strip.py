@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.services import notify
@@ -12,7 +12,8 @@ from stathmis.services.watch import alarms
 from stathmis.services.watch.alarms import Alarm
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import reminder
-from stathmis.ui.pieces import button, label, set_property
+from stathmis.ui.kit.page import column, row
+from stathmis.ui.kit.pieces import button, label, set_property
 from stathmis.ui.work import Background
 from stathmis.words.alarms import caution, said
 from stathmis.words.catalogue import _
@@ -33,20 +34,13 @@ class AlarmStrip(QWidget):
         self._told: set[str] = set()
         self._job: Background | None = None
         self.setObjectName("page")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(32, 8, 16, 8)
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        self.words = label("", "name", wrap=True)
-        self.why = label("", "small", wrap=True)
-        words.addWidget(self.words)
-        words.addWidget(self.why)
-        row.addLayout(words, 1)
+        self.words, self.why = label("", "name", wrap=True), label("", "small", wrap=True)
         self.seen = button(_("Seen, quiet for an hour"), lambda: self._quiet(SEEN_MS, seen=True), "main")
-        self.snooze = button(_("10 min"), lambda: self._quiet(SNOOZE_MS, seen=False))
-        self.snooze.setAccessibleName(_("Quiet for ten minutes"))
-        row.addWidget(self.seen)
-        row.addWidget(self.snooze)
+        name = _("Quiet for ten minutes")
+        self.snooze = button(_("10 min"), lambda: self._quiet(SNOOZE_MS, seen=False), name=name)
+        line = row((column(self.words, self.why, spacing=0), 1), self.seen, self.snooze)
+        line.setContentsMargins(32, 8, 16, 8)
+        self.setLayout(line)
         self.hide()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)

@@ -6,7 +6,7 @@ from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Batch, Incubator
@@ -18,7 +18,9 @@ from stathmis.services.desk import Desk
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.course_strip import CourseStrip
-from stathmis.ui.pieces import Chooser, button, clear, label, rule, yielding
+from stathmis.ui.kit.fields import Chooser
+from stathmis.ui.kit.page import column, holder, put, row
+from stathmis.ui.kit.pieces import button, label, rule
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import AFTER_PAINT_MS, Background
@@ -53,50 +55,32 @@ class BatchPages(QWidget):
         self.incubator: Incubator | None = None
         self._chosen: dict[int, int] = {}
         self._past: int | None = None
-        self._sharing: list[Batch] = []
+        self._sharing: list[Batch] | None = None
         self._looked_back_at: Batch | None = None
         self._boxes: dict[int, tuple[State, BoxSheet | None]] = {}
         self._judged: dict[int, tuple[State, float | None, float]] = {}
         self.page = "round"
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        head = QVBoxLayout()
-        head.setContentsMargins(32, 16, 32, 0)
-        line = QHBoxLayout()
-        self._title = label("", "title", wrap=True)
-        self._batch = label("", "muted", wrap=True)
-        self._date = label("", "muted")
-        line.addWidget(self._title, 2)
-        line.addSpacing(24)
-        line.addWidget(self._batch, 3)
-        line.addWidget(self._date)
-        head.addLayout(line)
-        self._several = QHBoxLayout()
-        self._several.setSpacing(16)
-        head.addLayout(self._several)
-        self._past_row = QHBoxLayout()
-        self._past_row.setSpacing(16)
-        head.addLayout(self._past_row)
+        self._title, self._batch = label("", "title", wrap=True), label("", "muted", wrap=True)
+        self._date, self._looking_back = label("", "muted"), label("", "", "undecided", wrap=True)
+        self.in_view = Chooser("Which batch of this incubator is in view", picked=self.choose_batch, yielding=True)
+        self._several = holder(row(label("in view", "muted"), (self.in_view, 1), 1, spacing=16))
+        back = button("Back to now", self.show_running, "link")
+        self._past_row = holder(row((self._looking_back, 1), back, spacing=16))
+        self._past_row.hide()
         self.course = CourseStrip(theme)
-        head.addWidget(self.course)
-        tabs = QHBoxLayout()
-        tabs.setSpacing(24)
-        self.tabs: dict[str, QPushButton] = {}
-        for key, text in PAGES:
-            made = button(text, partial(self.page_chosen.emit, key), "tab", f"Ctrl+{len(self.tabs) + 1}")
-            made.setCheckable(True)
-            self.tabs[key] = made
-            tabs.addWidget(made)
-        tabs.addStretch(1)
-        head.addLayout(tabs)
-        head.addWidget(rule())
-        layout.addLayout(head)
+        self.tabs = {
+            key: button(text, partial(self.page_chosen.emit, key), "tab", f"Ctrl+{i}")
+            for i, (key, text) in enumerate(PAGES, start=1)
+        }
+        line = row((self._title, 2), (self._batch, 3), self._date, spacing=16)
+        tabs = row(*self.tabs.values(), 1, spacing=24)
+        head = column(line, self._several, self._past_row, self.course, tabs, rule(), spacing=4)
+        head.setContentsMargins(32, 16, 32, 0)
         self.round = RoundView(desk, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
-        layout.addWidget(self._stack, 1)
+        put(self, column(head, (self._stack, 1), spacing=0))
 
     # the other pages are made when they are first wanted: the first paint does not wait for them
 
@@ -144,18 +128,10 @@ class BatchPages(QWidget):
         if shown == self._sharing:
             return
         self._sharing = shown
-        clear(self._several)
-        if not sheet.beside or sheet.course is None:
-            return
-        chooser = yielding(Chooser())
-        chooser.setAccessibleName("Which batch of this incubator is in view")
-        for course in sorted([sheet.course, *sheet.beside], key=lambda c: c.batch.set_ms):
-            chooser.addItem(course.batch.name, course.batch.id)
-        chooser.setCurrentIndex(chooser.findData(sheet.course.batch.id))
-        chooser.activated.connect(lambda _i: self.choose_batch(int(chooser.currentData())))
-        self._several.addWidget(label("in view", "muted"))
-        self._several.addWidget(chooser, 1)
-        self._several.addStretch(1)
+        self._several.setVisible(bool(shown))
+        if shown:
+            options = [(batch.name, batch.id) for batch in sorted(shown, key=lambda b: b.set_ms)]
+            self.in_view.offer(options, shown[0].id)
 
     def _state(self) -> State:
         """What the results of long work rest on: all records, and the log up to some minutes ago."""
@@ -278,13 +254,10 @@ class BatchPages(QWidget):
         if batch == self._looked_back_at:
             return
         self._looked_back_at = batch
-        clear(self._past_row)
-        if course is None or course.batch.ended_ms is None:
-            return
-        at = self._desk.book.local(course.batch.ended_ms)
-        words = f"Looking back at {course.batch.name}, ended {dates.day(at, year=True)}."
-        self._past_row.addWidget(label(words, "", "undecided", wrap=True), 1)
-        self._past_row.addWidget(button("Back to now", self.show_running, "link"))
+        self._past_row.setVisible(batch is not None)
+        if batch is not None and batch.ended_ms is not None:
+            ended = dates.day(self._desk.book.local(batch.ended_ms), year=True)
+            self._looking_back.setText(f"Looking back at {batch.name}, ended {ended}.")
 
     def leave(self) -> bool:
         """Esc leaves what the page in view can leave first."""

@@ -6,18 +6,9 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QFileDialog,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QProgressBar,
-    QVBoxLayout,
-)
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QProgressBar
 
 from stathmis.core.errors import UserError
 from stathmis.exchange.csv_layout import DATE_ORDERS, Column
@@ -28,7 +19,10 @@ from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
 from stathmis.services.files.logger_import import ColumnUse, Examined, Plan
 from stathmis.services.watch import folder_watch
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.lines import Lines, Said, StrikeList
+from stathmis.ui.kit.page import Page, card, column, holder, row, table
+from stathmis.ui.kit.pieces import button, clear, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words.numbers import count, unit_word
@@ -36,7 +30,7 @@ from stathmis.words.numbers import count, unit_word
 _REASONS_SHOWN = 8
 
 
-class BringInView(FoldingView):
+class BringInView(Page):
     """Three steps on one page: the file, its columns, what it would bring."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -47,50 +41,25 @@ class BringInView(FoldingView):
         self.examined: Examined | None = None
         self._job: Background | None = None
         self._uses: dict[int, tuple[Chooser, Chooser]] = {}
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        page.addWidget(label("Bring in a logger file", "title"))
         words = "A CSV file from any logger: choose it, or drop it here. Nothing is stored before you say so."
-        page.addWidget(label(words, "muted", wrap=True))
-        row = QHBoxLayout()
-        self.path = QLineEdit()
-        self.path.setPlaceholderText("path of the file")
-        self.path.setAccessibleName("Path of the logger file")
-        self.path.returnPressed.connect(lambda: self.load(Path(self.path.text().strip()).expanduser()))
-        row.addWidget(self.path, 1)
+        self.path = field("Path of the logger file", "path of the file", entered=self._load_typed)
         self._choose = button("&Choose a file…", self._ask)
-        row.addWidget(self._choose)
-        page.addLayout(row)
-        self.problem = label("", "problem", wrap=True)
-        self.problem.hide()
-        page.addWidget(self.problem)
-        self._mapping = QVBoxLayout()
-        page.addLayout(self._mapping)
-        self._counts = QVBoxLayout()
-        page.addLayout(self._counts)
-        self._progress = QProgressBar()
+        self.problem = problem_label()
+        self._mapping, counts = column(), column()
+        self._counts = Lines(counts)
+        self._progress, self._cancel = QProgressBar(), button("Stop", self._stop)
         self._progress.setRange(0, 100)
-        self._progress.hide()
-        self._cancel = button("Stop", self._stop)
-        self._cancel.hide()
-        working = QHBoxLayout()
-        working.addWidget(self._progress, 1)
-        working.addWidget(self._cancel)
-        page.addLayout(working)
-        take = QHBoxLayout()
         self.take_in = button("&Take it in", self.store, "main")
-        self.take_in.hide()
-        take.addWidget(self.take_in)
-        take.addStretch(1)
-        page.addLayout(take)
         self.watch = QCheckBox("and every file like it that appears in its &folder")
-        self.watch.hide()
-        page.addWidget(self.watch)
-        self._watched = QVBoxLayout()
-        page.addLayout(self._watched)
-        page.addStretch(1)
+        self._watched = StrikeList(partial(folder_watch.stop_watching, desk), "Watched folders", "watch no longer")
+        for part in (
+            column(label("Bring in a logger file", "title"), label(words, "muted", wrap=True)),
+            column(row((self.path, 1), self._choose), self.problem, self._mapping, counts),
+            column(row((self._progress, 1), self._cancel), row(self.take_in, 1), self.watch, self._watched, 1),
+        ):
+            self.page.addLayout(part)
+        for hidden in (self._progress, self._cancel, self.take_in, self.watch):
+            hidden.hide()
 
     def begin(self) -> None:
         """Come in at the file."""
@@ -104,21 +73,9 @@ class BringInView(FoldingView):
 
     def _show_watched(self) -> None:
         """The folders that are watched, and how to stop."""
-        clear(self._watched)
         folders = self._desk.book.records(WatchedFolder)
-        if folders:
-            self._watched.addSpacing(12)
-            self._watched.addWidget(label("Watched folders", "heading"))
-        for watched in folders:
-            row = QHBoxLayout()
-            row.setSpacing(12)
-            there = Path(watched.folder).is_dir()
-            words = watched.folder if there else f"{watched.folder} (not there now)"
-            row.addWidget(label(words, wrap=True), 1)
-            stop = button("Watch no longer", partial(folder_watch.stop_watching, self._desk, watched), "link")
-            stop.setAccessibleName(f"Watch {watched.folder} no longer")
-            row.addWidget(stop)
-            self._watched.addLayout(row)
+        gone = {w.folder: "" if Path(w.folder).is_dir() else " (not there now)" for w in folders}
+        self._watched.show_lines([("", w.folder + gone[w.folder], w) for w in folders])
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Accept a file."""
@@ -137,6 +94,9 @@ class BringInView(FoldingView):
         )
         if chosen:
             self.load(Path(chosen))
+
+    def _load_typed(self) -> None:
+        self.load(Path(self.path.text().strip()).expanduser())
 
     def load(self, path: Path) -> None:
         """Look at a file and offer how to read it."""
@@ -158,57 +118,40 @@ class BringInView(FoldingView):
         self.watch.hide()
         self.watch.setChecked(False)
         clear(self._mapping)
-        clear(self._counts)
+        self._counts.say([])
 
     def _complain(self, text: str) -> None:
-        self.problem.setText(text)
-        self.problem.show()
+        say(self.problem, text)
 
     def _show_mapping(self, plan: Plan) -> None:
         layout = plan.layout
         names = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
         decimal = "decimal comma" if layout.decimal == "," else "decimal point"
-        self._mapping.addWidget(label("How it is read", "heading"))
         encoding = layout.encoding.removesuffix("-sig").upper()
         words = f"Columns apart by {names[layout.separator]}, {decimal}, text as {encoding}."
-        self._mapping.addWidget(label(words, "muted", wrap=True))
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        self.order = Chooser()
-        self.order.addItems(list(DATE_ORDERS))
-        self.order.setCurrentText(plan.order)
-        self.order.setAccessibleName("Order of the date")
-        self.zone = Chooser()
-        self.zone.addItem(f"local time ({self._desk.book.zone})", self._desk.book.zone)
-        self.zone.addItem("UTC", None)
-        self.zone.setCurrentIndex(0 if plan.zone is not None else 1)
-        self.zone.setAccessibleName("Time zone of the file's times")
-        row.addWidget(label("dates written", "muted"))
-        row.addWidget(self.order)
-        times = QHBoxLayout()
-        times.setSpacing(8)
-        times.addWidget(label("times are", "muted"))
-        times.addWidget(self.zone)
-        times.addStretch(1)
-        if not layout.order_is_sure:
-            row.addWidget(label("Day or month first? These dates fit both; please check.", ink="warning", wrap=True), 1)
-        row.addStretch(1)
-        self._mapping.addLayout(row)
-        self._mapping.addLayout(times)
-        holder = QFrame()
-        holder.setObjectName("card")
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(16, 12, 16, 12)
-        grid.setHorizontalSpacing(16)
-        grid.setColumnStretch(3, 1)
-        for place, text in enumerate(("column", "goes to", "unit", "first values")):
-            grid.addWidget(label(text, "small"), 0, place)
+        zone, again = self._desk.book.zone, self._examine_again
+        self.order = Chooser("Order of the date", [(o, o) for o in DATE_ORDERS], plan.order, changed=again)
+        zones = [(f"local time ({zone})", zone), ("UTC", None)]
+        self.zone = Chooser("Time zone of the file's times", zones, changed=again)
+        with QSignalBlocker(self.zone):
+            self.zone.setCurrentIndex(0 if plan.zone is not None else 1)
+        sure = "" if layout.order_is_sure else "Day or month first? These dates fit both; please check."
+        grid = table(("column", "goes to", "unit", "first values"), (0, 0, 0, 1))
         self._uses = {}
-        for at, column in enumerate(layout.columns, start=1):
-            self._column_row(grid, at, plan, column)
-        self._mapping.addWidget(holder)
-        self.order.currentIndexChanged.connect(lambda _i: self._examine())
-        self.zone.currentIndexChanged.connect(lambda _i: self._examine())
+        for at, found in enumerate(layout.columns, start=1):
+            self._column_row(grid, at, plan, found)
+        doubt = label(sure, ink="warning", wrap=True)
+        for part in (
+            label("How it is read", "heading"),
+            label(words, "muted", wrap=True),
+            holder(row(label("dates written", "muted"), self.order, (doubt, 1))),
+            holder(row(label("times are", "muted"), self.zone, 1)),
+            card("", grid),
+        ):
+            self._mapping.addWidget(part)
+
+    def _examine_again(self, _what: object) -> None:
+        self._examine()
 
     def _column_row(self, grid: QGridLayout, at: int, plan: Plan, column: Column) -> None:
         grid.addWidget(label(column.heading or f"column {column.index + 1}", "name", wrap=True), at, 0)
@@ -217,18 +160,13 @@ class BringInView(FoldingView):
         if column.index in plan.time_columns:
             grid.addWidget(label("time of the reading"), at, 1)
             return
-        target, unit = Chooser(), Chooser()
-        target.setAccessibleName(f"{column.heading or 'column'} goes to")
+        names = {i.id: i.name for i in self._desk.book.records(Instrument)}
+        channels = [c for c in self._desk.book.records(Channel) if c.instrument_id in names]
+        options = [(f"{names[c.instrument_id]}, {unit_word(c.unit)}", c) for c in channels]
+        heading = column.heading or "column"
+        target = Chooser(f"{heading} goes to", [("leave it out", None), *options], yielding=True)
         target.setMinimumContentsLength(16)
-        target.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        target.addItem("leave it out", None)
-        instruments = {i.id: i.name for i in self._desk.book.records(Instrument)}
-        for channel in self._desk.book.records(Channel):
-            if channel.instrument_id in instruments:
-                target.addItem(f"{instruments[channel.instrument_id]}, {unit_word(channel.unit)}", channel)
-        unit.addItems(["°C", "°F", "%"])
-        unit.setCurrentText(column.unit)
-        unit.setAccessibleName(f"{column.heading or 'column'} is in")
+        unit = Chooser(f"{heading} is in", [(u, u) for u in ("°C", "°F", "%")], column.unit)
         use = next((u for u in plan.uses if u.column == column.index), None)
         if use is not None:
             for i in range(1, target.count()):
@@ -243,16 +181,16 @@ class BringInView(FoldingView):
     def _mapped(self) -> Plan:
         assert self.plan is not None
         uses = []
-        for column, (target, unit) in self._uses.items():
+        for at, (target, unit) in self._uses.items():
             channel = target.currentData()
             if channel is None:
                 continue
             if (channel.quantity == "humidity") != (unit.currentText() == "%"):
-                name = next(c.heading for c in self.plan.layout.columns if c.index == column) or f"column {column + 1}"
+                name = next(c.heading for c in self.plan.layout.columns if c.index == at) or f"column {at + 1}"
                 raise UserError(
                     f"{name}: {unit.currentText()} does not fit that instrument.", "Choose the unit of the column."
                 )
-            uses.append(ColumnUse(column, channel.id, unit.currentText()))  # type: ignore[arg-type]
+            uses.append(ColumnUse(at, channel.id, unit.currentText()))  # type: ignore[arg-type]
         return replace(
             self.plan,
             order=self.order.currentText(),  # type: ignore[arg-type]
@@ -263,7 +201,7 @@ class BringInView(FoldingView):
     def _examine(self) -> None:
         """Count rows off the window's thread; the newest choice wins."""
         self._stop()
-        clear(self._counts)
+        self._counts.say([])
         self.take_in.hide()
         self.problem.hide()
         try:
@@ -312,24 +250,16 @@ class BringInView(FoldingView):
 
     def _examined(self, found: Examined) -> None:
         self.examined = found
-        self._counts.addWidget(label("What it would bring", "heading"))
-        for number, word, ink in (
-            (found.good, "new", "inside"),
-            (found.duplicate, "already in the log, left out", "muted"),
-            (found.faults.total, "bad, left out", "outside" if found.faults.total else "muted"),
-        ):
-            row = QHBoxLayout()
-            amount = label(count(number, "row"), "name")
-            amount.setAlignment(Qt.AlignmentFlag.AlignRight)
-            amount.setFixedWidth(self._theme.px(120))
-            row.addWidget(amount)
-            row.addWidget(label(word, ink=ink), 1)
-            self._counts.addLayout(row)
+        bad = found.faults.total
+        lines: list[Said] = [("What it would bring", "heading"), (f"{count(found.good, 'row')} new", "name", "inside")]
+        lines.append((f"{count(found.duplicate, 'row')} already in the log, left out", "", "muted"))
+        lines.append((f"{count(bad, 'row')} bad, left out", "", "outside" if bad else "muted"))
         for reason, number in found.faults.counts.items():
-            lines = [str(line) for line, why in found.faults.named if why == reason][:_REASONS_SHOWN]
-            more = ", …" if number > len(lines) else ""
-            where = f"line{'s' if number > 1 else ''} {', '.join(lines)}{more}"
-            self._counts.addWidget(label(f"{count(number, 'row')}: {reason} ({where})", "muted", wrap=True))
+            named = [str(line) for line, why in found.faults.named if why == reason][:_REASONS_SHOWN]
+            more = ", …" if number > len(named) else ""
+            where = f"line{'s' if number > 1 else ''} {', '.join(named)}{more}"
+            lines.append((f"{count(number, 'row')}: {reason} ({where})", "muted"))
+        self._counts.say(lines)
         self.take_in.setVisible(True)
         self.watch.setVisible(True)
         self.take_in.setEnabled(found.good > 0)

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QModelIndex, Qt
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import edits
 from stathmis.logbook.edits import Done
 from stathmis.services import notify
 from stathmis.services.desk import Desk
+from stathmis.ui.kit.page import column, row
+from stathmis.ui.kit.pieces import button, label, set_text
 from stathmis.ui.models import ListModel
-from stathmis.ui.pieces import button, label, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import changes
 from stathmis.words.catalogue import _
@@ -29,12 +30,7 @@ class ChangesView(QWidget):
         super().__init__()
         self.setObjectName("page")
         self._desk, self._theme = desk, theme
-        page = QVBoxLayout(self)
-        page.setContentsMargins(32, 16, 32, 24)
-        page.setSpacing(8)
-        page.addWidget(label(_("What was changed"), "title"))
         words = "Every edit with what stood there before. It is kept in the logbook's file, also when it is taken back."
-        page.addWidget(label(words, "muted", wrap=True))
         columns = (
             ("when", lambda d: changes.when(desk.book, d)),
             ("what", changes.title),
@@ -57,18 +53,13 @@ class ChangesView(QWidget):
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.ResizeToContents)
         self.table.selectionModel().currentRowChanged.connect(self._chosen)
-        page.addWidget(self.table, 3)
-        row = QHBoxLayout()
-        row.setSpacing(12)
         self.back = button(_("Take back"), lambda: self._step(desk.undo, "Undone: {}."), tip="Ctrl+Z")
         self.again = button(_("Do again"), lambda: self._step(desk.redo, "Done again: {}."), tip="Ctrl+Shift+Z")
-        row.addWidget(self.back)
-        row.addWidget(self.again)
-        row.addStretch(1)
-        page.addLayout(row)
         self._details = label("", "small", wrap=True)
-        page.addWidget(self._details)
-        page.addStretch(1)
+        head = column(label(_("What was changed"), "title"), label(words, "muted", wrap=True))
+        box = column(head, (self.table, 3), row(self.back, self.again, 1, spacing=12), self._details, 1)
+        box.setContentsMargins(32, 16, 32, 24)
+        self.setLayout(box)
 
     def begin(self) -> None:
         """Come in at the newest edit."""

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement, Stay, StoredPlan, StoredProfile
@@ -12,13 +11,15 @@ from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
-from stathmis.ui.attempt import attempt
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
-from stathmis.ui.pieces import Chooser, FoldingView, button, label, problem_label, scrolling_page, yielding
+from stathmis.ui.kit.attempt import attempt
+from stathmis.ui.kit.fields import Chooser
+from stathmis.ui.kit.page import Page, card, column, holder, row
+from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
 
 
-class EnterView(FoldingView):
+class EnterView(Page):
     """Forms for a batch, an instrument, an incubator; and ending a batch."""
 
     rests_on = frozenset[type | str](
@@ -28,71 +29,39 @@ class EnterView(FoldingView):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)
         self._desk = desk
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        page.addWidget(label("Enter or change", "title"))
-        columns = self.folding_row(24)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        columns.addLayout(left, 1)
-        columns.addLayout(right, 1)
-        page.addLayout(columns)
-        page.addStretch(1)
-
-        self.batch = BatchForm(desk)
-        self.machine = Chooser()
-        self.batch.field("In", self.machine)
-        self.batch_problem = problem_label()
-        law = label(knowledge.cautions()["law"], "small", wrap=True)
-        left.addWidget(
-            _card("A batch", self.batch, self.batch_problem, button("Set the batch", self.set_batch, "main"), law)
-        )
-        self.ending = Chooser()
-        self.ending.setAccessibleName("Batch to end")
-        self.end_button = button("End this batch", self.end_batch)
-        self.end_problem = problem_label()
-        self._end_card = _card("End a batch", self.ending, self.end_problem, self.end_button)
-        left.addWidget(self._end_card)
-        left.addStretch(1)
-        self.instrument = InstrumentForm(desk)
-        self.instrument_problem = problem_label()
-        right.addWidget(
-            _card(
-                "An instrument",
-                self.instrument,
-                self.instrument_problem,
-                button("Enter the instrument", self.add_instrument, "main"),
-            )
-        )
-        self.incubator = IncubatorForm(desk)
-        self.incubator_problem = problem_label()
-        right.addWidget(
-            _card(
-                "An incubator",
-                self.incubator,
-                self.incubator_problem,
-                button("Enter the incubator", self.add_incubator, "main"),
-            )
-        )
-        right.addStretch(1)
-        self.moving, self.moving_to = Chooser(), Chooser()
-        self.moving.setAccessibleName("Instrument to move")
-        self.moving_to.setAccessibleName("Where it hangs from now on")
+        self.page.addWidget(label("Enter or change", "title"))
+        left, right = self.columns(1, 1, spacing=24)
+        self.page.addStretch(1)
+        self.batch, self.instrument = BatchForm(desk), InstrumentForm(desk)
+        self.incubator, self.place = IncubatorForm(desk), PlaceForm(desk)
+        self.machine = self.batch.choice("In")
+        self.ending = Chooser("Batch to end", yielding=True)
+        self.moving = Chooser("Instrument to move", yielding=True)
+        self.moving_to = Chooser("Where it hangs from now on", yielding=True)
         self.moving_at_eggs = QCheckBox("at the height of the egg tops")
         self.moving_at_eggs.setChecked(True)
-        self.moving_problem = problem_label()
+        self.batch_problem, self.end_problem, self.moving_problem = (problem_label() for _ in range(3))
+        self.instrument_problem, self.incubator_problem, self.place_problem = (problem_label() for _ in range(3))
+        law = label(knowledge.cautions()["law"], "small", wrap=True)
+        set_it = button("Set the batch", self.set_batch, "main")
+        self.end_button = button("End this batch", self.end_batch)
+        self._end_card = card("End a batch", self.ending, self.end_problem, self.end_button)
+        enter = button("Enter the instrument", self.add_instrument, "main")
         move = button("Move it", self.move_instrument)
-        left.insertWidget(
-            2,
-            _card("Move an instrument", self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move),
-        )
-        self.place = PlaceForm(desk)
-        self.place_problem = problem_label()
+        moving = (self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move)
+        enter_incubator = button("Enter the incubator", self.add_incubator, "main")
         keep = button("Keep it", self.set_place)
-        right.insertWidget(2, _card("Your place", self.place, self.place_problem, keep))
-        for box in (self.machine, self.ending, self.moving, self.moving_to, *self.batch.findChildren(Chooser)):
-            yielding(box)
+        for into, made in (
+            (left, card("A batch", self.batch, self.batch_problem, set_it, law)),
+            (left, self._end_card),
+            (left, card("Move an instrument", *moving)),
+            (right, card("An instrument", self.instrument, self.instrument_problem, enter)),
+            (right, card("An incubator", self.incubator, self.incubator_problem, enter_incubator)),
+            (right, card("Your place", self.place, self.place_problem, keep)),
+        ):
+            into.addWidget(made)
+        for into in (left, right):
+            into.addStretch(1)
         self.refresh()
 
     def begin(self) -> None:
@@ -106,25 +75,17 @@ class EnterView(FoldingView):
         courses = {i.id: batches.all_running(desk.book, i) for i in incubators}
         places = desk.book.places()
         self.instrument.offer_incubators(places)
-        self.machine.clear()
-        self.ending.clear()
+        machines = []
         for incubator in sorted(incubators, key=lambda i: bool(courses[i.id])):
-            going = courses[incubator.id]
-            beside = f", beside {', '.join(c.batch.name for c in going)}" if going else ""
-            self.machine.addItem(incubator.name + beside, incubator)
-            for course in going:
-                self.ending.addItem(f"{course.batch.name}, {incubator.name}", course.batch)
-        if not self.machine.count():
-            self.machine.addItem("no incubator yet", None)
+            beside = ", ".join(c.batch.name for c in courses[incubator.id])
+            machines.append((incubator.name + (f", beside {beside}" if beside else ""), incubator))
+        self.machine.offer(machines or [("no incubator yet", None)])
+        going = [(f"{c.batch.name}, {i.name}", c.batch) for i in incubators for c in courses[i.id]]
+        self.ending.offer(going)
+        self._end_card.setVisible(bool(going))
         self.batch.offer_regimes()
-        self._end_card.setVisible(self.ending.count() > 0)
-        self.moving.clear()
-        self.moving_to.clear()
-        for instrument in desk.book.records(Instrument):
-            self.moving.addItem(instrument.name, instrument.id)
-        for place in places:
-            self.moving_to.addItem(f"into {place.name}", place.id)
-        self.moving_to.addItem("into the drawer", None)
+        self.moving.offer([(i.name, i.id) for i in desk.book.records(Instrument)])
+        self.moving_to.offer([*((f"into {p.name}", p.id) for p in places), ("into the drawer", None)])
         self.place.refresh()
 
     def set_batch(self) -> None:
@@ -200,44 +161,34 @@ class EnterView(FoldingView):
         attempt(self.incubator_problem, action)
 
 
-class StartView(QWidget):
+class StartView(Page):
     """An empty logbook: three questions, then the first round."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(theme)
         self._desk = desk
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        row = QHBoxLayout()
-        inner = QVBoxLayout()
-        inner.setSpacing(12)
-        holder = QWidget()
-        holder.setMaximumWidth(theme.px(720))
-        holder.setLayout(inner)
-        row.addStretch(1)
-        row.addWidget(holder, 8)
-        row.addStretch(1)
-        page.addLayout(row)
-        page.addStretch(1)
-        inner.addWidget(label("Three questions, then the first reading", "title"))
         self.incubator = IncubatorForm(desk, with_room=False)
-        inner.addWidget(_card("1  Which incubator?", self.incubator))
         self.batch = BatchForm(desk)
         self.none_yet = QCheckBox("nothing yet: it is still warming up")
         self.none_yet.toggled.connect(lambda on: self.batch.setEnabled(not on))
-        inner.addWidget(_card("2  What is in it?", self.none_yet, self.batch))
         self.instrument = InstrumentForm(desk, with_place=False)
-        inner.addWidget(_card("3  What do you read?", self.instrument))
         self.problem = problem_label()
-        inner.addWidget(self.problem)
-        go = QHBoxLayout()
         self.go = button("Start the first round", self.start, "main")
-        go.addWidget(self.go)
-        go.addStretch(1)
-        inner.addLayout(go)
-        inner.addWidget(label(knowledge.cautions()["alarm"], "small", wrap=True))
+        inner = holder(
+            column(
+                label("Three questions, then the first reading", "title"),
+                card("1  Which incubator?", self.incubator),
+                card("2  What is in it?", self.none_yet, self.batch),
+                card("3  What do you read?", self.instrument),
+                self.problem,
+                row(self.go, 1),
+                label(knowledge.cautions()["alarm"], "small", wrap=True),
+                spacing=12,
+            )
+        )
+        inner.setMaximumWidth(theme.px(720))
+        self.page.addLayout(row(1, (inner, 8), 1))
+        self.page.addStretch(1)
 
     def refresh(self) -> None:
         """Nothing here depends on the logbook."""
@@ -264,18 +215,3 @@ class StartView(QWidget):
 
         if not attempt(self.problem, action):
             self.problem.setFocus()
-
-
-def _card(title: str, *widgets: QWidget) -> QFrame:
-    card = QFrame()
-    card.setObjectName("card")
-    box = QVBoxLayout(card)
-    box.setContentsMargins(16, 12, 16, 14)
-    box.setSpacing(8)
-    box.addWidget(label(title, "heading"))
-    for widget in widgets:
-        if widget.property("role") == "main" or widget.metaObject().className() == "QPushButton":
-            box.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
-        else:
-            box.addWidget(widget)
-    return card

@@ -2,15 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QCheckBox,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QRadioButton,
-    QWidget,
-)
+from collections.abc import Iterable
+
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QLineEdit, QRadioButton, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
@@ -20,48 +14,53 @@ from stathmis.services.batch import profiles
 from stathmis.services.batch.profiles import DAY_COUNTS
 from stathmis.services.desk import Desk
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
-from stathmis.ui.pieces import Chooser, label
-
-
-def _number(edit: QLineEdit, what: str) -> float:
-    try:
-        return parse_typed(edit.text()).value
-    except NotANumberError:
-        edit.setFocus()
-        raise UserError(f"{what} is a number.", f"{edit.text() or 'Nothing'} is not; write one such as 0.5.") from None
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import FieldGrid, holder, put, row
+from stathmis.ui.kit.pieces import label
 
 
 class _Form(QWidget):
-    """A grid of labelled fields."""
+    """A grid of fields behind their words."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(12)
-        self._grid.setColumnStretch(1, 1)
-        self._row = 0
+        self.grid = FieldGrid()
+        put(self, self.grid)
 
-    def field(self, text: str, widget: QWidget) -> None:
-        """Add one field."""
-        widget.setAccessibleName(text)
-        self._grid.addWidget(label(text, "muted"), self._row, 0)
-        self._grid.addWidget(widget, self._row, 1)
-        self._row += 1
+    def text(self, words: str, hint: str = "", typed: str = "") -> QLineEdit:
+        """Add a line to type in."""
+        return self.grid.add(words, field(words, hint, text=typed))
 
-    def line(self, text: str, *widgets: QWidget) -> None:
+    def choice(self, words: str, options: Iterable[tuple[str, object]] = ()) -> Chooser:
+        """Add a list to choose from."""
+        return self.grid.add(words, Chooser(words, options, yielding=True))
+
+    def line(self, words: str, *widgets: QWidget) -> QWidget:
         """Add several widgets in one line."""
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(12)
-        for widget in widgets:
-            row.addWidget(widget)
-        row.addStretch(1)
-        self._grid.addWidget(label(text, "muted"), self._row, 0)
-        self._grid.addWidget(holder, self._row, 1)
-        self._row += 1
+        return self.grid.add(words, holder(row(*widgets, 1, spacing=12)))
+
+
+class _Focused:
+    """Whose value cannot be taken gets the focus; for a with statement."""
+
+    def __init__(self, edit: QLineEdit) -> None:
+        self._edit = edit
+
+    def __enter__(self) -> str:
+        return self._edit.text()
+
+    def __exit__(self, kind: object, error: object, _trace: object) -> None:
+        if isinstance(error, UserError):
+            self._edit.setFocus()
+
+
+def _number(edit: QLineEdit, what: str) -> float:
+    with _Focused(edit) as text:
+        try:
+            return parse_typed(text).value
+        except NotANumberError:
+            raise UserError(f"{what} is a number.", f"{text or 'Nothing'} is not; write one such as 0.5.") from None
 
 
 class IncubatorForm(_Form):
@@ -69,9 +68,7 @@ class IncubatorForm(_Form):
 
     def __init__(self, desk: Desk, *, with_room: bool = True) -> None:
         super().__init__(desk)
-        self.name = QLineEdit()
-        self.name.setPlaceholderText("such as: North cabinet")
-        self.field("You call it", self.name)
+        self.name = self.text("You call it", "such as: North cabinet")
         self.fan, self.still = QRadioButton("it has a fan"), QRadioButton("still air, no fan")
         self.room = QRadioButton("it is the room around them")
         group = QButtonGroup(self)
@@ -79,17 +76,13 @@ class IncubatorForm(_Form):
             group.addButton(choice)
         self.fan.setChecked(True)
         self.line("Air", self.fan, self.still)
-        self.line("", self.room)
-        self.room.setVisible(with_room)
+        self.line("", self.room).setVisible(with_room)
 
     def save(self) -> int:
         """Enter it; returns its id. Raises UserError."""
-        try:
-            air = "room" if self.room.isChecked() else "forced" if self.fan.isChecked() else "still"
-            return setting_up.add_incubator(self.desk, self.name.text(), air)
-        except UserError:
-            self.name.setFocus()
-            raise
+        air = "room" if self.room.isChecked() else "forced" if self.fan.isChecked() else "still"
+        with _Focused(self.name) as name:
+            return setting_up.add_incubator(self.desk, name, air)
 
 
 class BatchForm(_Form):
@@ -97,27 +90,13 @@ class BatchForm(_Form):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.species = Chooser()
-        for key, species in knowledge.species().items():
-            self.species.addItem(species.name, key)
-        self.field("Species", self.species)
-        self.eggs = QLineEdit("12")
-        self.field("Eggs", self.eggs)
-        self.when = QLineEdit()
-        self.when.setPlaceholderText("now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
-        self.field("Set at", self.when)
-        self.regime = Chooser()
-        self.field("It follows", self.regime)
-        self.why = label("", "small", wrap=True)
-        self._grid.addWidget(self.why, self._row, 1)
-        self._row += 1
-        self.day_count = Chooser()
-        for key, text in DAY_COUNTS.items():
-            self.day_count.addItem(text, key)
-        self.field("Days are counted", self.day_count)
-        self.name = QLineEdit()
-        self.name.setPlaceholderText("optional")
-        self.field("Name of the batch", self.name)
+        self.species = self.choice("Species", [(s.name, key) for key, s in knowledge.species().items()])
+        self.eggs = self.text("Eggs", typed="12")
+        self.when = self.text("Set at", "now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
+        self.regime = self.choice("It follows")
+        self.why = self.grid.add("", label("", "small", wrap=True))
+        self.day_count = self.choice("Days are counted", [(text, key) for key, text in DAY_COUNTS.items()])
+        self.name = self.text("Name of the batch", "optional")
         self._why: dict[str, str] = {}
         self.offer_regimes()
         self.species.currentIndexChanged.connect(self.offer_regimes)
@@ -125,33 +104,24 @@ class BatchForm(_Form):
 
     def offer_regimes(self) -> None:
         """The schools and own profiles the chosen species can follow; the one chosen stays if it can."""
-        chosen = self.regime.currentData()
         found = profiles.choices(self.desk.book, str(self.species.currentData()))
         self._why = {c.key: c.why for c in found}
-        self.regime.clear()
-        for choice in found:
-            self.regime.addItem(choice.name, choice.key)
-        if chosen in self._why:
-            self.regime.setCurrentIndex(self.regime.findData(chosen))
+        self.regime.offer([(c.name, c.key) for c in found], self.regime.currentData())
         self._explain()
 
     def _explain(self) -> None:
         self.why.setText(self._why.get(str(self.regime.currentData()), ""))
 
     def _count(self) -> int:
-        text = self.eggs.text().strip()
-        if not text.isdigit():
-            self.eggs.setFocus()
-            raise UserError("How many eggs?", "Write a whole number, such as 12.")
-        return int(text)
+        with _Focused(self.eggs) as text:
+            if not text.strip().isdigit():
+                raise UserError("How many eggs?", "Write a whole number, such as 12.")
+            return int(text)
 
     def save(self, incubator: Incubator) -> int:
         """Set it in an incubator; returns its id. Raises UserError."""
-        try:
-            at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
-        except UserError:
-            self.when.setFocus()
-            raise
+        with _Focused(self.when) as when:
+            at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
         return setting_up.set_batch(
             self.desk,
             incubator,
@@ -169,11 +139,8 @@ class PlaceForm(_Form):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.name, self.altitude = QLineEdit(), QLineEdit()
-        self.name.setPlaceholderText("optional")
-        self.altitude.setPlaceholderText("such as 900")
-        self.field("You call it", self.name)
-        self.field("Altitude, m", self.altitude)
+        self.name = self.text("You call it", "optional")
+        self.altitude = self.text("Altitude, m", "such as 900")
 
     def refresh(self) -> None:
         """Show what is known, but not over what is being typed."""
@@ -192,48 +159,36 @@ class InstrumentForm(_Form):
 
     def __init__(self, desk: Desk, *, with_place: bool = True) -> None:
         super().__init__(desk)
-        self.name = QLineEdit()
-        self.name.setPlaceholderText("such as: Blue probe")
-        self.field("You call it", self.name)
-        self.kind = Chooser()
-        for key, text in KINDS.items():
-            self.kind.addItem(text, key)
-        self.field("It is a", self.kind)
+        self.name = self.text("You call it", "such as: Blue probe")
+        self.kind = self.choice("It is a", [(text, key) for key, text in KINDS.items()])
         self.temperature, self.humidity = QCheckBox("temperature"), QCheckBox("humidity")
         self.temperature.setChecked(True)
-        self.unit = Chooser()
-        self.unit.addItems(["°C", "°F"])
-        self.unit.setCurrentText(desk.book.temperature_unit)
-        self.unit.setAccessibleName("Unit of its temperature")
+        self.unit = Chooser("Unit of its temperature", [(u, u) for u in ("°C", "°F")], desk.book.temperature_unit)
         self.line("It shows", self.temperature, self.unit, self.humidity)
         self.steps: dict[str, QLineEdit] = {}
         self.accuracy: dict[str, QLineEdit] = {}
-        for quantity, word in (("temperature", "Temperature"), ("humidity", "Humidity")):
-            self.steps[quantity], self.accuracy[quantity] = QLineEdit(), QLineEdit()
-            for edit, text in ((self.steps[quantity], "steps"), (self.accuracy[quantity], "accuracy")):
-                edit.setFixedWidth(90)
-                edit.setAccessibleName(f"{word} {text}")
-            holder = [label("in steps of", "small"), self.steps[quantity]]
-            self.line(word, *holder, label("good to ±", "small"), self.accuracy[quantity])
         for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
-            for edit in (self.steps[quantity], self.accuracy[quantity]):
+            word = quantity.capitalize()
+            self.steps[quantity] = steps = field(f"{word} steps", width=90)
+            self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=90)
+            self.line(word, label("in steps of", "small"), steps, label("good to ±", "small"), accuracy)
+            for edit in (steps, accuracy):
                 edit.setEnabled(box.isChecked())
                 box.toggled.connect(edit.setEnabled)
         self.unit.currentIndexChanged.connect(self._typical)
         self._typical()
-        self.incubator = Chooser()
+        self.incubator = Chooser("It hangs in", yielding=True)
         self.at_egg_top = QCheckBox("at the height of the egg tops")
         self.at_egg_top.setChecked(True)
         self.reference = QCheckBox("it is a reference; I have its certificate")
-        self.certificate = QLineEdit()
-        self.certificate.setPlaceholderText("reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
+        self.certificate = field("Certificate (k = 2)", "reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
         self.certificate.setEnabled(False)
         self.reference.toggled.connect(self.certificate.setEnabled)
         if with_place:
-            self.field("It hangs in", self.incubator)
+            self.grid.add("It hangs in", self.incubator)
             self.line("", self.at_egg_top)
             self.line("", self.reference)
-            self.field("Certificate (k = 2)", self.certificate)
+            self.grid.add("Certificate (k = 2)", self.certificate)
 
     def _typical(self) -> None:
         for quantity, (step, good_to) in TYPICAL.items():
@@ -244,10 +199,7 @@ class InstrumentForm(_Form):
     def offer_incubators(self, incubators: list[Incubator]) -> None:
         """Fill the list of places."""
         chosen = self.incubator.currentText()
-        self.incubator.clear()
-        for incubator in incubators:
-            self.incubator.addItem(incubator.name, incubator.id)
-        self.incubator.addItem("nowhere yet, in the drawer", None)
+        self.incubator.offer([*((i.name, i.id) for i in incubators), ("nowhere yet, in the drawer", None)])
         if chosen:
             self.incubator.setCurrentText(chosen)
 
@@ -262,15 +214,12 @@ class InstrumentForm(_Form):
         return made
 
     def _certificate(self) -> list[tuple[float, float, float]]:
-        try:
-            points = setting_up.read_certificate(self.certificate.text())
-        except UserError:
-            self.certificate.setFocus()
-            raise
-        if not points:
-            self.certificate.setFocus()
-            raise UserError("A reference needs its certificate.", "Reading, correction and U, such as: 37.5 0.05 0.04")
-        return points
+        with _Focused(self.certificate) as text:
+            points = setting_up.read_certificate(text)
+            if not points:
+                example = "Reading, correction and U, such as: 37.5 0.05 0.04"
+                raise UserError("A reference needs its certificate.", example)
+            return points
 
     def save(self, incubator_id: int | None = None) -> int:
         """Enter it; returns its id. Raises UserError."""

@@ -18,8 +18,8 @@ from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.instruments import history
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, label, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words.advice import short
 from stathmis.words.catalogue import _

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QGridLayout, QWidget
 
-from stathmis.ui.pieces import clear, label
+from stathmis.ui.kit.pieces import clear, label
 from stathmis.ui.round_view import EVENT_KEYS
 
 _FIELDS = [

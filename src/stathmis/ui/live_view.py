@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed
@@ -20,7 +20,10 @@ from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.watch import live
 from stathmis.services.watch.live import LiveProbes, ProbeStatus
-from stathmis.ui.pieces import Chooser, Pool, button, clear, label, rule, scrolling_page, set_text
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.lines import Pool
+from stathmis.ui.kit.page import FieldGrid, Page, column, holder, put, row
+from stathmis.ui.kit.pieces import button, clear, given, label, problem_label, rule, say, set_text
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words.numbers import count, unit_word
@@ -37,21 +40,11 @@ class _ProbeLine(QWidget):
     def __init__(self, take_away: Callable[[Probe], object]) -> None:
         super().__init__()
         self._probe: Probe | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(rule())
-        row = QHBoxLayout()
-        names = QVBoxLayout()
-        names.setSpacing(0)
         self._name, self._device = label("", "name"), label("", "small", wrap=True)
-        names.addWidget(self._name)
-        names.addWidget(self._device)
-        row.addLayout(names, 1)
         self._words = label("", wrap=True)
-        row.addWidget(self._words, 2)
-        self._away = button("Take away", lambda: self._probe and take_away(self._probe), "link")
-        row.addWidget(self._away)
-        box.addLayout(row)
+        self._away = button("Take away", given(lambda: self._probe, take_away), "link")
+        names = column(self._name, self._device, spacing=0)
+        put(self, column(rule(), row((names, 1), (self._words, 2), self._away)))
 
     def show_status(self, one: ProbeStatus) -> None:
         """Show a probe and how it is doing."""
@@ -64,87 +57,47 @@ class _ProbeLine(QWidget):
         set_text(self._words, said + (f" · “{s.last_line}”" if s.last_line else ""))
 
 
-class LiveView(QWidget):
+class LiveView(Page):
     """The place for live probes."""
 
     rests_on = frozenset[type | str]({Channel, Incubator, Instrument, Placement, Probe, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme, probes: LiveProbes) -> None:
-        super().__init__()
-        self._desk, self._theme, self._live = desk, theme, probes
+        super().__init__(theme)
+        self._desk, self._live = desk, probes
         self._simulated: list[SimulatedProbe] = []
         self._job: Background | None = None
         self._layout_found: Layout | None = None
         self._targets: dict[str, tuple[Chooser, Chooser]] = {}
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        page.addWidget(label("Live probes", "title"))
-        page.addWidget(
-            label(
-                "Probes on a USB or serial lead that send a line of text for each reading. What they send is logged "
-                "and corrected like everything else.",
-                "muted",
-                wrap=True,
-            )
-        )
-        self._none = label("None yet.", "muted")
-        page.addWidget(self._none)
-        self._lines = Pool(page, lambda: _ProbeLine(self._remove))
-        self._trouble = label("", "problem", wrap=True)
-        self._trouble.hide()
-        page.addWidget(self._trouble)
-        page.addWidget(rule())
-        page.addWidget(label("Another probe", "heading"))
-        page.addLayout(self._form())
-        self._heard = label("", "muted", wrap=True)
-        page.addWidget(self._heard)
-        self._mapping = QVBoxLayout()
-        page.addLayout(self._mapping)
-        self._problem = label("", "problem", wrap=True)
-        self._problem.hide()
-        page.addWidget(self._problem)
+        words = "Probes on a USB or serial lead that send a line of text for each reading. What they send is logged "
+        words += "and corrected like everything else."
+        self._none, self._heard = label("None yet.", "muted"), label("", "muted", wrap=True)
+        self._trouble, self._problem = problem_label(), problem_label()
+        self._mapping = column()
         self.keep = button("&Keep this probe", self.keep_probe, "main")
         self.keep.setEnabled(False)
-        line = QHBoxLayout()
-        line.addWidget(self.keep)
-        line.addStretch(1)
-        page.addLayout(line)
-        page.addStretch(1)
+        probes_of = column()
+        self._lines = Pool(probes_of, lambda: _ProbeLine(self._remove))
+        for part in (
+            column(label("Live probes", "title"), label(words, "muted", wrap=True), self._none, probes_of),
+            column(self._trouble, rule(), label("Another probe", "heading"), self._form(), self._heard),
+            column(self._mapping, self._problem, row(self.keep, 1), 1),
+        ):
+            self.page.addLayout(part)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._second_passed)
         self._timer.start(TURN_MS)
 
     def _form(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        grid.setColumnStretch(1, 1)
-        self.name, self.baud, self.every = QLineEdit(), QLineEdit("9600"), QLineEdit("10")
-        self.name.setPlaceholderText("such as: Probe in the cabinet")
-        self.device = Chooser()
+        grid = FieldGrid()
+        self.name = grid.add("You call it", field("You call it", "such as: Probe in the cabinet"))
+        self.device = grid.add("Device", Chooser("Device", yielding=True))
         self.device.setEditable(True)
-        self.device.setMinimumContentsLength(12)
-        self.device.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        for at, (text, widget) in enumerate(
-            (
-                ("You call it", self.name),
-                ("Device", self.device),
-                ("Baud", self.baud),
-                ("Write every, s", self.every),
-            )
-        ):
-            widget.setAccessibleName(text)
-            grid.addWidget(label(text, "muted"), at, 0)
-            grid.addWidget(widget, at, 1)
-        row = QHBoxLayout()
+        self.baud = grid.add("Baud", field("Baud", text="9600"))
+        self.every = grid.add("Write every, s", field("Write every, s", text="10"))
         self.listen = button("&Listen to it", self.start_listening)
         self.simulate = button("Start a &simulated probe", self.start_simulated)
-        row.setSpacing(12)
-        row.addWidget(self.listen)
-        row.addWidget(self.simulate)
-        row.addStretch(1)
-        grid.addLayout(row, 4, 1)
+        grid.add("", holder(row(self.listen, self.simulate, 1, spacing=12)))
         return grid
 
     def begin(self) -> None:
@@ -166,8 +119,7 @@ class LiveView(QWidget):
         self._none.setVisible(not found)
         for line, one in zip(self._lines.show(len(found)), found, strict=True):
             line.show_status(one)
-        self._trouble.setText(f"Not written: {self._live.trouble}" if self._live.trouble else "")
-        self._trouble.setVisible(bool(self._live.trouble))
+        say(self._trouble, f"Not written: {self._live.trouble}" if self._live.trouble else "")
 
     def _remove(self, probe: Probe) -> None:
         live.remove_probe(self._desk, probe)
@@ -237,26 +189,16 @@ class LiveView(QWidget):
         self.keep.setEnabled(True)
 
     def _map_row(self, grid: QGridLayout, at: int, name: str, value: float) -> None:
-        target, unit = Chooser(), Chooser()
-        target.addItem("leave it out", None)
+        book = self._desk.book
         quantity, guessed = _GUESSES.get(name.casefold(), ("", "°C"))
-        for channel in self._desk.book.records(Channel):
-            who = self._desk.book.instrument(channel.instrument_id).name
-            target.addItem(f"{who}, {unit_word(channel.unit)}", channel.id)
-        unit.addItems(["°C", "°F", "%"])
-        unit.setCurrentText(guessed)
-        target.setAccessibleName(f"{name} goes to")
-        unit.setAccessibleName(f"{name} is in")
-        words = f"column {name}" if name.isdigit() else name
-        grid.addWidget(label(f"{words} = {value:g}", "name"), at, 0)
-        grid.addWidget(target, at, 1)
-        grid.addWidget(unit, at, 2)
-        if quantity:
-            for i in range(1, target.count()):
-                channel = self._desk.book.channel(target.itemData(i))
-                if channel.quantity == quantity and self._desk.book.instrument(channel.instrument_id).kind == "probe":
-                    target.setCurrentIndex(i)
-                    break
+        of = {c: book.instrument(c.instrument_id) for c in book.records(Channel)}
+        likely = next((c.id for c, i in of.items() if c.quantity == quantity and i.kind == "probe"), None)
+        options = [(f"{i.name}, {unit_word(c.unit)}", c.id) for c, i in of.items()]
+        target = Chooser(f"{name} goes to", [("leave it out", None), *options], likely)
+        unit = Chooser(f"{name} is in", [(u, u) for u in ("°C", "°F", "%")], guessed)
+        words = label(f"column {name} = {value:g}" if name.isdigit() else f"{name} = {value:g}", "name")
+        for x, widget in enumerate((words, target, unit)):
+            grid.addWidget(widget, at, x)
         self._targets[name] = (target, unit)
 
     def _whole(self, edit: QLineEdit) -> int | None:
@@ -268,8 +210,7 @@ class LiveView(QWidget):
             return None
 
     def _say(self, problem: str) -> None:
-        self._problem.setText(problem)
-        self._problem.setVisible(bool(problem))
+        say(self._problem, problem)
 
     def keep_probe(self) -> None:
         """Enter the probe and begin reading it."""

@@ -3,25 +3,48 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.plan import lockdown
-from stathmis.services.plan.lockdown import LockdownRun
+from stathmis.services.plan.lockdown import LockdownRun, RunStep
 from stathmis.services.plan.planning import Plan
-from stathmis.ui.pieces import button, clear, label
+from stathmis.ui.kit.lines import Pool
+from stathmis.ui.kit.page import column, holder, put, row
+from stathmis.ui.kit.pieces import button, label, say, set_property, set_text
 from stathmis.words import dates
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
 
 SECOND_MS = 1000
+
+
+class _Step(QWidget):
+    """A step of the run: its box, what to do, and by when or when it was done."""
+
+    def __init__(self, panel: LockdownPanel) -> None:
+        super().__init__()
+        self.key = ""
+        self.tick = QCheckBox()
+        self.tick.clicked.connect(lambda _on: panel.ticked(self.key))
+        self._title, self._how, self._when = label("", wrap=True), label("", "small", wrap=True), label("", "small")
+        put(self, row(self.tick, (column(self._title, self._how, spacing=0), 1), self._when))
+
+    def show_step(self, step: RunStep, done: str, *, coming: bool) -> None:
+        self.key = step.key
+        target = f"by {step.target_min:.0f} min" if step.target_min is not None else ""
+        self.tick.setChecked(step.done_ms is not None)
+        self.tick.setAccessibleName(f"{step.title}, {target}")
+        set_text(self._title, step.title)
+        set_property(self._title, "role", "name" if coming else "")
+        set_text(self._how, step.how)
+        set_text(self._when, f"done {done}" if done else target)
 
 
 class LockdownPanel(QFrame):
@@ -33,25 +56,13 @@ class LockdownPanel(QFrame):
         self._desk = desk
         self.run: LockdownRun | None = None
         self._box_sheet: BoxSheet | None = None
-        box = QVBoxLayout(self)
-        head = QHBoxLayout()
-        self._title = label("", "heading", wrap=True)
-        head.addWidget(self._title, 1)
+        self._title, self.watch = label("", "heading", wrap=True), label("", "name", "heat", wrap=True)
         self.fold = button("", self._fold, "link")
-        head.addWidget(self.fold)
         self.lid = button("I open the lid", self._lid, "main")
-        head.addWidget(self.lid)
-        box.addLayout(head)
-        self.watch = label("", "name", "heat", wrap=True)
-        box.addWidget(self.watch)
-        self._list = QWidget()
-        self._grid = QGridLayout(self._list)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setColumnStretch(1, 1)
-        self._grid.setHorizontalSpacing(8)
-        box.addWidget(self._list)
-        self._caution = label("", "small", wrap=True)
-        box.addWidget(self._caution)
+        steps = column()
+        self._steps = Pool(steps, lambda: _Step(self))
+        self._list, self._caution = holder(steps), label("", "small", wrap=True)
+        self.setLayout(column(row((self._title, 1), self.fold, self.lid), self.watch, self._list, self._caution))
         self._unfolded: bool | None = None
         self.ticks: dict[str, QCheckBox] = {}
         self._timer = QTimer(self)
@@ -72,23 +83,11 @@ class LockdownPanel(QFrame):
         self.run = found = lockdown.run(self._desk.book, plan, box)
         at = self._desk.book.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
         self._title.setText(f"Lockdown of {plan.name}, {dates.moment(at, weekday=True)}")
-        clear(self._grid)
-        self.ticks = {}
-        for i, step in enumerate(found.steps):
-            tick = QCheckBox()
-            tick.setChecked(step.done_ms is not None)
-            target = f"by {step.target_min:.0f} min" if step.target_min is not None else ""
-            tick.setAccessibleName(f"{step.title}, {target}")
-            tick.clicked.connect(partial(self._ticked, step.key))
-            self.ticks[step.key] = tick
-            words = QVBoxLayout()
-            words.setSpacing(0)
-            words.addWidget(label(step.title, "name" if step == found.next_step else "", wrap=True))
-            words.addWidget(label(step.how, "small", wrap=True))
-            self._grid.addWidget(tick, i, 0)
-            self._grid.addLayout(words, i, 1)
-            done = self._desk.book.local(step.done_ms) if step.done_ms is not None else None
-            self._grid.addWidget(label(f"done {dates.clock(done)}" if done is not None else target, "small"), i, 2)
+        shown = self._steps.show(len(found.steps))
+        for line, step in zip(shown, found.steps, strict=True):
+            done = dates.clock(self._desk.book.local(step.done_ms)) if step.done_ms is not None else ""
+            line.show_step(step, done, coming=step == found.next_step)
+        self.ticks = {line.key: line.tick for line in shown}
         self._caution.setText(found.caution)
         begun = found.opened_ms is not None or any(s.done_ms is not None for s in found.steps)
         near = begun or lockdown.soon(self._desk.book, plan)
@@ -111,11 +110,10 @@ class LockdownPanel(QFrame):
 
     def _tell_time(self) -> None:
         if self.run is not None:
-            text = lockdown.open_words(self._desk.book, self.run)
-            self.watch.setText(text)
-            self.watch.setVisible(bool(text))
+            say(self.watch, lockdown.open_words(self._desk.book, self.run))
 
-    def _ticked(self, key: str) -> None:
+    def ticked(self, key: str) -> None:
+        """A step is done, or open again."""
         run = self.run
         if run is not None:
             self._try(lambda: lockdown.tick(self._desk, run, key))

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from stathmis.services.notify import Message
-from stathmis.ui.pieces import button, label, set_property
+from stathmis.ui.kit.pieces import button, label, set_property
 
 _INFO_MS = 8000
 _WORDS = {"info": "", "warning": "Note: ", "error": "Problem: "}

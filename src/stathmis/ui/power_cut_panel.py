@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import from_inside
@@ -11,7 +11,9 @@ from stathmis.services import clock, notify
 from stathmis.services.batch import power_cut
 from stathmis.services.batch.power_cut import PowerCut
 from stathmis.services.desk import Desk
-from stathmis.ui.pieces import button, label
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.page import column, put, row
+from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 
 USUAL_ROOM_C = 20.0
@@ -25,37 +27,15 @@ class PowerCutPanel(QWidget):
         self._desk = desk
         self.incubator: Incubator | None = None
         self.found: PowerCut | None = None
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        self.hours, self.room = QLineEdit("2"), QLineEdit()
-        for before, edit, after, name in (
-            ("off for", self.hours, "h, room", "Hours without power"),
-            ("", self.room, "", "Temperature of the room"),
-        ):
-            edit.setFixedWidth(theme.px(56))
-            edit.setAccessibleName(name)
-            edit.textEdited.connect(lambda _t: self._work_out())
-            for widget in (label(before, "muted"), edit, label(after, "muted")):
-                row.addWidget(widget)
-        self._unit = label("", "muted")
-        row.addWidget(self._unit)
-        row.addStretch(1)
-        layout.addLayout(row)
-        since = QHBoxLayout()
-        self.since = QLineEdit()
-        self.since.setPlaceholderText("since: now, 03:10, yesterday 21:30")
-        self.since.setAccessibleName("Power off since")
-        since.addWidget(self.since, 1)
-        self.log = button("Log it", self.log_it)
-        since.addWidget(self.log)
-        layout.addLayout(since)
-        self.problem = label("", "problem", wrap=True)
-        self.says = label("", "name", wrap=True)
+        narrow, typed = theme.px(56), self._work_out
+        self.hours = field("Hours without power", text="2", width=narrow, typed=typed)
+        self.room = field("Temperature of the room", width=narrow, typed=typed)
+        self.since = field("Power off since", "since: now, 03:10, yesterday 21:30")
+        self.log, self._unit = button("Log it", self.log_it), label("", "muted")
+        self.problem, self.says = problem_label(), label("", "name", wrap=True)
         self.do = label("", "muted", wrap=True)
-        for widget in (self.problem, self.says, self.do):
-            layout.addWidget(widget)
+        first = row(label("off for", "muted"), self.hours, label("h, room", "muted"), self.room, self._unit, 1)
+        put(self, column(first, row((self.since, 1), self.log), self.problem, self.says, self.do))
         self.hide()
 
     def toggle(self, incubator: Incubator) -> None:
@@ -74,7 +54,7 @@ class PowerCutPanel(QWidget):
         self.hours.setFocus()
         self.hours.selectAll()
 
-    def _work_out(self) -> None:
+    def _work_out(self, _typed: str = "") -> None:
         if self.incubator is None:
             return
         self.found, problem, says, do = None, "", "", ""
@@ -84,8 +64,7 @@ class PowerCutPanel(QWidget):
         except UserError as error:
             problem = str(error)
         for widget, text in ((self.problem, problem), (self.says, says), (self.do, do)):
-            widget.setText(text)
-            widget.setVisible(bool(text))
+            say(widget, text)
         self.log.setEnabled(self.found is not None)
 
     def log_it(self) -> None:
@@ -95,8 +74,7 @@ class PowerCutPanel(QWidget):
         try:
             at = clock.parse_moment(self.since.text(), self._desk.now_ms, self._desk.book.zone)
         except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
+            say(self.problem, str(error))
             self.since.setFocus()
             return
         power_cut.log_power_cut(self._desk, self.incubator, self.found, at)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from functools import partial
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, QTimer
-from PySide6.QtWidgets import QFileDialog, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QWidget
 
 from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
@@ -17,7 +17,10 @@ from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.profile_draft import draft_of
 from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
+from stathmis.ui.kit.fields import Chooser
+from stathmis.ui.kit.lines import Lines, Pool, Said
+from stathmis.ui.kit.page import Page, column, put, row
+from stathmis.ui.kit.pieces import button, label, rule, set_text
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import band_text
@@ -25,43 +28,108 @@ from stathmis.words.numbers import band_text
 PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
 
 
-class PracticeView(FoldingView):
+class _Following(QWidget):
+    """A batch, what it follows, and how its days are counted."""
+
+    def __init__(self, view: PracticeView) -> None:
+        super().__init__()
+        self._view = view
+        self._batch: Batch | None = None
+        self._words = label("", wrap=True)
+        self.regime = Chooser(picked=self._picked, yielding=True)
+        counts = [(f"days {text.partition(':')[0]}", key) for key, text in profiles.DAY_COUNTS.items()]
+        self.counting = Chooser(options=counts, picked=self._picked, yielding=True)
+        for box in (self.regime, self.counting):
+            box.setMinimumWidth(view.theme.px(160))
+        self._line = row((self._words, 1), row(self.regime, self.counting))
+        put(self, self._line)
+
+    def show_batch(self, batch: Batch, words: str, choices: list[profiles.Choice], *, narrow: bool) -> None:
+        self._batch = batch
+        set_text(self._words, words)
+        self._line.setDirection(row().direction() if not narrow else column().direction())
+        offered = [(c.name, c.key) for c in choices]
+        if [self.regime.itemText(i) for i in range(self.regime.count())] != [name for name, _ in offered]:
+            self.regime.offer(offered)
+        self.regime.choose(batch.regime)
+        self.counting.choose(batch.day_count)
+        self.regime.setAccessibleName(f"What {batch.name} follows")
+        self.counting.setAccessibleName(f"How the days of {batch.name} are counted")
+
+    def _picked(self, _what: object) -> None:
+        if self._batch is not None:
+            self._view.follow(self._batch, str(self.regime.currentData()), self.counting.currentData())
+
+
+class _ProfileCard(QFrame):
+    """A school or a profile of one's own: what it asks, why, and what can be done with it."""
+
+    def __init__(self, view: PracticeView) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._profile: OwnProfile | None = None
+        self._stored_id: int | None = None
+        self._name, self._words, self._why = (
+            label("", "name", wrap=True),
+            label(wrap=True),
+            label("", "small", wrap=True),
+        )
+
+        def link(text: str, action: Callable[[OwnProfile, int | None], object]) -> QPushButton:
+            return button(text, lambda: self._profile and action(self._profile, self._stored_id), "link")
+
+        self._own = (
+            link("Change", view.write_own),
+            link("Copy", lambda profile, _stored: view.write_own(profile, None)),
+            link("Pass on…", lambda profile, _stored: view.pass_on(profile)),
+            link("Take away", lambda _profile, stored: view.remove(stored)),
+        )
+        self._school = link("Make my own from this", lambda profile, _stored: view.write_own(profile, None))
+        self._head = row((self._name, 1), row(*self._own, self._school, spacing=16), spacing=16)
+        box = column(self._head, self._words, self._why, spacing=4)
+        box.setContentsMargins(16, 10, 16, 10)
+        self.setLayout(box)
+
+    def show_choice(self, choice: profiles.Choice, profile: OwnProfile, words: str, *, own: bool, narrow: bool) -> None:
+        self._profile = profile
+        self._stored_id = int(choice.key.removeprefix(profiles.OWN)) if own else None
+        self._head.setDirection(row().direction() if not narrow else column().direction())
+        set_text(self._name, choice.name + (", your own" if own else ""))
+        set_text(self._words, words)
+        set_text(self._why, choice.why)
+        for made in (*self._own, self._school):
+            made.setVisible(own == (made is not self._school))
+            made.setAccessibleName(f"{made.text()}: {choice.name}")
+
+
+class PracticeView(Page):
     """What batches follow, and what there is to follow."""
 
     rests_on = frozenset[type | str]({Batch, Incubator, Stay, StoredPlan, StoredProfile, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)
-        self._desk, self._theme = desk, theme
+        self._desk = desk
         self._built_narrow = False
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        self._area = area
-        outer.addWidget(area)
-        page.addWidget(label("Practice", "title"))
-        page.addWidget(label("What the batches follow", "heading"))
-        self._following = QVBoxLayout()
-        page.addLayout(self._following)
-        page.addWidget(rule())
+        self.page.addWidget(label("Practice", "title"))
+        self.page.addWidget(label("What the batches follow", "heading"))
+        self._following = Pool(self.page, lambda: _Following(self))
+        self._warnings = Lines(self.page, "muted")
+        self.page.addWidget(rule())
+        kinds = [(species.name, key) for key, species in knowledge.species().items()]
+        self.species = Chooser("Species", kinds, changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
         head.addWidget(label("What there is to follow", "heading"))
-        self.species = Chooser()
-        for key, species in knowledge.species().items():
-            self.species.addItem(species.name, key)
-        self.species.setAccessibleName("Species")
-        self.species.currentIndexChanged.connect(self._show_choices)
         head.addWidget(self.species)
         head.addStretch(1)
         head.addWidget(button("Bring in a profile file…", self._bring_in))
-        page.addLayout(head)
-        self._choices = QVBoxLayout()
-        page.addLayout(self._choices)
+        self.page.addLayout(head)
+        self._choices = Pool(self.page, lambda: _ProfileCard(self))
         self.editor = ProfileEditor(desk, theme)
         self.editor.hide()
         self.editor.ended.connect(self._editor_ended)
-        page.addWidget(self.editor)
-        page.addStretch(1)
+        self.page.addWidget(self.editor)
+        self.page.addStretch(1)
 
     def fold(self) -> bool:
         """Rows of a narrow page stand one under the other."""
@@ -75,7 +143,7 @@ class PracticeView(FoldingView):
         """Come in at the species of the batch in hand."""
         courses = [c for i in self._desk.book.incubators() for c in batches.all_running(self._desk.book, i)]
         if courses:
-            self.species.setCurrentIndex(self.species.findData(courses[0].batch.species))
+            self.species.choose(courses[0].batch.species)
         self.species.setFocus()
 
     def leave(self) -> bool:
@@ -87,54 +155,30 @@ class PracticeView(FoldingView):
 
     def refresh(self) -> None:
         """Show the logbook as it stands; a profile being written stays as it is."""
+        self._built_narrow = self.narrow
         self._show_following()
         self._show_choices()
         self.editor.refresh()
 
     def _show_following(self) -> None:
-        clear(self._following)
-        desk = self._desk
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        grid.setColumnStretch(0, 1)
-        self._built_narrow = self.narrow
-        row, under = 0, int(self.narrow)
-        for incubator in desk.book.incubators():
-            for course in batches.all_running(desk.book, incubator):
-                batch = course.batch
-                words = f"{batch.name}, {incubator.name}, {course.day_text(desk.now_ms)}"
-                grid.addWidget(label(words, wrap=True), row, 0, 1, 1 + under)
-                regime, counting = Chooser(), Chooser()
-                for choice in profiles.choices(desk.book, batch.species):
-                    regime.addItem(choice.name, choice.key)
-                regime.setCurrentIndex(regime.findData(batch.regime))
-                regime.setAccessibleName(f"What {batch.name} follows")
-                for key, text in profiles.DAY_COUNTS.items():
-                    counting.addItem(f"days {text.partition(':')[0]}", key)
-                counting.setCurrentIndex(counting.findData(batch.day_count))
-                counting.setAccessibleName(f"How the days of {batch.name} are counted")
-                for box in (regime, counting):
-                    box.activated.connect(partial(self._follow, batch, regime, counting))
-                    yielding(box).setMinimumWidth(self._theme.px(160))
-                grid.addWidget(regime, row + under, 1 - under)
-                grid.addWidget(counting, row + under, 2 - under)
-                row += 1 + under
-        self._following.addLayout(grid)
-        if not row:
-            self._following.addWidget(label("No batch is set.", "muted"))
-        thin = profiles.thin_air(desk.book)
-        if thin:
-            self._following.addWidget(label(thin, "", "eggs", wrap=True))
-        for incubator in desk.book.incubators():
-            for warning in conflicts.sharing(desk.book, incubator):
-                self._following.addWidget(label(warning, "", "undecided", wrap=True))
+        book = self._desk.book
+        courses = [c for i in book.incubators() for c in batches.all_running(book, i)]
+        for shown, course in zip(self._following.show(len(courses)), courses, strict=True):
+            words = f"{course.batch.name}, {course.incubator.name}, {course.day_text(self._desk.now_ms)}"
+            choices = profiles.choices(book, course.batch.species)
+            shown.show_batch(course.batch, words, choices, narrow=self.narrow)
+        lines: list[Said] = [] if courses else ["No batch is set."]
+        thin = profiles.thin_air(book)
+        lines += [(thin, "", "eggs")] if thin else []
+        lines += [(warning, "", "undecided") for i in book.incubators() for warning in conflicts.sharing(book, i)]
+        self._warnings.say(lines)
 
-    def _follow(self, batch: Batch, regime: Chooser, counting: Chooser, _index: int) -> None:
-        count: DayCount = counting.currentData()
-        if (regime.currentData(), count) == (batch.regime, batch.day_count):
+    def follow(self, batch: Batch, regime: str, count: DayCount) -> None:
+        """Let a batch follow a school or profile, its days counted so."""
+        if (regime, count) == (batch.regime, batch.day_count):
             return
         try:
-            profiles.follow(self._desk, batch, str(regime.currentData()), count)
+            profiles.follow(self._desk, batch, regime, count)
         except UserError as error:
             notify.tell_error(error)
             self._show_following()
@@ -142,47 +186,13 @@ class PracticeView(FoldingView):
         notify.tell("info", f"{batch.name} is judged by it from its first day on. Ctrl+Z takes it back.")
 
     def _show_choices(self) -> None:
-        clear(self._choices)
-        if self.editor.isVisible():
-            return
-        species = str(self.species.currentData())
-        own = profiles.own_profiles(self._desk.book)
-        for choice in profiles.choices(self._desk.book, species):
-            profile = profiles.start_from(self._desk.book, species, choice.key)
-            self._choices.addWidget(self._card(choice, profile, own=choice.key in own))
-
-    def _card(self, choice: profiles.Choice, profile: OwnProfile, *, own: bool) -> QFrame:
-        card = QFrame()
-        card.setObjectName("card")
-        box = QVBoxLayout(card)
-        box.setContentsMargins(16, 10, 16, 10)
-        box.setSpacing(4)
-        head = QHBoxLayout()
-        head.setSpacing(16)
-        head.addWidget(label(choice.name + (", your own" if own else ""), "name", wrap=True), 1)
-        box.addLayout(head)
-        links = QHBoxLayout() if self.narrow else head
-        if links is not head:
-            box.addLayout(links)
-        if own:
-            stored_id = int(choice.key.removeprefix(profiles.OWN))
-            actions = [
-                ("Change", partial(self.write_own, profile, stored_id)),
-                ("Copy", partial(self.write_own, profile, None)),
-                ("Pass on…", partial(self._pass_on, profile)),
-                ("Take away", partial(self._remove, stored_id)),
-            ]
-        else:
-            actions = [("Make my own from this", partial(self.write_own, profile, None))]
-        for text, action in actions:
-            made = button(text, action, "link")
-            made.setAccessibleName(f"{text}: {choice.name}")
-            links.addWidget(made)
-        if links is not head:
-            links.addStretch(1)
-        box.addWidget(label(self._in_words(profile), "", wrap=True))
-        box.addWidget(label(choice.why, "small", wrap=True))
-        return card
+        book, species = self._desk.book, str(self.species.currentData())
+        own = profiles.own_profiles(book)
+        found = profiles.choices(book, species) if self.editor.isHidden() else []
+        for card, choice in zip(self._choices.show(len(found)), found, strict=True):
+            profile = profiles.start_from(book, species, choice.key)
+            words = self._in_words(profile)
+            card.show_choice(choice, profile, words, own=choice.key in own, narrow=self.narrow)
 
     def _in_words(self, profile: OwnProfile) -> str:
         parts = []
@@ -209,14 +219,17 @@ class PracticeView(FoldingView):
 
     def show_editor(self) -> None:
         """Scroll to the profile that is being written."""
-        self._area.ensureWidgetVisible(self.editor, 0, 0)
+        self.area.ensureWidgetVisible(self.editor, 0, 0)
 
     def _editor_ended(self) -> None:
         self.editor.hide()
         self._show_choices()
         self.species.setFocus()
 
-    def _remove(self, stored_id: int) -> None:
+    def remove(self, stored_id: int | None) -> None:
+        """Take a profile of one's own away."""
+        if stored_id is None:
+            return
         try:
             profiles.remove_profile(self._desk, stored_id)
         except UserError as error:
@@ -224,7 +237,8 @@ class PracticeView(FoldingView):
             return
         notify.tell("info", "Profile taken away. Ctrl+Z brings it back.")
 
-    def _pass_on(self, profile: OwnProfile) -> None:
+    def pass_on(self, profile: OwnProfile) -> None:
+        """Ask where a profile goes, and write it there."""
         name = f"{profile.name}.stathmis-profile.toml".replace("/", "-")
         chosen, _ = QFileDialog.getSaveFileName(self, "Pass on a profile", str(Path.home() / name), PROFILE_FILES)
         if chosen:
@@ -252,6 +266,6 @@ class PracticeView(FoldingView):
             notify.tell_error(error)
             return
         with QSignalBlocker(self.species):
-            self.species.setCurrentIndex(self.species.findData(found.species))
+            self.species.choose(found.species)
         self._show_choices()
         notify.tell("info", f"{found.name} is among your profiles. Ctrl+Z takes it back.")

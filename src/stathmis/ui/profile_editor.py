@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from stathmis.core.course.profile import OwnProfile
 from stathmis.core.errors import UserError
@@ -25,7 +25,9 @@ from stathmis.services.batch.profile_draft import (
 )
 from stathmis.services.book import TemperatureUnit
 from stathmis.services.desk import Desk
-from stathmis.ui.pieces import Chooser, button, clear, label
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import FieldGrid, column, row
+from stathmis.ui.kit.pieces import button, clear, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import unit_word
 
@@ -48,36 +50,20 @@ class ProfileEditor(QFrame):
         self._narrow = False
         self._titles: tuple[str, ...] = ()
         self._edits: list[dict[str, QLineEdit]] = []
-        self._problems: list[QWidget] = []
-        box = QVBoxLayout(self)
-        box.setContentsMargins(16, 12, 16, 14)
-        self._heading = label("", "heading")
-        box.addWidget(self._heading)
-        head = QGridLayout()
-        self.name, self.why, self.last_day = QLineEdit(), QLineEdit(), QLineEdit()
-        self.why.setPlaceholderText("why one would: for whoever gets it from you")
-        self.last_day.setFixedWidth(theme.px(80))
-        for row, (text, edit) in enumerate((("Name", self.name), ("Why", self.why), ("Last day", self.last_day))):
-            edit.setAccessibleName(text)
-            edit.textEdited.connect(self._typed)
-            head.addWidget(label(text, "muted"), row, 0)
-            head.addWidget(edit, row, 1)
-        head.setColumnStretch(1, 1)
-        box.addLayout(head)
+        self._problems: list[QLabel] = []
+        self._heading, self.problem = label("", "heading"), problem_label()
+        head = FieldGrid()
+        self.name = head.add("Name", field("Name", typed=self._typed))
+        self.why = head.add("Why", field("Why", "why one would: for whoever gets it from you", typed=self._typed))
+        self.last_day = head.add("Last day", field("Last day", width=theme.px(80), typed=self._typed))
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(8)
-        box.addLayout(self._grid)
-        self.problem = label("", "problem", wrap=True)
-        self.problem.hide()
-        box.addWidget(self.problem)
         self._picture = ProfilePicture(theme)
-        box.addWidget(self._picture)
-        foot = QHBoxLayout()
         self.keep = button("&Keep this profile", self._keep, "main")
-        foot.addWidget(self.keep)
-        foot.addWidget(button("Give up", self.give_up))
-        foot.addStretch(1)
-        box.addLayout(foot)
+        foot = row(self.keep, button("Give up", self.give_up), 1)
+        box = column(self._heading, head, self._grid, self.problem, self._picture, foot)
+        box.setContentsMargins(16, 12, 16, 14)
+        self.setLayout(box)
 
     def edit(self, draft: ProfileDraft) -> None:
         """Begin with a draft whose temperatures are in the unit shown now."""
@@ -119,22 +105,19 @@ class ProfileEditor(QFrame):
         unit = unit_word(self._unit)
         self._titles = ("called", "from day", f"{unit} from", "to", "% RH from", "to")
         if not self._narrow:
-            for column, text in enumerate(("stage", *self._titles)):
-                self._grid.addWidget(label(text, "small"), 0, column)
-        for i, row in enumerate(self._draft.rows):
-            self._stage_row(i, row)
+            for x, text in enumerate(("stage", *self._titles)):
+                self._grid.addWidget(label(text, "small"), 0, x)
+        for i, stage in enumerate(self._draft.rows):
+            self._stage_row(i, stage)
         self._grid.setColumnStretch(0, int(self._narrow))
         self._grid.setColumnStretch(1, int(not self._narrow))
         self._typed()
 
-    def _stage_row(self, i: int, row: StageRow) -> None:
+    def _stage_row(self, i: int, stage: StageRow) -> None:
         at = 1 + 3 * i
-        kind = Chooser()
-        kind.addItems(KINDS)
-        kind.setCurrentText(row.kind)
-        kind.setAccessibleName(f"Stage {i + 1} is")
-        kind.activated.connect(lambda _i, n=i, box=kind: self._set(n, kind=box.currentText()))
-        head, numbers = QHBoxLayout(), QHBoxLayout()
+        kinds = [(kind, kind) for kind in KINDS]
+        kind = Chooser(f"Stage {i + 1} is", kinds, stage.kind, picked=lambda chosen: self._set(i, kind=chosen))
+        head, numbers = row(spacing=4), row(spacing=4)
         if self._narrow:
             # two lines for each stage, its words in the first and its numbers in the second
             self._grid.addLayout(head, at, 0)
@@ -143,40 +126,35 @@ class ProfileEditor(QFrame):
         else:
             self._grid.addWidget(kind, at, 0)
         edits = {}
-        for column, (name, says) in enumerate(zip(FIELDS, NAMES, strict=True), start=1):
-            edit = QLineEdit(getattr(row, name))
-            edit.setAccessibleName(f"Stage {i + 1}, {says}")
-            if name != "title":
-                edit.setFixedWidth(self._theme.px(48 if self._narrow else 68))
-            edit.textEdited.connect(lambda text, n=i, field=name: self._set(n, **{field: text}))
-            edits[name] = edit
+        for x, (name, says) in enumerate(zip(FIELDS, NAMES, strict=True), start=1):
+            wide = 0 if name == "title" else self._theme.px(44 if self._narrow else 68)
+            typed = partial(self._set_one, i, name)
+            edits[name] = edit = field(f"Stage {i + 1}, {says}", text=getattr(stage, name), width=wide, typed=typed)
             if not self._narrow:
-                self._grid.addWidget(edit, at, column)
+                self._grid.addWidget(edit, at, x)
             elif name == "title":
                 edit.setMinimumWidth(self._theme.px(60))
                 head.addWidget(edit, 1)
             else:
-                numbers.addWidget(label(self._titles[column - 1].removesuffix(" from"), "small"))
+                numbers.addWidget(label(self._titles[x - 1].removesuffix(" from"), "small"))
                 numbers.addWidget(edit)
         numbers.addStretch(1)
         self._edits.append(edits)
-        more = button("add after", partial(self._reshape, with_stage_after, i), "link")
-        more.setAccessibleName(f"Add a stage after stage {i + 1}")
-        links = [more]
+        add, drop = partial(self._reshape, with_stage_after, i), partial(self._reshape, without_stage, i)
+        links = [button("add after", add, "link", name=f"Add a stage after stage {i + 1}")]
         if self._draft is not None and len(self._draft.rows) > 1:
-            less = button("remove", partial(self._reshape, without_stage, i), "link")
-            less.setAccessibleName(f"Remove stage {i + 1}")
-            links.append(less)
-        for column, link in enumerate(links, start=7):
+            links.append(button("remove", drop, "link", name=f"Remove stage {i + 1}"))
+        for x, link in enumerate(links, start=7):
             if self._narrow:
                 head.addWidget(link)
             else:
-                self._grid.addWidget(link, at, column)
-        problem = label("", "problem", wrap=True)
-        problem.setParent(self)
-        problem.hide()
+                self._grid.addWidget(link, at, x)
+        problem = problem_label()
         self._grid.addWidget(problem, at + 2, 0, 1, 9)
         self._problems.append(problem)
+
+    def _set_one(self, i: int, name: str, text: str) -> None:
+        self._set(i, **{name: text})
 
     def _set(self, i: int, **fields: str) -> None:
         assert self._draft is not None
@@ -192,16 +170,14 @@ class ProfileEditor(QFrame):
         focus = min(i + (change is with_stage_after), len(self._edits) - 1)
         self._edits[focus]["from_day"].setFocus()
 
-    def _typed(self) -> None:
+    def _typed(self, _text: str = "") -> None:
         if self._draft is None:
             return
         self._draft = replace(self._draft, name=self.name.text(), why=self.why.text(), last_day=self.last_day.text())
         self._found = interpret(self._draft, self._unit)
         for i, problem in enumerate(self._problems):
-            problem.setText(self._found.problems.get(i, ""))  # type: ignore[attr-defined]
-            problem.setVisible(i in self._found.problems)
-        self.problem.setText(self._found.problems.get(-1, ""))
-        self.problem.setVisible(-1 in self._found.problems)
+            say(problem, self._found.problems.get(i, ""))
+        say(self.problem, self._found.problems.get(-1, ""))
         self.keep.setEnabled(self._found.profile is not None)
         if self._found.profile is not None:
             self._picture.show_profile(self._found.profile)
@@ -213,8 +189,7 @@ class ProfileEditor(QFrame):
         try:
             profiles.keep_profile(self._desk, self._found.profile, stored_id)
         except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
+            say(self.problem, str(error))
             self.name.setFocus()
             return
         name = self._found.profile.name

@@ -12,8 +12,8 @@ from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Judged, judge_reading
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import Line, RoundSheet
+from stathmis.ui.kit.pieces import button, label, rule, set_property, set_text
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, label, rule, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import u_text, unit_word, value_text, with_u

@@ -6,13 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-)
+from PySide6.QtWidgets import QBoxLayout, QGridLayout, QPushButton
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
@@ -23,11 +17,13 @@ from stathmis.services.findings.verdict import Judged
 from stathmis.services.plan import conflicts, planning, tasks, turning
 from stathmis.services.reading_field import Field
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import StrikeList
+from stathmis.ui.kit.page import Page, column, row
+from stathmis.ui.kit.pieces import button, hide, label, problem_label, say, set_property
 from stathmis.ui.lockdown_panel import LockdownPanel
-from stathmis.ui.pieces import FoldingView, button, hide, label, scrolling_page, set_property, set_text
 from stathmis.ui.power_cut_panel import PowerCutPanel
 from stathmis.ui.reading_row import ReadingGrid, ReadingRow
-from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
 from stathmis.ui.verdict_panel import VerdictPanel
@@ -51,7 +47,7 @@ EVENT_KEYS = {
 }
 
 
-class RoundView(FoldingView):
+class RoundView(Page):
     """The round of one incubator."""
 
     set_batch_wanted = Signal()
@@ -66,69 +62,38 @@ class RoundView(FoldingView):
         self._filled = False
         self._built_narrow = False
         self._box: BoxSheet | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-
-        head = QHBoxLayout()
-        head.addWidget(label(_("What do they show?"), "heading"))
         self._hint = label(_("Type what you read; corrections are applied."), "muted", wrap=True)
-        head.addWidget(self._hint, 100)
-        head.addStretch(1)
-        head.addWidget(label(_("read at"), "muted"))
-        self.time = QLineEdit()
-        self.time.setPlaceholderText(_("now"))
-        self.time.setFixedWidth(theme.px(150))
-        self.time.setAccessibleName(_("Time of the reading or event; empty means now"))
-        self.time.textEdited.connect(lambda _text: self._show_time_problem())
-        self.time.returnPressed.connect(self.log)
-        head.addWidget(self.time)
-        page.addLayout(head)
-        self.time_problem = label("", "problem")
+        when = _("Time of the reading or event; empty means now")
+        self.time = field(when, _("now"), width=theme.px(150), typed=self._show_time_problem, entered=self.log)
+        self.time_problem = problem_label()
         self.time_problem.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.time_problem.hide()
-        page.addWidget(self.time_problem)
-        self._grid_holder = QVBoxLayout()
-        page.addLayout(self._grid_holder)
-        self._loggers = label("", "small", wrap=True)
-        page.addWidget(self._loggers)
-        log_line = QHBoxLayout()
+        self._grid_holder = column()
+        self._loggers, self.log_note = label("", "small", wrap=True), label("", "muted")
         self.log_button = button("", self.log, "main")
-        log_line.addWidget(self.log_button)
-        self.log_note = label("", "muted")
-        log_line.addWidget(self.log_note)
-        log_line.addStretch(1)
-        page.addLayout(log_line)
-        page.addSpacing(8)
+        title, read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
+        for part in (
+            row(title, (self._hint, 100), 1, read_at, self.time),
+            column(self.time_problem, self._grid_holder, self._loggers),
+            row(self.log_button, self.log_note, 1),
+        ):
+            self.page.addLayout(part)
+        self.page.addSpacing(8)
         self.lockdown = LockdownPanel(desk)
-        page.addWidget(self.lockdown)
+        self.page.addWidget(self.lockdown)
         below = self.folding_row(theme.px(24))
         self._verdicts = VerdictPanel()
         self._verdicts.set_batch_wanted.connect(self.set_batch_wanted)
         below.addWidget(self._verdicts, 3)
-        self._events = QVBoxLayout()
-        below.addLayout(self._events, 2)
-        page.addLayout(below)
-        page.addStretch(1)
-        self.note = QLineEdit()
-        self.event_problem = label("", "problem", wrap=True)
-        self._build_events()
+        below.addLayout(self._build_events(), 2)
+        self.page.addLayout(below)
+        self.page.addStretch(1)
 
-    def _build_events(self) -> None:
-        box = QVBoxLayout()
-        box.setSpacing(8)
+    def _build_events(self) -> QBoxLayout:
         self.today = TodayList(self.desk)
-        box.addWidget(self.today)
         self._turning = label("", "small", wrap=True)
         self._turning.hide()
-        box.addWidget(self._turning)
-        box.addWidget(label(_("What did you do?"), "heading"))
-        self.note.setPlaceholderText(_("more about it: which trough, how far, new set point"))
-        self.note.setAccessibleName(_("Details of what you did"))
-        box.addWidget(self.note)
-        box.addWidget(self.event_problem)
-        self.event_problem.hide()
+        self.note = field(_("Details of what you did"), _("more about it: which trough, how far, new set point"))
+        self.event_problem = problem_label()
         grid = QGridLayout()
         grid.setSpacing(8)
         for i, (kind, text) in enumerate(EVENT_KINDS.items()):
@@ -138,13 +103,11 @@ class RoundView(FoldingView):
             grid.addWidget(made, i // 2, i % 2)
         self._event_buttons["power"] = button(_("Power cut …"), self.toggle_power_cut)
         grid.addWidget(self._event_buttons["power"], len(EVENT_KINDS) // 2, len(EVENT_KINDS) % 2)
-        box.addLayout(grid)
         self.power_cut = PowerCutPanel(self.desk, self.theme)
-        box.addWidget(self.power_cut)
         self.recent = StrikeList(self._strike, _("Logged lately"))
-        box.addWidget(self.recent)
-        box.addStretch(1)
-        self._events.addLayout(box)
+        done = label(_("What did you do?"), "heading")
+        above = (self.today, self._turning, done, self.note, self.event_problem)
+        return column(*above, grid, self.power_cut, self.recent, 1)
 
     def toggle_power_cut(self) -> None:
         """Open or close what helps in a power cut."""
@@ -170,8 +133,7 @@ class RoundView(FoldingView):
             # nothing is opened or filled in the room; a note can be made of it
             made.setVisible(kind == "note" or sheet.incubator.air != "room")
         self._show_rows(sheet)
-        set_text(self._loggers, self._logger_words())
-        self._loggers.setVisible(bool(self._loggers.text()))
+        say(self._loggers, self._logger_words())
         self.typed()
         book = self.desk.book
         lately = rounds.logged_lately(book, sheet, _LATELY)
@@ -197,19 +159,19 @@ class RoundView(FoldingView):
             self.rows = known.rows
             self._grid_holder.addWidget(known)
             self._filled = True
-            for row in known.rows:
-                text = drafts.get(row.line.channel.id, "")
+            for one in known.rows:
+                text = drafts.get(one.line.channel.id, "")
                 if text:
-                    self.type_into(row, text)
-                if row.line.channel.id == focused:
-                    row.edit.setFocus()
+                    self.type_into(one, text)
+                if one.line.channel.id == focused:
+                    one.edit.setFocus()
         self.rows = known.rows
         for grid in self._grids.values():
             if grid is not known and not grid.isHidden():
                 hide(grid)
         known.show()
-        for row, line in zip(self.rows, typed_lines, strict=True):
-            row.show_line(line)
+        for one, line in zip(self.rows, typed_lines, strict=True):
+            one.show_line(line)
 
     def _show_today(self, task: tuple[str, str] | None = None, step: str = "") -> None:
         """What is to be done, and the lockdown run where it is due; task, step: what had the focus."""
@@ -221,8 +183,7 @@ class RoundView(FoldingView):
         words = ""
         if plan is not None and sheet.course is not None and plan.habits.turning == "by hand":
             words = turning.words(self.desk.book, turning.turning(self.desk.book, sheet.course))
-        self._turning.setText(words)
-        self._turning.setVisible(bool(words))
+        say(self._turning, words)
 
     def show_box(self, found: BoxSheet | None) -> None:
         """What water and vents give here, for the advice; it is worked out off the window's thread."""
@@ -259,24 +220,23 @@ class RoundView(FoldingView):
         """Something was typed: verdicts, advice and the button follow."""
         if not self._filled:
             return
-        good = [row for row in self.rows if row.judged is not None]
-        wrong = [row for row in self.rows if row.field.problem]
+        good = [one for one in self.rows if one.judged is not None]
+        wrong = [one for one in self.rows if one.field.problem]
         self.log_button.setEnabled(bool(good) and not wrong)
         self.log_button.setText(_("Log {count}", count=count(len(good), "reading")) if good else _("Log readings"))
         hint = "Mend the marked field first" if wrong else "Enter logs them all" if good else ""
         self.log_note.setText(hint)
-        self._show_verdicts({row.line.channel.id: row.judged for row in good if row.judged is not None})
+        self._show_verdicts({one.line.channel.id: one.judged for one in good if one.judged is not None})
 
     def _moment(self) -> int:
         return clock.parse_moment(self.time.text(), self.desk.now_ms, self.desk.book.zone)
 
-    def _show_time_problem(self) -> bool:
+    def _show_time_problem(self, _typed: str = "") -> bool:
         try:
             self._moment()
         except UserError as error:
-            self.time_problem.setText(str(error))
+            say(self.time_problem, str(error))
             set_property(self.time, "wrong", True)
-            self.time_problem.show()
             return True
         self.time_problem.hide()
         set_property(self.time, "wrong", False)
@@ -287,14 +247,14 @@ class RoundView(FoldingView):
         if self._show_time_problem():
             self.time.setFocus()
             return
-        wrong = [row for row in self.rows if row.field.problem]
+        wrong = [one for one in self.rows if one.field.problem]
         if wrong:
             wrong[0].edit.setFocus()
             return
-        fields = {row.line.channel.id: row.field for row in self.rows if not row.field.empty}
-        for row in self.rows:
-            row.edit.setText("")
-            row.field = Field("")
+        fields = {one.line.channel.id: one.field for one in self.rows if not one.field.empty}
+        for one in self.rows:
+            one.edit.setText("")
+            one.field = Field("")
         logged = 0
         try:
             logged = rounds.log_round(self.desk, fields, self._moment())
@@ -302,9 +262,9 @@ class RoundView(FoldingView):
             notify.tell_error(error)
         finally:
             # whatever went wrong, nothing typed is lost
-            for row in self.rows if not logged else ():
-                if row.line.channel.id in fields:
-                    self.type_into(row, fields[row.line.channel.id].typed)
+            for one in self.rows if not logged else ():
+                if one.line.channel.id in fields:
+                    self.type_into(one, fields[one.line.channel.id].typed)
         if logged:
             self.time.setText("")
             notify.tell("info", _("{count} logged. Ctrl+Z takes it back.", count=count(logged, "reading")))
@@ -326,8 +286,7 @@ class RoundView(FoldingView):
                 raise UserError("What is the note?", "Write it above first.")
             rounds.log_event(self.desk, self.sheet.incubator, kind, note, self._moment(), set_point_c)
         except UserError as error:
-            self.event_problem.setText(str(error))
-            self.event_problem.show()
+            say(self.event_problem, str(error))
             self.note.setFocus()
             return
         self.note.setText("")

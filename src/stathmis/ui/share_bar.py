@@ -25,10 +25,17 @@ def percent(part: float, whole: float) -> str:
 class ShareBar(QWidget):
     """Shares of one phase as a bar: filled inside, hollow outside, hatched undecided, dotted unknown."""
 
-    def __init__(self, theme: Theme, quantity: str, adherence: Adherence) -> None:
+    def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self._theme, self._quantity, self._adherence = theme, quantity, adherence
+        self._theme = theme
+        self._quantity = ""
+        self._adherence: Adherence | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def show_time(self, quantity: str, adherence: Adherence) -> None:
+        """Show the shares of a stretch of time."""
+        self._quantity, self._adherence = quantity, adherence
+        self.update()
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
@@ -39,8 +46,8 @@ class ShareBar(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
         a = self._adherence
-        total = a.known_s + a.unknown_s
-        if total <= 0:
+        total = a.known_s + a.unknown_s if a is not None else 0.0
+        if a is None or total <= 0:
             return
         painter = QPainter(self)
         color, inks = self._theme.inks.of(self._quantity), self._theme.inks

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator
@@ -15,7 +15,10 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
 from stathmis.services.plan.tasks import Task
-from stathmis.ui.pieces import Pool, button, label, problem_label, set_property, set_text
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import Pool
+from stathmis.ui.kit.page import column, holder, put, row
+from stathmis.ui.kit.pieces import button, label, problem_label, say, set_property, set_text
 from stathmis.words.catalogue import _
 
 SHOWN = 6
@@ -47,34 +50,17 @@ class _Line(QWidget):
         super().__init__()
         self._view = view
         self.task: Task | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(4)
         self._machine = label("", "small")
         self.tick = _Tick()
         self.tick.setToolTip(_("Space: done. Right arrow: why and how."))
         self.tick.clicked.connect(lambda _checked=False: self.task and view.ticked(self.task))
         self.tick.opened.connect(self._toggle)
         self._title, self._when = label("", wrap=True), label("", "small")
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        row.addWidget(self.tick)
-        row.addWidget(self._title, 1)
-        row.addWidget(self._when)
-        row.addWidget(button(_("why"), self._toggle, "link"))
         self._how, self._caution = label("", "small", wrap=True), label("", "small", "eggs", wrap=True)
-        self.skip = QWidget()
-        skip = QHBoxLayout(self.skip)
-        skip.setContentsMargins(0, 0, 0, 0)
-        self.why = QLineEdit()
-        self.why.setPlaceholderText(_("leave it out, because …"))
-        self.why.returnPressed.connect(self._leave_out)
-        skip.addWidget(self.why, 1)
-        skip.addWidget(button(_("Leave it out"), self._leave_out, "link"))
-        box.addWidget(self._machine)
-        box.addLayout(row)
-        for widget in (self._how, self._caution, self.skip):
-            box.addWidget(widget)
+        self.why = field("", _("leave it out, because …"), entered=self._leave_out)
+        self.skip = holder(row((self.why, 1), button(_("Leave it out"), self._leave_out, "link")))
+        line = row(self.tick, (self._title, 1), self._when, button(_("why"), self._toggle, "link"), spacing=4)
+        put(self, column(self._machine, line, self._how, self._caution, self.skip, spacing=4))
 
     @property
     def key(self) -> tuple[str, str] | None:
@@ -125,18 +111,15 @@ class TodayList(QWidget):
         self.tasks: tuple[Task, ...] = ()
         self._incubator: Incubator | None = None
         self._shown: object = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(4)
-        box.addWidget(label(_("To do"), "heading"))
         self.countdown = label("", "name", "heat", wrap=True)
         self.countdown.hide()
-        box.addWidget(self.countdown)
+        box = column(label(_("To do"), "heading"), self.countdown, spacing=4)
         self._lines: list[_Line] = []
         self._pool = Pool(box, lambda: _Line(self))
         self._more, self.problem = label("", "small"), problem_label()
         box.addWidget(self._more)
         box.addWidget(self.problem)
+        put(self, box)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._count_down)
 
@@ -228,8 +211,7 @@ class TodayList(QWidget):
         except UserError as error:
             # said once: the next time the list is shown it is made anew
             self._shown = None
-            self.problem.setText(str(error))
-            self.problem.show()
+            say(self.problem, str(error))
             for (subject, step), tick in self.ticks.items():
                 state = next((t.state for t in self.tasks if (t.subject, t.step) == (subject, step)), "open")
                 tick.setChecked(state != "open")

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
+from PySide6.QtWidgets import QBoxLayout, QFileDialog, QMenu
 
 from stathmis.core.psychrometrics import dew_point
 from stathmis.core.series import Pyramid
@@ -25,7 +25,9 @@ from stathmis.services.files import readings_export
 from stathmis.services.findings import judgement, trace
 from stathmis.services.findings.judgement import EggExcursion, EggTrace, JudgedRun
 from stathmis.services.findings.trace import BatchTrace
-from stathmis.ui.pieces import Chooser, FoldingView, button, label, scrolling_page, yielding
+from stathmis.ui.kit.fields import Chooser
+from stathmis.ui.kit.page import Page, column, row
+from stathmis.ui.kit.pieces import button, label, say
 from stathmis.ui.theme import Theme
 from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
@@ -41,7 +43,7 @@ FIRST_PICTURE_MS = 30
 """The first picture gets this long to be painted before the whole run is read."""
 
 
-class TraceView(FoldingView):
+class TraceView(Page):
     """The trace of the batch in view; judged_anew carries what was found out about it."""
 
     judged_anew = Signal(object)
@@ -57,29 +59,20 @@ class TraceView(FoldingView):
         self._pyramids: list[tuple[Any, Pyramid]] = []
         self.charts: TraceCharts | None = None
         self._latest = Latest()
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, layout = scrolling_page()
-        outer.addWidget(area)
-        layout.setContentsMargins(32, 8, 32, 8)
-        layout.setSpacing(4)
-        layout.addLayout(self._tools())
-        self._note = label("", "muted", wrap=True)
-        layout.addWidget(self._note)
-        self._charts = QVBoxLayout()
-        layout.addLayout(self._charts, 1)
-        self._cross = label("", "small")
-        layout.addWidget(self._cross)
+        self.page.setContentsMargins(32, 8, 32, 8)
+        self.page.setSpacing(4)
+        self._note, self._cross = label("", "muted", wrap=True), label("", "small")
+        self._charts = column()
         self.words = TraceWords(desk, theme)
         self.words.wanted.connect(self.show_around)
-        layout.addWidget(self.words)
+        self.page.addLayout(self._tools())
+        self.page.addWidget(self._note)
+        self.page.addLayout(self._charts, 1)
+        self.page.addWidget(self._cross)
+        self.page.addWidget(self.words)
         theme.changed.connect(self._restyle)
 
-    def _tools(self) -> QHBoxLayout:
-        folding = self.folding_row()
-        left, ranges = QHBoxLayout(), QHBoxLayout()
-        for row in (left, ranges):
-            row.setSpacing(8)
+    def _tools(self) -> QBoxLayout:
         from_menu = button("&Curves", lambda: None)
         menu = QMenu(from_menu)
         self.curves: dict[str, QAction] = {}
@@ -90,18 +83,13 @@ class TraceView(FoldingView):
             made.toggled.connect(self._draw)
             self.curves[key] = made
         from_menu.setMenu(menu)
-        left.addWidget(from_menu)
-        self.beside = yielding(Chooser())
-        self.beside.setAccessibleName("Another run to lay beside this one, day by day")
+        name = "Another run to lay beside this one, day by day"
+        self.beside = Chooser(name, picked=lambda _id: self.show_course(self._course), yielding=True)
         self.beside.setMinimumWidth(self._theme.px(230))
-        self.beside.activated.connect(self._beside_chosen)
-        left.addWidget(self.beside)
-        left.addStretch(1)
-        for text, days in (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0)):
-            ranges.addWidget(button(text, partial(self.show_days, days)))
+        ranges = (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0))
+        stretches = [button(text, partial(self.show_days, days)) for text, days in ranges]
         self.stages = button("S&tage", lambda: None)
         self.stages.setMenu(QMenu(self.stages))
-        ranges.addWidget(self.stages)
         self._export = button("&Export", lambda: None)
         exports = QMenu(self._export)
         exports.addAction("Readings, as CSV…").triggered.connect(lambda _checked=False: self.export())
@@ -110,11 +98,10 @@ class TraceView(FoldingView):
         self._stop = button("", lambda: None)
         self._stop.setParent(self)
         self._stop.hide()
-        for last in (self._export, self._stop):
-            ranges.addWidget(last)
-        folding.addLayout(left, 1)
-        folding.addLayout(ranges)
-        return folding  # type: ignore[return-value]
+        folding = self.folding_row()
+        folding.addLayout(row(from_menu, self.beside, 1), 1)
+        folding.addLayout(row(*stretches, self.stages, self._export, self._stop))
+        return folding
 
     @property
     def eggs(self) -> EggTrace | None:
@@ -175,19 +162,13 @@ class TraceView(FoldingView):
             words = f"{phase.words}, {course.day_words(phase.start_day)}"
             chosen = partial(self._show_phase, phase.start_day, phase.end_day)
             menu.addAction(words).triggered.connect(lambda _checked=False, go=chosen: go())
+        others = [(f"beside: {c.batch.name}", c.batch.id) for c in batches.earlier(self._desk.book, course)]
         chosen_id = None if new else self.beside.currentData()
-        self.beside.clear()
-        self.beside.addItem("no other run beside it", None)
-        for other in batches.earlier(self._desk.book, course):
-            self.beside.addItem(f"beside: {other.batch.name}", other.batch.id)
-        self.beside.setCurrentIndex(max(0, self.beside.findData(chosen_id)))
+        self.beside.offer([("no other run beside it", None), *others], chosen_id)
 
     def _chosen_beside(self, course: Course) -> Course | None:
         wanted = self.beside.currentData()
         return next((c for c in batches.earlier(self._desk.book, course) if c.batch.id == wanted), None)
-
-    def _beside_chosen(self) -> None:
-        self.show_course(self._course)
 
     def _outline_arrived(self, course: Course, found: BatchTrace | None) -> None:
         if self._course is None or course.batch.id != self._course.batch.id:
@@ -231,8 +212,7 @@ class TraceView(FoldingView):
             self.charts.pointed.connect(self._show_cross)
             self._charts.addWidget(self.charts, 1)
         empty = not traced.temperature.runs and not traced.humidity.runs
-        self._note.setText("No readings in this run yet: log a round, or bring in a logger's file." if empty else "")
-        self._note.setVisible(empty)
+        say(self._note, "No readings in this run yet: log a round, or bring in a logger's file." if empty else "")
         self.charts.adopt(self._pyramids)
         shown = frozenset(key for key, action in self.curves.items() if action.isChecked())
         self.charts.show_scene(Scene(traced, self._whole, self._beside, shown))

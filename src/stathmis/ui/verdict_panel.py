@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QSizePolicy, QWidget
 
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.services.rounds import RoundSheet
-from stathmis.ui.pieces import Pool, button, label, set_property, set_text
+from stathmis.ui.kit.lines import Lines, Pool
+from stathmis.ui.kit.page import column, put, row
+from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.words import dates
 from stathmis.words.advice import Said
 from stathmis.words.catalogue import _
@@ -24,20 +26,10 @@ class VerdictLines(QWidget):
 
     def __init__(self, title: str, ink: str) -> None:
         super().__init__()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(2)
-        head = QHBoxLayout()
-        head.addWidget(label(title, "name", ink))
-        head.addSpacing(8)
         self._word, self._value = label(), label("", "big")
         self._sentence = label("", "muted", wrap=True)
-        head.addWidget(self._word)
-        head.addStretch(1)
-        box.addLayout(head)
-        box.addWidget(self._value)
-        box.addWidget(self._sentence)
-        box.addStretch(1)
+        head = row(label(title, "name", ink), self._word, 1, spacing=12)
+        put(self, column(head, self._value, self._sentence, 1, spacing=2))
 
     def show_verdict(self, book: Book, verdict: Verdict | None, *, fresh: bool, room: bool) -> None:
         """Show a verdict, or that there is none; fresh: it is being typed just now."""
@@ -66,19 +58,12 @@ class ActionCard(QFrame):
         self._why_open, self._key = why_open, ""
         self.setObjectName("card")
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(16, 12, 16, 12)
-        box.setSpacing(4)
         self._text, self._note = label("", "name", wrap=True), label("", "muted", wrap=True)
         self._reasons = label("", "small", wrap=True)
         self._why = button(_("Why?"), self._toggle, "link")
-        row = QHBoxLayout()
-        row.addWidget(self._why)
-        row.addStretch(1)
-        box.addWidget(self._text)
-        box.addWidget(self._note)
-        box.addLayout(row)
-        box.addWidget(self._reasons)
+        box = column(self._text, self._note, row(self._why, 1), self._reasons, spacing=4)
+        box.setContentsMargins(16, 12, 16, 12)
+        self.setLayout(box)
 
     def show_said(self, action: Said) -> None:
         """Show a piece of advice."""
@@ -109,24 +94,16 @@ class VerdictPanel(QWidget):
         super().__init__()
         self._why_open: set[str] = set()
         self._shown: object = None
-        page = QVBoxLayout(self)
-        page.setContentsMargins(0, 0, 0, 0)
-        pair = QHBoxLayout()
-        pair.setSpacing(16)
         self._lines = VerdictLines(_("Heat"), "heat"), VerdictLines(_("Moisture"), "moisture")
-        for lines in self._lines:
-            pair.addWidget(lines, 1)
-        page.addLayout(pair)
+        page = column(row(*((lines, 1) for lines in self._lines), spacing=16))
         self._cards = Pool(page, lambda: ActionCard(self._why_open))
-        self._warnings = Pool(page, lambda: label("", "", "undecided", wrap=True))
+        self._warnings = Lines(page)
         self._nothing = label("", "muted", wrap=True)
-        page.addWidget(self._nothing)
-        row = QHBoxLayout()
         self._set_batch = button(_("Set a batch"), self.set_batch_wanted.emit)
-        row.addWidget(self._set_batch)
-        row.addStretch(1)
-        page.addLayout(row)
+        page.addWidget(self._nothing)
+        page.addLayout(row(self._set_batch, 1))
         page.addStretch(1)
+        put(self, page)
 
     def show_verdicts(
         self,
@@ -148,8 +125,7 @@ class VerdictPanel(QWidget):
             lines.show_verdict(book, verdict, fresh=fresh, room=room)
         for card, action in zip(self._cards.show(len(told)), told, strict=True):
             card.show_said(action)
-        for line, words in zip(self._warnings.show(len(warned)), warned, strict=True):
-            set_text(line, words)
+        self._warnings.say([(words, "", "undecided") for words in warned])
         lonely = sheet.course is None and not room
         words = _("The room the machines stand in: its air decides how much water they need.") if room else ""
         set_text(self._nothing, _("No batch is set here, so there is no band to hold.") if lonely else words)

@@ -16,6 +16,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
+from stathmis.services import notify
+
 Job = Callable[[Callable[[float], None], Callable[[], bool]], Any]
 
 log = logging.getLogger(__name__)
@@ -134,6 +136,10 @@ class Latest:
         task.done.connect(done)
         task.failed.connect(failed)
         return task.start(after_ms)
+
+    def find(self, what: Callable[[], Any], done: Callable[[Any], object]) -> Background:
+        """Find something out once what is shown now is painted; what goes wrong is told the keeper."""
+        return self.start(lambda progress, cancelled: what(), done, notify.tell_error, AFTER_PAINT_MS)
 
     def forget(self) -> None:
         """Hear nothing of what is under way."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QHideEvent, QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import EggFinding
 from stathmis.services import clock, knowledge
@@ -13,20 +12,22 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import candling, findings, moving, tray
 from stathmis.services.eggs.break_out import draft_of
 from stathmis.services.eggs.tray import EggStory, TraySheet
-from stathmis.ui.attempt import attempt
 from stathmis.ui.eggs.candle_picture import CandlePicture
 from stathmis.ui.eggs.laying_card import LayingCard
 from stathmis.ui.eggs.moving_card import MovingCard
 from stathmis.ui.eggs.tray_picture import TrayPicture
-from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
-from stathmis.ui.strike_list import Line, StrikeList
+from stathmis.ui.kit.attempt import attempt
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import Line, Lines, Said, StrikeList
+from stathmis.ui.kit.page import Page, column, holder, row
+from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
 GROUPS = {"candling": "By candling", "hatch": "At the hatch", "weak": "The chick", "after": "Out of it"}
 
 
-class EggsView(FoldingView):
+class EggsView(Page):
     """The eggs of the batch in view."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -35,56 +36,36 @@ class EggsView(FoldingView):
         self.course: Course | None = None
         self.sheet: TraySheet | None = None
         self._batch_id = 0
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        head = QHBoxLayout()
         self.words = label("", "name", wrap=True)
-        head.addWidget(self.words, 1)
-        self.at = QLineEdit()
-        self.at.setPlaceholderText("found: now")
-        self.at.setFixedWidth(theme.px(140))
-        self.at.setAccessibleName("When it was found; empty means now")
-        head.addWidget(self.at)
+        self.at = field("When it was found; empty means now", "found: now", width=theme.px(140))
         self.dark = button("Candle in the dark", self.toggle_dark, "main", "Alt+K")
         self.dark.setShortcut("Alt+K")
-        head.addWidget(self.dark)
-        page.addLayout(head)
+        self.page.addLayout(row((self.words, 1), self.at, self.dark))
         self.problem = problem_label()
-        page.addWidget(self.problem)
+        self.page.addWidget(self.problem)
         self._columns = self.folding_row(24)
         self.picture = TrayPicture(theme)
         self.picture.looked_at.connect(self._show_story)
         self.picture.letter.connect(self.found)
         self.picture.swapped.connect(self.swap)
         self._columns.addWidget(self.picture, 3)
-        self._side = QWidget()
-        side = QVBoxLayout(self._side)
-        side.setContentsMargins(0, 0, 0, 0)
-        side.setSpacing(6)
-        page.addLayout(self._columns, 1)
-        self._story = QVBoxLayout()
-        side.addLayout(self._story)
+        self.page.addLayout(self._columns, 1)
+        self._title, self._about = label("", "heading", wrap=True), label("", "muted", wrap=True)
+        self._findings = StrikeList(self._strike)
+        self._opened = label("", "small", wrap=True)
+        self._side = holder(column(self._title, self._about, self._findings, self._opened))
         # what to look for stays in sight in the dark, the words around it do not
         self.candle = CandlePicture(theme)
-        self._words_below = QWidget()
-        self._legend = QVBoxLayout(self._words_below)
-        self._legend.setContentsMargins(0, 0, 0, 0)
-        right = QVBoxLayout()
-        right.setSpacing(6)
-        for widget in (self._side, self.candle, self._words_below):
-            right.addWidget(widget)
-        right.addStretch(1)
-        self._columns.addLayout(right, 2)
+        below = column()
+        self._legend = Lines(below, "small")
+        self._words_below = holder(below)
+        self._columns.addLayout(column(self._side, self.candle, self._words_below, 1), 2)
         cards = self.folding_row(28)
-        self._cards = QWidget()
-        self._cards.setLayout(cards)
-        cards.setContentsMargins(0, 0, 0, 0)
         self.laying, self.moving = LayingCard(desk, theme), MovingCard(desk, theme)
         cards.addWidget(self.laying, 1)
         cards.addWidget(self.moving, 1)
-        page.addWidget(self._cards)
+        self._cards = holder(cards)
+        self.page.addWidget(self._cards)
         self.installEventFilter(self)
 
     def show_course(self, course: Course | None) -> None:
@@ -120,38 +101,32 @@ class EggsView(FoldingView):
         self.picture.show_sheet(sheet)
 
     def _show_story(self, mark: str) -> None:
-        clear(self._story)
-        clear(self._legend)
         self.laying.show_egg(mark)
         sheet, course = self.sheet, self.course
         egg = sheet.egg(mark) if sheet is not None else None
         if sheet is None or course is None or egg is None:
+            for shown in (self._title, self._about, self._opened):
+                say(shown, "")
+            self._findings.show_lines([])
+            self._legend.say([])
             return
-        row, column = egg.place
-        self._story.addWidget(
-            label(f"Egg {egg.mark}: {egg.word}{', out of the machine' if egg.out else ''}", "heading")
-        )
+        say(self._title, f"Egg {egg.mark}: {egg.word}{', out of the machine' if egg.out else ''}")
         ring = "ring" if sheet.batch.tray == "ring" else "row"
-        about = "; ".join([f"{ring} {row}, place {column}", *self._about(egg)])
-        self._story.addWidget(label(about, "muted", wrap=True))
-        found = StrikeList(self._strike)
-        self._story.addWidget(found)
-        found.show_lines([self._found(f) for f in egg.findings], self.theme.px(96))
-        if egg.opened is not None:
-            self._story.addWidget(label(f"Opened: {draft_of(egg.opened).words()}.", "small", wrap=True))
+        say(self._about, "; ".join([f"{ring} {egg.place[0]}, place {egg.place[1]}", *self._known(egg)]))
+        self._findings.show_lines([self._found(f) for f in egg.findings], self.theme.px(96))
+        say(self._opened, f"Opened: {draft_of(egg.opened).words()}." if egg.opened is not None else "")
         day = course.day(self.desk.now_ms)
         self.candle.show_day(day / course.species.days, reptile=course.species.kind == "reptile")
-        self._legend.addWidget(label(candling.shows(course, day), "", "eggs", wrap=True))
-        for line in (*candling.take_out(sheet), *candling.clutch_lines(course, sheet)):
-            self._legend.addWidget(label(line, "", "undecided", wrap=True))
-        self._legend.addWidget(label(candling.looks(course, day), "small", wrap=True))
+        lines: list[Said] = [(candling.shows(course, day), "", "eggs")]
+        urgent = (*candling.take_out(sheet), *candling.clutch_lines(course, sheet))
+        lines += [(line, "", "undecided") for line in urgent]
+        lines.append(candling.looks(course, day))
         for group, title in GROUPS.items():
             keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, group))
-            self._legend.addWidget(label(f"{title}:  {keys}", "small", wrap=True))
-        self._legend.addWidget(label("Shift with a letter also takes the egg out.", "small", wrap=True))
-        self._legend.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+            lines.append(f"{title}:  {keys}")
+        self._legend.say([*lines, "Shift with a letter also takes the egg out.", knowledge.cautions()["eggs"]])
 
-    def _about(self, egg: EggStory) -> list[str]:
+    def _known(self, egg: EggStory) -> list[str]:
         parts = [p for p in (egg.breed, egg.source, egg.about) if p]
         parts += [f"mother {egg.mother}"] if egg.mother else []
         if egg.laid_ms is not None:
@@ -178,8 +153,7 @@ class EggsView(FoldingView):
         kinds = {f.letter: f.key for g in GROUPS for f in findings.offered(course, g)}
         kind = kinds.get(letter.lower())
         if kind is None:
-            self.problem.setText(f"{letter.upper()} stands for nothing here; the letters are at the right.")
-            self.problem.show()
+            say(self.problem, f"{letter.upper()} stands for nothing here; the letters are at the right.")
             return
 
         def action() -> str:

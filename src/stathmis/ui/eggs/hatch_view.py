@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
@@ -12,8 +14,9 @@ from stathmis.ui.eggs.now_view import NowView
 from stathmis.ui.eggs.opened_view import OpenedView
 from stathmis.ui.eggs.pull_view import TakeOffView
 from stathmis.ui.eggs.review_panel import ReviewPanel
-from stathmis.ui.part_tabs import PartTabs
-from stathmis.ui.pieces import label, scrolling_page
+from stathmis.ui.kit.page import Page, column, put
+from stathmis.ui.kit.part_tabs import PartTabs
+from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 
 
@@ -24,32 +27,49 @@ class HatchView(QWidget):
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        self._desk = desk
+        self._desk, self._theme = desk, theme
         self.course: Course | None = None
-        self.now, self.take_off, self.opened = (
-            NowView(desk, theme),
-            TakeOffView(desk, theme),
-            OpenedView(desk, theme),
-        )
-        self.take_off.ended.connect(self._ended)
-        self.review = ReviewPanel(desk, theme)
-        area, page = scrolling_page()
-        self._none = label("No batch is set here.", "muted", wrap=True)
-        page.addWidget(self._none)
-        page.addWidget(self.review)
-        page.addStretch(1)
         self.parts = PartTabs(
             (
-                ("now", "Under way", "Alt+H", self.now),
-                ("take-off", "Taking off", "Alt+F", self.take_off),
-                ("opened", "Opening the rest", "Alt+U", self.opened),
-                ("review", "Review", "Alt+J", area),
+                ("now", "Under way", "Alt+H", lambda: self.now),
+                ("take-off", "Taking off", "Alt+F", lambda: self.take_off),
+                ("opened", "Opening the rest", "Alt+U", lambda: self.opened),
+                ("review", "Review", "Alt+J", lambda: self._review),
             )
         )
         self.parts.chosen.connect(lambda _part: self._refresh())
-        layout.addWidget(self.parts)
+        put(self, column(self.parts))
+
+    @cached_property
+    def now(self) -> NowView:
+        """The hatch under way."""
+        return NowView(self._desk, self._theme)
+
+    @cached_property
+    def take_off(self) -> TakeOffView:
+        """Taking off."""
+        made = TakeOffView(self._desk, self._theme)
+        made.ended.connect(self._ended)
+        return made
+
+    @cached_property
+    def opened(self) -> OpenedView:
+        """Opening the rest."""
+        return OpenedView(self._desk, self._theme)
+
+    @cached_property
+    def review(self) -> ReviewPanel:
+        """What the batch teaches."""
+        return ReviewPanel(self._desk, self._theme)
+
+    @cached_property
+    def _review(self) -> Page:
+        made = Page(self._theme)
+        self._none = label("No batch is set here.", "muted", wrap=True)
+        made.page.addWidget(self._none)
+        made.page.addWidget(self.review)
+        made.page.addStretch(1)
+        return made
 
     def _ended(self, batch_id: int) -> None:
         """What did not hatch is opened next."""

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
+from stathmis.logbook.records import TrayShape
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import laying
 from stathmis.services.eggs.laying import Described
 from stathmis.services.eggs.tray_shape import SHAPES
-from stathmis.ui.attempt import attempt
-from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
+from stathmis.ui.kit.attempt import attempt
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import column, put, row
+from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
 
 FIELDS = (
@@ -31,52 +34,27 @@ class LayingCard(QWidget):
         self._desk = desk
         self._course: Course | None = None
         self._mark = ""
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.addWidget(label("Places and what is known", "name"))
-        words = "Numbers in pencil, row by row from the back; in rings from the outside."
-        box.addWidget(label(words, "muted", wrap=True))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(8)
-        self.edits: dict[str, QLineEdit] = {}
-        for i, (key, hint, name) in enumerate(FIELDS):
-            self.edits[key] = edit = QLineEdit()
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            grid.addWidget(edit, 0, i)
-        self.count, self.columns, self.mark, self.mass = (QLineEdit() for _ in range(4))
-        self.shape = yielding(Chooser())
-        self.shape.setAccessibleName("How the places of the tray lie")
-        for shape, text in SHAPES.items():
-            self.shape.addItem(text, shape)
-        self.shape.activated.connect(self._shape_chosen)
-        for edit, hint, name in (
-            (self.count, "eggs", "How many eggs to lay out"),
-            (self.columns, "in a row", "How many lie in a row or in the outer ring; may be empty"),
-            (self.mark, "mark", "Pencil mark of one egg; may be empty"),
-            (self.mass, "mass, g", "Mass of one egg at setting; may be empty"),
-        ):
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            edit.setFixedWidth(theme.px(84))
-        for edit in (self.count, self.columns):
-            edit.returnPressed.connect(self.lay_out)
-        for edit in (self.mark, self.mass):
-            edit.returnPressed.connect(self.add_one)
-        box.addLayout(grid)
-        many = QHBoxLayout()
-        for widget in (self.count, self.columns, self.shape, button("Lay them out", self.lay_out)):
-            many.addWidget(widget)
-        many.addStretch(1)
-        box.addLayout(many)
-        single = QHBoxLayout()
+        self.edits = {key: field(name, hint) for key, hint, name in FIELDS}
+        narrow, lay_out, add_one = theme.px(84), self.lay_out, self.add_one
+        self.count = field("How many eggs to lay out", "eggs", width=narrow, entered=lay_out)
+        in_a_row = "How many lie in a row or in the outer ring; may be empty"
+        self.columns = field(in_a_row, "in a row", width=narrow, entered=lay_out)
+        self.mark = field("Pencil mark of one egg; may be empty", "mark", width=narrow, entered=add_one)
+        self.mass = field("Mass of one egg at setting; may be empty", "mass, g", width=narrow, entered=add_one)
+        shapes = [(text, shape) for shape, text in SHAPES.items()]
+        self.shape = Chooser("How the places of the tray lie", shapes, picked=self._shape_chosen, yielding=True)
         self.this = button("", self.describe, "link")
-        for widget in (self.mark, self.mass, button("Add this egg", self.add_one), self.this):
-            single.addWidget(widget)
-        single.addStretch(1)
-        box.addLayout(single)
         self.problem = problem_label()
-        box.addWidget(self.problem)
+        words = "Numbers in pencil, row by row from the back; in rings from the outside."
+        box = column(
+            label("Places and what is known", "name"),
+            label(words, "muted", wrap=True),
+            row(*self.edits.values()),
+            row(self.count, self.columns, self.shape, button("Lay them out", lay_out), 1),
+            row(self.mark, self.mass, button("Add this egg", add_one), self.this, 1),
+            self.problem,
+        )
+        put(self, box, top=8)
 
     def show_course(self, course: Course, *, laid: bool, fresh: bool) -> None:
         """The batch in view; laid: its eggs have places; fresh: another one than before."""
@@ -86,7 +64,7 @@ class LayingCard(QWidget):
             self.count.setText(str(course.batch.eggs))
         if laid and self.count.text() == str(course.batch.eggs):
             self.count.setText("")
-        self.shape.setCurrentIndex(self.shape.findData(course.batch.tray))
+        self.shape.choose(course.batch.tray)
 
     def show_egg(self, mark: str) -> None:
         """The egg under the cursor."""
@@ -137,9 +115,9 @@ class LayingCard(QWidget):
 
         return self._try(action)
 
-    def _shape_chosen(self, _index: int) -> None:
+    def _shape_chosen(self, shape: TrayShape) -> None:
         def action(course: Course) -> str:
-            laying.change_shape(self._desk, course, self.shape.currentData())
+            laying.change_shape(self._desk, course, shape)
             return f"The tray lies in {self.shape.currentText()}."
 
         self._try(action)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from stathmis.services import clock
 from stathmis.services.batch.course import Course
@@ -10,8 +10,10 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import moving
 from stathmis.services.eggs.moving import Rotation
 from stathmis.services.eggs.tray import TraySheet
-from stathmis.ui.attempt import attempt, emptied
-from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import column, holder, put, row
+from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
 
 
@@ -23,35 +25,17 @@ class MovingCard(QWidget):
         self._desk = desk
         self._course: Course | None = None
         self._found: Rotation | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.addWidget(label("Moving eggs", "name"))
         self.advice = label("", "", wrap=True)
-        box.addWidget(self.advice)
-        first = QHBoxLayout()
         self.round = button("They have changed places", self.move_round)
-        first.addWidget(self.round)
-        first.addStretch(1)
-        box.addLayout(first)
-        row = QHBoxLayout()
-        self.marks, self.at = QLineEdit(), QLineEdit()
-        self.marks.setPlaceholderText("all or 1-5, 8")
-        self.marks.setAccessibleName("Which eggs go to another machine: all, or marks such as 1-5, 8")
-        self.at.setPlaceholderText("now")
-        self.at.setAccessibleName("When they went; empty means now")
-        self.at.setFixedWidth(theme.px(72))
-        self.machine = yielding(Chooser())
-        self.machine.setAccessibleName("To which machine the eggs go")
-        for edit in (self.marks, self.at):
-            edit.returnPressed.connect(self.go)
-        for widget in (self.marks, label("to", "muted"), self.machine, self.at, button("Move them", self.go)):
-            row.addWidget(widget)
-        self._row = QWidget()
-        self._row.setLayout(row)
-        row.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self._row)
+        which = "Which eggs go to another machine: all, or marks such as 1-5, 8"
+        self.marks = field(which, "all or 1-5, 8", entered=self.go)
+        self.at = field("When they went; empty means now", "now", width=theme.px(72), entered=self.go)
+        self.machine = Chooser("To which machine the eggs go", yielding=True)
+        go = button("Move them", self.go)
+        self._row = holder(row(self.marks, label("to", "muted"), self.machine, self.at, go))
         self.problem = problem_label()
-        box.addWidget(self.problem)
+        title = label("Moving eggs", "name")
+        put(self, column(title, self.advice, row(self.round, 1), self._row, self.problem), top=8)
 
     def show_course(self, course: Course, sheet: TraySheet) -> None:
         """The batch in view as it stands."""
@@ -70,11 +54,7 @@ class MovingCard(QWidget):
         self.advice.setText(words)
         self.round.setVisible(self._found is not None)
         others = [i for i in desk.book.incubators() if i.id != course.incubator.id]
-        chosen = self.machine.currentData()
-        self.machine.clear()
-        for incubator in others:
-            self.machine.addItem(incubator.name, incubator.id)
-        self.machine.setCurrentIndex(max(0, self.machine.findData(chosen)))
+        self.machine.offer([(i.name, i.id) for i in others], self.machine.currentData())
         self._row.setVisible(bool(others) and running)
 
     def move_round(self) -> None:

@@ -4,26 +4,28 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
-from stathmis.services import clock, knowledge, notify
+from stathmis.services import clock, knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, tray
 from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines, rate_words
 from stathmis.services.eggs.tray import TraySheet
-from stathmis.ui.attempt import attempt, emptied
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, problem_label, scrolling_page, yielding
-from stathmis.ui.strike_list import StrikeList
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.lines import Lines, Said, StrikeList
+from stathmis.ui.kit.page import Page, column, holder, row
+from stathmis.ui.kit.pieces import button, label, problem_label, set_property, set_text
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import AFTER_PAINT_MS, Latest
+from stathmis.ui.work import Latest
 from stathmis.words import dates
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
 
-class NowView(FoldingView):
+class NowView(Page):
     """The hatch of the batch in view."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -33,101 +35,65 @@ class NowView(FoldingView):
         self.sheet: TraySheet | None = None
         self.found: Hatching | None = None
         self._latest = Latest()
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        self._none = label("", "muted", wrap=True)
-        page.addWidget(self._none)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        for column in (left, right):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
-        page.addLayout(columns)
-        page.addStretch(1)
-        head = QHBoxLayout()
-        head.addWidget(label("May I open?", "heading"))
-        head.addStretch(1)
-        self.school = yielding(Chooser())
-        self.school.setAccessibleName("Whether the lid is opened during the hatch")
-        for key, text in hatching.OPEN_SCHOOLS.items():
-            self.school.addItem(text.partition(":")[0].lower(), key)
+        self._none = label("No batch is set here.", "muted", wrap=True)
+        self.page.addWidget(self._none)
+        left, right = self.columns(1, 1)
+        self.page.addStretch(1)
+        self.school = Chooser(
+            "Whether the lid is opened during the hatch",
+            [(text.partition(":")[0].lower(), key) for key, text in hatching.OPEN_SCHOOLS.items()],
+            picked=partial(choose_open_school, desk),
+            yielding=True,
+        )
         self.school.setMinimumWidth(theme.px(264))
-        self.school.activated.connect(lambda _i: choose_open_school(desk, self.school.currentData()))
-        head.addWidget(self.school)
-        left.addLayout(head)
+        left.addLayout(row(label("May I open?", "heading"), 1, self.school))
         self.answer = label("", "big")
         self.why = label("", "muted", wrap=True)
         left.addWidget(self.answer)
         left.addWidget(self.why)
-        self._lines = QVBoxLayout()
-        left.addLayout(self._lines)
+        self._lines = Lines(left)
         left.addWidget(self._counting())
         left.addStretch(1)
         right.addWidget(label("What came of it", "heading"))
-        self._rates = QGridLayout()
-        self._rates.setColumnStretch(2, 1)
-        self._rates.setHorizontalSpacing(12)
-        right.addLayout(self._rates)
-        self._outcome = QVBoxLayout()
-        right.addLayout(self._outcome)
+        rates = QGridLayout()
+        rates.setColumnStretch(2, 1)
+        rates.setHorizontalSpacing(12)
+        self._rates = [label(), label(), label()]
+        for i, name in enumerate(("fertile of those judged", "hatched of set", "hatched of fertile")):
+            rates.addWidget(label(name, "muted"), i, 0)
+            rates.addWidget(self._rates[i], i, 1)
+        right.addLayout(rates)
+        self._outcome = Lines(right)
         right.addStretch(1)
 
     def _counting(self) -> QWidget:
         """Counts for a keeper who does not mark eggs."""
-        self._count_card = QWidget()
-        box = QVBoxLayout(self._count_card)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.addWidget(label("By counts", "name"))
-        row = QHBoxLayout()
-        self.count, self.at = QLineEdit(), QLineEdit()
-        self.count.setPlaceholderText("count")
-        self.count.setFixedWidth(self.theme.px(84))
-        self.at.setPlaceholderText("now")
-        self.count.setAccessibleName("How many")
-        self.at.setAccessibleName("When; empty means now")
-        self.kind = yielding(Chooser())
-        self.kind.setAccessibleName("What is counted")
-        for widget in (self.count, self.kind, self.at):
-            row.addWidget(widget)
-        for edit in (self.count, self.at):
-            edit.returnPressed.connect(self.log_count)
-        row.addWidget(button("Log it", self.log_count))
-        box.addLayout(row)
+        self.count = field("How many", "count", width=self.theme.px(84), entered=self.log_count)
+        self.kind = Chooser("What is counted", yielding=True)
+        self.at = field("When; empty means now", "now", entered=self.log_count)
+        fields = row(self.count, self.kind, self.at, button("Log it", self.log_count))
         self.problem = problem_label()
-        box.addWidget(self.problem)
         self._counted = StrikeList(partial(findings.strike, self.desk))
-        box.addWidget(self._counted)
+        self._count_card = holder(column(label("By counts", "name"), fields, self.problem, self._counted), top=8)
         return self._count_card
 
     def show_course(self, course: Course | None) -> None:
         """Show the hatch of a batch; what the log says of the lid comes when it is read."""
         self.course = course
-        self._none.setText("No batch is set here." if course is None else "")
         self._none.setVisible(course is None)
         if course is None:
             return
-        if not self.kind.count() or self.kind.property("for") != course.species.kind:
-            self.kind.clear()
+        if self.kind.property("for") != course.species.kind:
             self.kind.setProperty("for", course.species.kind)
-            for group in ("hatch", "after", "candling"):
-                for one in findings.offered(course, group):
-                    self.kind.addItem(one.word, one.key)
-            self.kind.setCurrentIndex(self.kind.findData("out"))
+            groups = ("hatch", "after", "candling")
+            self.kind.offer([(one.word, one.key) for g in groups for one in findings.offered(course, g)], "out")
         self.sheet = sheet = tray.tray(self.desk.book, course.batch)
         self._count_card.setVisible(not sheet.eggs)
-        self.school.setCurrentIndex(self.school.findData(open_school(self.desk.book)))
+        self.school.choose(open_school(self.desk.book))
         self._show_rates(sheet)
         self._show_counted(sheet)
-        desk = self.desk
-        book = desk.book
-        self._latest.start(
-            lambda progress, cancelled: hatching.hatching(book, course, sheet),
-            self._arrived,
-            notify.tell_error,
-            AFTER_PAINT_MS,
-        )
+        book = self.desk.book
+        self._latest.find(lambda: hatching.hatching(book, course, sheet), self._arrived)
 
     def _arrived(self, found: Hatching) -> None:
         if self.course is None or found.course.batch.id != self.course.batch.id:
@@ -136,30 +102,19 @@ class NowView(FoldingView):
         answer, why = hatching.may_open(found, open_school(self.desk.book))
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
-        clear(self._lines)
-        for line in hatching.lines(self.desk.book, found):
-            self._lines.addWidget(label(line, wrap=True))
+        lines: list[Said] = [*hatching.lines(self.desk.book, found)]
         if found.course.species.kind == "bird" and (found.pipped or found.first_out_ms is not None):
-            for line in hatching.help_out(self.desk.book, found):
-                self._lines.addWidget(label(line, "muted", wrap=True))
+            lines += [(line, "muted") for line in hatching.help_out(self.desk.book, found)]
+        self._lines.say(lines)
 
     def _show_rates(self, sheet: TraySheet) -> None:
-        clear(self._rates)
-        clear(self._outcome)
         tally = sheet.tally
         decided = tally.hatched > 0 or sheet.batch.ended_ms is not None
-        for i, (name, rate) in enumerate(
-            (
-                ("fertile of those judged", tally.fertility),
-                ("hatched of set", tally.hatch_of_set),
-                ("hatched of fertile", tally.hatch_of_fertile),
-            )
-        ):
-            self._rates.addWidget(label(name, "muted"), i, 0)
-            shown = rate_words(rate) if decided or i == 0 else "not yet"
-            self._rates.addWidget(label(shown, "name" if decided or i == 0 else "muted"), i, 1)
-        for line in outcome_lines(sheet):
-            self._outcome.addWidget(label(line, wrap=True))
+        for i, rate in enumerate((tally.fertility, tally.hatch_of_set, tally.hatch_of_fertile)):
+            told = decided or i == 0
+            set_property(self._rates[i], "role", "name" if told else "muted")
+            set_text(self._rates[i], rate_words(rate) if told else "not yet")
+        self._outcome.say(outcome_lines(sheet))
 
     def _show_counted(self, sheet: TraySheet) -> None:
         book, kinds = self.desk.book, knowledge.findings()

@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget
 
 from stathmis.services import knowledge
 from stathmis.services.batch.course import Course
@@ -16,9 +16,11 @@ from stathmis.services.eggs.break_out import Draft, draft_of
 from stathmis.services.eggs.signs import sign_words, signs_seen
 from stathmis.services.eggs.tray import TraySheet, tray
 from stathmis.services.knowledge import Opened
-from stathmis.ui.attempt import attempt, emptied
-from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
-from stathmis.ui.strike_list import StrikeList
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import StrikeList
+from stathmis.ui.kit.page import Page, holder, row
+from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import count
 
@@ -43,7 +45,7 @@ class EggList(QListWidget):
             super().keyPressEvent(event)
 
 
-class OpenedView(FoldingView):
+class OpenedView(Page):
     """The eggs of the batch in view that did not hatch."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -52,53 +54,30 @@ class OpenedView(FoldingView):
         self._course: Course | None = None
         self._sheet: TraySheet | None = None
         self.draft = Draft()
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
         self.words = label("", "name", wrap=True)
-        page.addWidget(self.words)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        for column in (left, right):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
-        self._columns = QWidget()
-        self._columns.setLayout(columns)
-        columns.setContentsMargins(0, 0, 0, 0)
-        page.addWidget(self._columns)
-        page.addStretch(1)
+        self.page.addWidget(self.words)
+        columns, (left, right) = self.folding_columns(1, 1)
+        self._columns = holder(columns)
+        self.page.addWidget(self._columns)
+        self.page.addStretch(1)
         self.eggs = EggList()
         self.eggs.setAccessibleName("Eggs to open; letters note what is seen, Enter logs it")
         self.eggs.pressed_key.connect(self.key)
         self.eggs.entered.connect(self.log)
         self.eggs.currentRowChanged.connect(self._other_egg)
         left.addWidget(self.eggs)
-        self._many = QWidget()
-        row = QHBoxLayout(self._many)
-        row.setContentsMargins(0, 0, 0, 0)
-        self.count = QLineEdit("1")
-        self.count.setFixedWidth(theme.px(72))
-        self.count.setAccessibleName("How many eggs alike")
-        row.addWidget(self.count)
-        row.addWidget(label("alike", "muted"))
-        row.addStretch(1)
+        self.count = field("How many eggs alike", text="1", width=theme.px(72))
+        self._many = holder(row(self.count, label("alike", "muted"), 1))
         left.addWidget(self._many)
         self.noted = label("", "big", wrap=True)
         left.addWidget(self.noted)
-        self.note = QLineEdit()
-        self.note.setPlaceholderText("note, may be empty")
-        self.note.setAccessibleName("A note on this egg; may be empty")
-        self.note.returnPressed.connect(self.log)
+        self.note = field("A note on this egg; may be empty", "note, may be empty", entered=self.log)
         left.addWidget(self.note)
         self.problem = problem_label()
         left.addWidget(self.problem)
-        go = QHBoxLayout()
-        go.addWidget(button("Log this egg", self.log, "main", "Enter"))
-        go.addStretch(1)
-        left.addLayout(go)
-        self._done = QVBoxLayout()
-        left.addLayout(self._done)
+        left.addLayout(row(button("Log this egg", self.log, "main", "Enter"), 1))
+        self._done = label("", "", "eggs", wrap=True)
+        left.addWidget(self._done)
         self._opened = StrikeList(partial(break_out.strike, self._desk))
         left.addWidget(self._opened)
         left.addStretch(1)
@@ -152,10 +131,7 @@ class OpenedView(FoldingView):
         self._show_done(sheet)
 
     def _show_done(self, sheet: TraySheet) -> None:
-        clear(self._done)
-        seen = sign_words(tuple(signs_seen(sheet)))
-        if seen:
-            self._done.addWidget(label(seen, "", "eggs", wrap=True))
+        say(self._done, sign_words(tuple(signs_seen(sheet))))
         lines = []
         for found in break_out.all_opened(sheet):
             which = f"egg {found.mark}" if found.mark else count(found.count, "egg")
@@ -175,8 +151,7 @@ class OpenedView(FoldingView):
         if self.draft.key(letter):
             self.problem.hide()
         else:
-            self.problem.setText(f"{letter.upper()} stands for nothing here; the keys are listed beside.")
-            self.problem.show()
+            say(self.problem, f"{letter.upper()} stands for nothing here; the keys are listed beside.")
         self._say()
 
     def log(self) -> None:

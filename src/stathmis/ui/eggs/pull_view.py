@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit
 
 from stathmis.core.errors import UserError
 from stathmis.services import clock, knowledge, notify, setting_up
@@ -11,12 +11,15 @@ from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import pull
 from stathmis.services.eggs.tray import WEAK, tray
-from stathmis.ui.attempt import attempt, emptied
-from stathmis.ui.pieces import FoldingView, button, clear, label, problem_label, scrolling_page
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import Lines, Said
+from stathmis.ui.kit.page import Page, holder, row
+from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
 
 
-class TakeOffView(FoldingView):
+class TakeOffView(Page):
     """The chicks of the batch in view. ended: the id of a batch that was ended here."""
 
     ended = Signal(int)
@@ -26,65 +29,38 @@ class TakeOffView(FoldingView):
         self._desk = desk
         self._course: Course | None = None
         self._batch_id = 0
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
         self._none = label("No batch is set here.", "muted", wrap=True)
-        page.addWidget(self._none)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        for column in (left, right):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
-        page.addLayout(columns)
-        page.addStretch(1)
+        self.page.addWidget(self._none)
+        left, right = self.columns(1, 1)
+        self.page.addStretch(1)
         left.addWidget(label("Taking off", "heading"))
-        self._lines = QVBoxLayout()
-        left.addLayout(self._lines)
-        self._form = QWidget()
-        grid = QGridLayout(self._form)
-        grid.setContentsMargins(0, 8, 0, 0)
+        self._lines = Lines(left)
+        grid = QGridLayout()
         grid.setColumnStretch(1, 1)
-        self.count, self.bands, self.brooder, self.at = (QLineEdit() for _ in range(4))
-        self.bands.setPlaceholderText("blue left, 14 to 22")
-        self.brooder.setPlaceholderText("brooder 2")
-        self.at.setPlaceholderText("now")
-        rows: list[tuple[str, QLineEdit, str]] = [("Chicks", self.count, "How many chicks are taken off")]
-        self.weak: dict[str, QLineEdit] = {}
-        for kind in WEAK:
-            self.weak[kind] = QLineEdit()
-            self.weak[kind].setPlaceholderText("0")
-            word = knowledge.findings()[kind].word
-            rows.append((word, self.weak[kind], f"How many of them: {word}"))
-        rows += [
-            ("Bands", self.bands, "Bands or marks they got; may be empty"),
-            ("To", self.brooder, "Which brooder or box they go to; may be empty"),
-            ("When", self.at, "When; empty means now"),
-        ]
-        for i, (text, edit, name) in enumerate(rows):
-            edit.setAccessibleName(name)
-            edit.returnPressed.connect(self.take)
-            grid.addWidget(label(text, "muted"), i, 0)
-            grid.addWidget(edit, i, 1)
+
+        def add(text: str, name: str, hint: str = "") -> QLineEdit:
+            made, at = field(name, hint, entered=self.take), grid.rowCount()
+            grid.addWidget(label(text, "muted"), at, 0)
+            grid.addWidget(made, at, 1)
+            return made
+
+        self.count = add("Chicks", "How many chicks are taken off")
+        weak = {kind: knowledge.findings()[kind].word for kind in WEAK}
+        self.weak = {kind: add(word, f"How many of them: {word}", "0") for kind, word in weak.items()}
+        self.bands = add("Bands", "Bands or marks they got; may be empty", "blue left, 14 to 22")
+        self.brooder = add("To", "Which brooder or box they go to; may be empty", "brooder 2")
+        self.at = add("When", "When; empty means now", "now")
+        self._form = holder(grid, top=8)
         left.addWidget(self._form)
         self.problem = problem_label()
         left.addWidget(self.problem)
         self.go = button("Taken off", self.take, "main")
-        row = QHBoxLayout()
-        row.addWidget(self.go)
-        row.addStretch(1)
-        left.addLayout(row)
+        left.addLayout(row(self.go, 1))
         left.addStretch(1)
         right.addWidget(label("What follows", "heading"))
-        self._after = QVBoxLayout()
-        self._after.setSpacing(4)
-        right.addLayout(self._after)
-        row = QHBoxLayout()
+        self._after = Lines(right, spacing=4)
         self.end = button("End this batch", self.end_batch)
-        row.addWidget(self.end)
-        row.addStretch(1)
-        right.addLayout(row)
+        right.addLayout(row(self.end, 1))
         self.ended_words = label("", "small", wrap=True)
         right.addWidget(self.ended_words)
         right.addStretch(1)
@@ -97,9 +73,9 @@ class TakeOffView(FoldingView):
         self.go.setVisible(course is not None)
         self.end.setVisible(course is not None and course.batch.ended_ms is None)
         self.ended_words.setText("")
-        clear(self._lines)
-        clear(self._after)
         if course is None:
+            self._lines.say([])
+            self._after.say([])
             return
         if course.batch.id != self._batch_id:
             self._batch_id = course.batch.id
@@ -108,19 +84,15 @@ class TakeOffView(FoldingView):
         if not self.count.hasFocus():
             self.count.setText(str(found.dry_count) if found.dry_count else "")
         said = pull.lines(self._desk.book, course, found)
-        for line in said or ["Nothing is out of its shell yet."]:
-            self._lines.addWidget(label(line, "" if said else "muted", wrap=True))
-        self._lines.addWidget(label(knowledge.cautions()["eggs"], "small", wrap=True))
+        lines: list[Said] = [*said] or [("Nothing is out of its shell yet.", "muted")]
+        self._lines.say([*lines, (knowledge.cautions()["eggs"], "small")])
         if course.batch.ended_ms is None:
             straggling = found.pipped or self._desk.now_ms < course.at_ms(course.species.days + 2.0)
             words = "Stragglers may still come: " if straggling else ""
             self.ended_words.setText(f"{words}ended, the machine is free, and the review can be read.")
-        for title, how, caution in pull.afterwards(self._desk.book, course):
-            self._after.addWidget(label(title, "name", wrap=True))
-            self._after.addWidget(label(how, "", wrap=True))
-            if caution:
-                self._after.addWidget(label(caution, "small", wrap=True))
-            self._after.addSpacing(8)
+        after = pull.afterwards(self._desk.book, course)
+        parts = [part for title, how, caution in after for part in ((title, "name"), (how, ""), (caution, "small"))]
+        self._after.say([part for part in parts if part[0]])
 
     def end_batch(self) -> None:
         """The batch is over."""

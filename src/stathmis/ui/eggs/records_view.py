@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from concurrent.futures import CancelledError
-from functools import partial
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from stathmis.exchange.report_page import Report
 from stathmis.services import notify
@@ -20,7 +20,10 @@ from stathmis.services.files import archive
 from stathmis.services.report.season_report import season_report, seasons
 from stathmis.ui.eggs.report_writing import tell_written
 from stathmis.ui.eggs.review_panel import ReviewPanel
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, yielding
+from stathmis.ui.kit.fields import Chooser
+from stathmis.ui.kit.lines import Lines, Pool, Said
+from stathmis.ui.kit.page import Page, column, put, row
+from stathmis.ui.kit.pieces import button, label, rule, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates
@@ -29,7 +32,36 @@ from stathmis.words.numbers import count
 SHOWN = 40
 
 
-class RecordsView(FoldingView):
+class _Line(QWidget):
+    """A batch: its name and place, what came of it, and the ways to its review and its pages."""
+
+    def __init__(self, view: RecordsView) -> None:
+        super().__init__()
+        self._batch_id = 0
+        self._name, self._details = label("", "name", wrap=True), label("", "small", wrap=True)
+        self._outcome = label("", wrap=True)
+        self._review = button("review", lambda: view.choose(self._batch_id), "link")
+        self._pages = button("its pages", lambda: view.batch_wanted.emit(self._batch_id), "link")
+        names = column(self._name, self._details, spacing=0)
+        cells = row((names, 3), (self._outcome, 2), self._review, self._pages, spacing=16)
+        put(self, column(rule(), cells))
+
+    def show_batch(self, found: BatchRow, set_at: datetime) -> None:
+        batch = found.course.batch
+        self._batch_id = batch.id
+        set_text(self._name, f"{batch.name}, {found.course.incubator.name}")
+        details = f"set {dates.day(set_at, year=True)}"
+        if found.tally.fertility.of:
+            details += f"; fertile of those judged {rate_words(found.tally.fertility)}"
+        set_text(self._details, details)
+        hatched = f"hatched {rate_words(found.tally.hatch_of_set)}" if found.known else "not yet"
+        set_text(self._outcome, hatched if found.known or not found.decided else "what hatched is not logged")
+        set_property(self._outcome, "role", "" if found.known else "muted")
+        self._review.setAccessibleName(f"Review of {batch.name}")
+        self._pages.setAccessibleName(f"Trace, eggs and hatch of {batch.name}")
+
+
+class RecordsView(Page):
     """The batches of the logbook. batch_wanted: the id of one whose pages are to be shown."""
 
     batch_wanted = Signal(int)
@@ -41,56 +73,32 @@ class RecordsView(FoldingView):
         self._seasons: list[int] = []
         self._season_path = Path()
         self._archiving: Background | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        head = QHBoxLayout()
-        head.addWidget(label("Records", "title"))
-        head.addStretch(1)
         self.progress = label("", "muted")
-        head.addWidget(self.progress)
         self.stop = button("Stop", self._stop, "link")
         self.stop.setParent(self)
         self.stop.hide()
-        head.addWidget(self.stop)
-        page.addLayout(head)
-        row = self.folding_row()
-        self.season = yielding(Chooser())
-        self.season.setAccessibleName("Which season the report is of")
-        row.addWidget(self.season)
-        row.addWidget(button("Report of the season …", self._choose_season))
-        row.addWidget(button("Write an archive …", self._choose_target))
-        row.addWidget(button("Logbook from an archive …", self._choose_archive))
-        row.addStretch(1)
-        self._archives = row
-        self._list = QVBoxLayout()
-        page.addLayout(self._list)
-        page.addSpacing(12)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
+        self.page.addLayout(row(label("Records", "title"), 1, self.progress, self.stop))
+        self._none = Lines(self.page, "muted")
+        self._list = Pool(self.page, lambda: _Line(self))
+        self.page.addSpacing(12)
+        left, right = self.columns(1, 1)
         self.review = ReviewPanel(desk, theme)
         left.addWidget(self.review)
         left.addStretch(1)
-        for column in (left, right):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
-        page.addLayout(columns)
-        page.addSpacing(12)
-        page.addLayout(self._archives)
-        page.addStretch(1)
-        head = QHBoxLayout()
-        head.addWidget(label("Compared by", "heading"))
-        self.by = yielding(Chooser())
-        self.by.setAccessibleName("What the batches are compared by")
-        for key, text in GROUPS.items():
-            self.by.addItem(text, key)
-        self.by.activated.connect(lambda _i: self._compare())
-        head.addWidget(self.by)
-        head.addStretch(1)
-        right.addLayout(head)
-        self._groups = QVBoxLayout()
-        right.addLayout(self._groups)
+        self.page.addSpacing(12)
+        archives = self.folding_row()
+        self.season = Chooser("Which season the report is of", yielding=True)
+        archives.addWidget(self.season)
+        archives.addWidget(button("Report of the season …", self._choose_season))
+        archives.addWidget(button("Write an archive …", self._choose_target))
+        archives.addWidget(button("Logbook from an archive …", self._choose_archive))
+        archives.addStretch(1)
+        self.page.addLayout(archives)
+        self.page.addStretch(1)
+        options = [(text, key) for key, text in GROUPS.items()]
+        self.by = Chooser("What the batches are compared by", options, picked=self._compare, yielding=True)
+        right.addLayout(row(label("Compared by", "heading"), self.by, 1))
+        self._groups = Lines(right, "small")
         right.addStretch(1)
         self.refresh()
 
@@ -177,50 +185,20 @@ class RecordsView(FoldingView):
     def refresh(self) -> None:
         """Show the logbook as it stands."""
         self.rows = records.all_batches(self._desk.book)
-        clear(self._list)
-        if not self.rows:
-            self._list.addWidget(label("No batch is set yet.", "muted"))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setColumnStretch(0, 3)
-        grid.setColumnStretch(1, 2)
-        for i, row in enumerate(self.rows[:SHOWN], start=1):
-            self._line(grid, 2 * i, row)
-        self._list.addLayout(grid)
+        self._none.say([] if self.rows else ["No batch is set yet."])
+        shown = self.rows[:SHOWN]
+        for line, found in zip(self._list.show(len(shown)), shown, strict=True):
+            line.show_batch(found, self._desk.book.local(found.course.batch.set_ms))
         years = seasons(self._desk.book)
         if years != self._seasons:
             self._seasons = years
-            self.season.clear()
-            for year in years:
-                self.season.addItem(str(year), year)
+            self.season.offer([(str(year), year) for year in years])
         ids = [r.course.batch.id for r in self.rows]
         if self.chosen not in ids:
             ended = [r.course.batch.id for r in self.rows if r.known]
             self.chosen = next(iter(ended or ids), None)
-        self._compare()
+        self._compare(self.by.currentData())
         self._read()
-
-    def _line(self, grid: QGridLayout, at: int, row: BatchRow) -> None:
-        batch = row.course.batch
-        grid.addWidget(rule(), at - 1, 0, 1, 4)
-        names = QVBoxLayout()
-        names.setSpacing(0)
-        names.addWidget(label(f"{batch.name}, {row.course.incubator.name}", "name", wrap=True))
-        set_at = self._desk.book.local(batch.set_ms)
-        details = f"set {dates.day(set_at, year=True)}"
-        if row.tally.fertility.of:
-            details += f"; fertile of those judged {rate_words(row.tally.fertility)}"
-        names.addWidget(label(details, "small", wrap=True))
-        grid.addLayout(names, at, 0)
-        hatched = f"hatched {rate_words(row.tally.hatch_of_set)}" if row.known else "not yet"
-        words = hatched if row.known or not row.decided else "what hatched is not logged"
-        grid.addWidget(label(words, "" if row.known else "muted", wrap=True), at, 1)
-        show = button("review", partial(self.choose, batch.id), "link")
-        show.setAccessibleName(f"Review of {batch.name}")
-        grid.addWidget(show, at, 2)
-        pages = button("its pages", partial(self.batch_wanted.emit, batch.id), "link")
-        pages.setAccessibleName(f"Trace, eggs and hatch of {batch.name}")
-        grid.addWidget(pages, at, 3)
 
     def choose(self, batch_id: int) -> None:
         """Review a batch."""
@@ -235,17 +213,14 @@ class RecordsView(FoldingView):
         """The review in view, None until it is read."""
         return self.review.found
 
-    def _compare(self) -> None:
-        clear(self._groups)
-        groups = records.compared(self.rows, self.by.currentData())
-        if not groups:
-            words = "Nothing to compare yet: log what came of the eggs, under Eggs or Hatch."
-            self._groups.addWidget(label(words, "muted", wrap=True))
+    def _compare(self, by: str) -> None:
+        groups = records.compared(self.rows, by)
+        lines: list[Said] = []
         for group in groups:
             place = f"{group.place}. " if group.place else ""
-            self._groups.addWidget(label(f"{place}{group.name}, {count(group.batches, 'batch', 'batches')}", "name"))
-            words = f"hatched of set {rate_words(group.of_set)}; of fertile {rate_words(group.of_fertile)}"
-            self._groups.addWidget(label(words, "small", wrap=True))
+            lines.append((f"{place}{group.name}, {count(group.batches, 'batch', 'batches')}", "name"))
+            lines.append(f"hatched of set {rate_words(group.of_set)}; of fertile {rate_words(group.of_fertile)}")
         if len(groups) > 1:
-            words = "A place is shared where the difference may be chance (95 %, Newcombe)."
-            self._groups.addWidget(label(words, "small", wrap=True))
+            lines.append("A place is shared where the difference may be chance (95 %, Newcombe).")
+        none = ("Nothing to compare yet: log what came of the eggs, under Eggs or Hatch.", "muted")
+        self._groups.say(lines or [none])

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
-from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import review
 from stathmis.services.eggs.outcome import outcome_lines
@@ -14,9 +13,11 @@ from stathmis.services.eggs.records import BatchRow
 from stathmis.services.eggs.review import BatchReview
 from stathmis.services.eggs.weeks import cells, titles
 from stathmis.ui.eggs.report_writing import write_batch_report
-from stathmis.ui.pieces import button, clear, label
+from stathmis.ui.kit.lines import Lines
+from stathmis.ui.kit.page import column, put, row
+from stathmis.ui.kit.pieces import button, clear, label
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import AFTER_PAINT_MS, Background, Latest
+from stathmis.ui.work import Background, Latest
 
 
 class ReviewPanel(QWidget):
@@ -29,68 +30,57 @@ class ReviewPanel(QWidget):
         self.found: BatchReview | None = None
         self._latest = Latest()
         self._writing: Background | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
-        self._body = QVBoxLayout()
-        self._body.setSpacing(8)
-        box.addLayout(self._body)
-        row = QHBoxLayout()
         self.report = button("Write its report …", self._choose_target)
-        row.addWidget(self.report)
-        row.addStretch(1)
-        box.addLayout(row)
+        box = column()
+        self._outcome, self._causes = Lines(box, "muted"), Lines(box)
+        self._weeks = QGridLayout()
+        self._weeks.setHorizontalSpacing(12)
+        for at, share in enumerate((2, 2, 3, 3, 3)):
+            self._weeks.setColumnStretch(at, share)
+        box.addLayout(self._weeks)
+        self._notes = Lines(box, "small")
+        box.addLayout(row(self.report, 1))
+        put(self, box)
         self.report.hide()
 
     def show_row(self, row: BatchRow | None) -> None:
         """Review a batch; the whole run is read off the window's thread."""
-        clear(self._body)
+        if self.row is None or row is None or row.course.batch.id != self.row.course.batch.id:
+            self._causes.say([])
+            self._notes.say([])
+            clear(self._weeks)
         self.row, self.found = row, None
         self.report.setVisible(row is not None)
         if row is None:
+            self._outcome.say([])
             return
-        self._body.addWidget(label(f"Review: {row.course.batch.name}", "heading", wrap=True))
-        for line in outcome_lines(row.sheet):
-            self._body.addWidget(label(line, "muted", wrap=True))
-        desk, course = self._desk, row.course
-        book = desk.book
-        self._latest.start(
-            lambda progress, cancelled: review.batch_review(book, course),
-            self._arrived,
-            notify.tell_error,
-            AFTER_PAINT_MS,
-        )
+        title = (f"Review: {row.course.batch.name}", "heading")
+        self._outcome.say([title, *outcome_lines(row.sheet)])
+        book, course = self._desk.book, row.course
+        self._latest.find(lambda: review.batch_review(book, course), self._arrived)
 
     def _arrived(self, found: BatchReview) -> None:
         if self.row is None or found.course.batch.id != self.row.course.batch.id or self.found is not None:
             return
         self.found = found
-        first, *rest = review.lines(self._desk.book, found)
-        self._body.addWidget(label(first, "name", "eggs", wrap=True))
-        for line in rest:
-            self._body.addWidget(label(line, wrap=True))
-        change = review.change(self._desk.book, found)
-        if change:
-            self._body.addWidget(label(f"Next time: {change}", "name", wrap=True))
+        book = self._desk.book
+        first, *rest = review.lines(book, found)
+        change = review.change(book, found)
+        next_time = [(f"Next time: {change}", "name")] if change else []
+        self._causes.say([(first, "name", "eggs"), *rest, *next_time])
+        notes = []
+        clear(self._weeks)
         if found.weeks:
-            self._body.addLayout(self._weeks(found))
-            words = "Where the day of a death is not known it is spread over the days it may have been."
-            self._body.addWidget(label(words, "small", wrap=True))
+            rows = [titles(book), *(cells(book, found.course, week) for week in found.weeks)]
+            for i, texts in enumerate(rows):
+                for at, text in enumerate(texts):
+                    self._weeks.addWidget(label(text, "" if i and at != 4 else "small", wrap=True), i, at)
+            notes.append("Where the day of a death is not known it is spread over the days it may have been.")
         if change:
-            note = "It rests on the calibrations in force: a later check that changes the past changes this review."
-            self._body.addWidget(label(note, "small", wrap=True))
-
-    def _weeks(self, found: BatchReview) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        for column, share in enumerate((2, 2, 3, 3, 3)):
-            grid.setColumnStretch(column, share)
-        for column, title in enumerate(titles(self._desk.book)):
-            grid.addWidget(label(title, "small", wrap=True), 0, column)
-        for i, week in enumerate(found.weeks, start=1):
-            for column, text in enumerate(cells(self._desk.book, found.course, week)):
-                grid.addWidget(label(text, "small" if column == 4 else "", wrap=True), i, column)
-        return grid
+            notes.append(
+                "It rests on the calibrations in force: a later check that changes the past changes this review."
+            )
+        self._notes.say(notes)
 
     def _choose_target(self) -> None:
         if self.row is None:

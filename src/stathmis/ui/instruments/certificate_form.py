@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed
@@ -12,7 +12,9 @@ from stathmis.logbook.records import Channel
 from stathmis.services import notify, setting_up
 from stathmis.services.clock import utc_ms
 from stathmis.services.desk import Desk
-from stathmis.ui.pieces import button, clear, label, set_property
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.page import FieldGrid, column, put
+from stathmis.ui.kit.pieces import button, label, problem_label, say, set_property
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.numbers import unit_word
@@ -25,35 +27,19 @@ class CertificateForm(QWidget):
         super().__init__()
         self._desk, self._theme = desk, theme
         self._channel: Channel | None = None
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 8, 0, 0)
-        layout.addWidget(label("Certificate", "heading"))
-        self._known = QVBoxLayout()
-        layout.addLayout(self._known)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        self.points, self.k, self.dated, self.expires, self.drift = (QLineEdit() for _ in range(5))
-        self.points.setPlaceholderText("reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
-        self.dated.setPlaceholderText("2026-01-31")
-        self.expires.setPlaceholderText("optional")
-        fields = (
-            ("Points of a new one", self.points),
-            ("k of its U", self.k),
-            ("Dated", self.dated),
-            ("Runs out on", self.expires),
-            ("May drift in a year by ±", self.drift),
-        )
-        for at, (text, edit) in enumerate(fields):
-            edit.setAccessibleName(text)
-            edit.returnPressed.connect(self.keep)
-            grid.addWidget(label(text, "muted"), at, 0)
-            grid.addWidget(edit, at, 1)
-        grid.setColumnStretch(1, 1)
-        layout.addLayout(grid)
-        self.problem = label("", "problem", wrap=True)
-        self.problem.hide()
-        layout.addWidget(self.problem)
-        layout.addWidget(button("Enter &certificate", self.keep))
+        self._known, self.problem = label("", "muted", wrap=True), problem_label()
+        grid = FieldGrid()
+
+        def add(words: str, hint: str = "") -> QLineEdit:
+            return grid.add(words, field(words, hint, entered=self.keep))
+
+        self.points = add("Points of a new one", "reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
+        self.k = add("k of its U")
+        self.dated = add("Dated", "2026-01-31")
+        self.expires = add("Runs out on", "optional")
+        self.drift = add("May drift in a year by ±")
+        enter = button("Enter &certificate", self.keep)
+        put(self, column(label("Certificate", "heading"), self._known, grid, self.problem, enter), top=8)
 
     def begin(self, channel: Channel) -> None:
         """Show a channel's certificate, with empty fields for a new one."""
@@ -66,11 +52,10 @@ class CertificateForm(QWidget):
 
     def _show_known(self) -> None:
         assert self._channel is not None
-        clear(self._known)
         desk, unit = self._desk, unit_word(self._channel.unit)
         points = desk.book.corrections.certificate_of(self._channel.id, desk.now_ms)
         if not points:
-            self._known.addWidget(label("None entered.", "muted"))
+            self._known.setText("None entered.")
             return
         dated = dates.day(desk.book.local(points[0].dated_ms), year=True)
         ends = points[0].expires_ms
@@ -79,7 +64,7 @@ class CertificateForm(QWidget):
         drift = points[0].drift_per_year
         moved = f" May drift ± {drift:g} {unit} a year." if drift else ""
         words = f"{dated}{until}, k = {points[0].coverage_factor:g}: {rows} {unit}.{moved}".replace("-", "−")
-        self._known.addWidget(label(words, "muted", wrap=True))
+        self._known.setText(words)
 
     def _number(self, edit: QLineEdit, what: str) -> float:
         try:
@@ -114,8 +99,7 @@ class CertificateForm(QWidget):
             wrong, text = self.points, str(error)
         for edit in edits:
             set_property(edit, "wrong", edit is wrong)
-        self.problem.setText(text)
-        self.problem.setVisible(bool(text))
+        say(self.problem, text)
         if wrong is not None:
             wrong.setFocus()
             return

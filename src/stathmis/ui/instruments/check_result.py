@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from stathmis.core.conformity import decide
 from stathmis.core.uncertainty import NORMAL_95
@@ -14,8 +14,10 @@ from stathmis.services.instruments.draft import Draft
 from stathmis.services.instruments.sheet import BUDGET_HEAD, budget_rows, verdict_words
 from stathmis.services.instruments.words import choice_words, prospect_words, range_words, result_words
 from stathmis.services.instruments.zones import ZoneVerdict
+from stathmis.ui.kit.lines import Lines, Pool, Rows, Said
+from stathmis.ui.kit.page import column, holder, put, row, table
+from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, clear, label
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import unit_word
 
@@ -29,44 +31,42 @@ class CheckResult(QWidget):
         super().__init__()
         self._theme = theme
         self._check: Check | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(6)
-        self._layout = QVBoxLayout()
-        self._layout.setSpacing(6)
-        outer.addLayout(self._layout)
-        line = QHBoxLayout()
         self.budget = button(_OPEN, self._toggle, "link")
-        line.addWidget(self.budget)
-        line.addStretch(1)
-        outer.addLayout(line)
-        self._table_holder = QVBoxLayout()
-        outer.addLayout(self._table_holder)
+        self._table = table(BUDGET_HEAD, (1, *(0 for _ in BUDGET_HEAD[1:])))
+        self._lines = Rows(self._table, _BudgetLine, ruled=False)
+        self._budget_table = holder(self._table)
+        box = column(spacing=4)
+        self._head, self._verdicts, self._why = Lines(box), Pool(box, lambda: _Verdict(theme)), Lines(box, "muted")
+        box.addLayout(row(self.budget, 1))
+        box.addWidget(self._budget_table)
+        put(self, box)
         self._budget_open = False
 
     def show_check(self, draft: Draft, check: Check | None, nothing_to_compare: bool) -> None:
         """Show what a check found so far."""
         self._check = check
-        clear(self._layout)
         self.budget.setVisible(check is not None and check.fitted is not None)
         self._show_table()
+        head: list[Said] = []
         if nothing_to_compare:
             words = "There is nothing to compare with. Enter a reference under Enter or change, or check another way."
-            self._layout.addWidget(label(words, "problem", wrap=True))
+            head.append((words, "problem"))
         for problem in (*check.problems, *check.warnings) if check else ():
             if problem.set_index == -1:
                 wrong = problem in check.problems if check else False
-                self._layout.addWidget(
-                    label(problem.text, "problem" if wrong else "", "" if wrong else "warning", wrap=True)
-                )
+                head.append((problem.text, "problem", "") if wrong else (problem.text, "", "warning"))
         if check is None or check.fitted is None:
             words = check.trouble if check is not None and check.trouble else "No point yet."
-            self._layout.addWidget(label(words, "muted", wrap=True))
+            self._head.say([*head, (words, "muted")])
+            self._verdicts.show(0)
+            self._why.say([])
             return
-        self._layout.addWidget(label(result_words(check), "big", wrap=True))
-        self._verdicts(draft, check)
-        self._layout.addWidget(label(choice_words(check.fitted.considered), "muted", wrap=True))
-        self._layout.addWidget(label(range_words(check), "muted", wrap=True))
+        self._head.say([*head, (result_words(check), "big")])
+        for shown, verdict in zip(self._verdicts.show(len(check.verdicts)), check.verdicts, strict=True):
+            shown.show_verdict(check, verdict)
+        unable = [v for v in check.verdicts if not v.can_decide]
+        ways = [prospect_words(v, improving.prospects(draft, check, v), check.channel.unit) for v in unable]
+        self._why.say([*ways, choice_words(check.fitted.considered), range_words(check)])
 
     def _toggle(self) -> None:
         self._budget_open = not self._budget_open
@@ -74,47 +74,37 @@ class CheckResult(QWidget):
         self._show_table()
 
     def _show_table(self) -> None:
-        clear(self._table_holder)
-        if self._budget_open and self._check is not None and self._check.fitted is not None:
-            self._table_holder.addWidget(self._table(self._check))
+        budget = self._check.budget if self._budget_open and self._check is not None else None
+        self._budget_table.setVisible(budget is not None)
+        if self._check is None or budget is None:
+            return
+        rows = budget_rows(budget, unit_word(self._check.channel.unit))
+        for i, (line, texts) in enumerate(zip(self._lines.show(len(rows)), rows, strict=True), start=1):
+            for cell, text in zip(line.cells, texts, strict=True):
+                set_text(cell, text)
+                set_property(cell, "role", "name" if i == len(rows) else "")
 
-    def _verdicts(self, draft: Draft, check: Check) -> None:
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 2, 0, 2)
-        grid.setHorizontalSpacing(12)
-        grid.setVerticalSpacing(2)
-        grid.setColumnStretch(1, 1)
-        for at, verdict in enumerate(check.verdicts):
-            level = Level(self._theme, slim=True)
-            level.setFixedWidth(self._theme.px(150))
-            words = verdict_words(verdict, check.channel)
-            level.show_state(_level_state(check, verdict), words)
-            grid.addWidget(level, at, 0)
-            grid.addWidget(label(words, "name", wrap=True), at, 1)
-        self._layout.addWidget(holder)
-        for verdict in check.verdicts:
-            if not verdict.can_decide:
-                found = improving.prospects(draft, check, verdict)
-                self._layout.addWidget(label(prospect_words(verdict, found, check.channel.unit), "muted", wrap=True))
 
-    def _table(self, check: Check) -> QWidget:
-        budget = check.budget
-        assert budget is not None
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(2)
-        grid.setColumnStretch(0, 1)
-        for column, text in enumerate(BUDGET_HEAD):
-            grid.addWidget(label(text, "small"), 0, column)
-        rows = budget_rows(budget, unit_word(check.channel.unit))
-        for at, row in enumerate(rows, start=1):
-            for column, text in enumerate(row):
-                last = at == len(rows)
-                grid.addWidget(label(text, "name" if last else "", wrap=column == 0), at, column)
-        return holder
+class _Verdict(QWidget):
+    """Whether the corrected instrument can decide a band, as a level and in words."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._level, self._words = Level(theme, slim=True), label("", "name", wrap=True)
+        self._level.setFixedWidth(theme.px(150))
+        put(self, row(self._level, (self._words, 1), spacing=12))
+
+    def show_verdict(self, check: Check, verdict: ZoneVerdict) -> None:
+        words = verdict_words(verdict, check.channel)
+        self._level.show_state(_level_state(check, verdict), words)
+        set_text(self._words, words)
+
+
+class _BudgetLine:
+    """A line of the budget."""
+
+    def __init__(self) -> None:
+        self.cells = [label("", wrap=at == 0) for at in range(len(BUDGET_HEAD))]
 
 
 def _level_state(check: Check, verdict: ZoneVerdict) -> LevelState:

@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Channel, Instrument
@@ -18,7 +18,9 @@ from stathmis.services.instruments.draft import Draft, new_draft, new_set
 from stathmis.services.instruments.methods import methods_for
 from stathmis.ui.instruments.check_result import CheckResult
 from stathmis.ui.instruments.point_set_view import PointSetView
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import Page, column, holder, row
+from stathmis.ui.kit.pieces import button, clear, label, rule, set_property
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import unit_word
 
@@ -26,15 +28,15 @@ if TYPE_CHECKING:
     from stathmis.ui.instruments.correction_chart import CorrectionChart
 
 _MODELS = (
-    ("auto", "chosen by the points"),
-    ("offset", "one offset"),
-    ("line", "straight line"),
+    ("chosen by the points", "auto"),
+    ("one offset", "offset"),
+    ("straight line", "line"),
     ("quadratic", "quadratic"),
 )
-_STATES = (("as found", "as found"), ("as left", "as left, after adjusting it"))
+_STATES = (("as found", "as found"), ("as left, after adjusting it", "as left"))
 
 
-class CheckView(FoldingView):
+class CheckView(Page):
     """The check of one channel. draft is what is typed; check is what it comes to."""
 
     left = Signal()
@@ -48,76 +50,39 @@ class CheckView(FoldingView):
         self.check: Check | None = None
         self.sets: list[PointSetView] = []
         self.chart: CorrectionChart | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        head = QHBoxLayout()
         self._title = label("", "title")
-        head.addWidget(self._title)
-        head.addStretch(1)
         self._back = button("Back  Esc", self.left.emit, "link")
-        head.addWidget(self._back)
-        page.addLayout(head)
-        middle = self.folding_row(24)
-        left = QVBoxLayout()
-        self._sets_holder = QVBoxLayout()
-        self._sets_holder.setSpacing(12)
-        left.addLayout(self._sets_holder)
-        more = QHBoxLayout()
+        self.page.addLayout(row(self._title, 1, self._back))
+        left, self._chart_holder = self.columns(7, 4, spacing=24)
+        self._sets_holder = column(spacing=12)
         self._another = button("Add points by a&nother way", self.add_set, "link")
-        more.addWidget(self._another)
-        more.addStretch(1)
-        left.addLayout(more)
+        left.addLayout(self._sets_holder)
+        left.addLayout(row(self._another, 1))
         left.addStretch(1)
-        middle.addLayout(left, 7)
-        self._chart_holder = QVBoxLayout()
-        middle.addLayout(self._chart_holder, 4)
-        page.addLayout(middle)
-        page.addWidget(rule())
-        page.addLayout(self._build_choices())
+        self.page.addWidget(rule())
+        self._build_choices()
         self._result = CheckResult(theme)
-        page.addWidget(self._result)
-        use = QHBoxLayout()
-        use.setSpacing(12)
         self.use_now = button("&Use this from now", lambda: self.put_to_use(past=False), "main")
         self.use_past = button("Use it for the &past too", lambda: self.put_to_use(past=True))
-        use.addWidget(self.use_now)
-        use.addWidget(self.use_past)
-        use.addStretch(1)
-        page.addLayout(use)
-        page.addStretch(1)
+        self.page.addWidget(self._result)
+        self.page.addLayout(row(self.use_now, self.use_past, 1, spacing=12))
+        self.page.addStretch(1)
         theme.changed.connect(self._evaluate)
 
-    def _build_choices(self) -> QHBoxLayout:
+    def _build_choices(self) -> None:
         """Shape of the correction, as found or as left, hysteresis."""
+        self.model = Chooser("Shape of the correction", _MODELS, changed=self._choose)
+        self.state = Chooser("As found or as left", _STATES, changed=self._choose)
+        differ = "Rising and falling readings differ by, plus or minus"
+        self.hysteresis = field(differ, width=self._theme.px(64), typed=self._choose)
+        self._hysteresis = holder(
+            row(label("rising and falling differ ±", "muted"), self.hysteresis, label("%", "muted"), 1)
+        )
         choices = self.folding_row()
-        self.model, self.state = Chooser(), Chooser()
-        for box, options, text, name in (
-            (self.model, _MODELS, "curve", "Shape of the correction"),
-            (self.state, _STATES, "instrument", "As found or as left"),
-        ):
-            for key, words in options:
-                box.addItem(words, key)
-            box.setAccessibleName(name)
-            box.currentIndexChanged.connect(lambda _i: self._choose())
-            pair = QHBoxLayout()
-            pair.addWidget(label(text, "muted"))
-            pair.addWidget(box)
-            pair.addStretch(1)
-            choices.addLayout(pair)
-        self.hysteresis = QLineEdit()
-        self.hysteresis.setFixedWidth(self._theme.px(64))
-        self.hysteresis.setAccessibleName("Rising and falling readings differ by, plus or minus")
-        self.hysteresis.textEdited.connect(lambda _t: self._choose())
-        self._hysteresis_words = label("rising and falling differ ±", "muted")
-        self._hysteresis_unit = label("%", "muted")
-        pair = QHBoxLayout()
-        for widget in (self._hysteresis_words, self.hysteresis, self._hysteresis_unit):
-            pair.addWidget(widget)
-        pair.addStretch(1)
-        choices.addLayout(pair)
-        return choices  # type: ignore[return-value]
+        choices.addLayout(row(label("curve", "muted"), self.model, 1))
+        choices.addLayout(row(label("instrument", "muted"), self.state, 1))
+        choices.addWidget(self._hysteresis)
+        self.page.addLayout(choices)
 
     def begin(self, instrument: Instrument, channel: Channel, method: str | None = None) -> None:
         """Start a check of a channel with empty rows."""
@@ -128,10 +93,8 @@ class CheckView(FoldingView):
             box.blockSignals(True)
             box.setCurrentIndex(0)
             box.blockSignals(False)
-        humid = channel.quantity == "humidity"
         self.hysteresis.setText(self.draft.hysteresis)
-        for widget in (self._hysteresis_words, self.hysteresis, self._hysteresis_unit):
-            widget.setVisible(humid)
+        self._hysteresis.setVisible(channel.quantity == "humidity")
         self._build_sets()
         self._evaluate()
         self.sets[0].rows[0].shown.setFocus()
@@ -178,7 +141,7 @@ class CheckView(FoldingView):
         self._build_sets()
         self._evaluate()
 
-    def _choose(self) -> None:
+    def _choose(self, _what: object = None) -> None:
         if self.draft is None:
             return
         self.draft.model = str(self.model.currentData())

@@ -12,7 +12,7 @@ from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services.instruments.checking import Check
 from stathmis.ui.chart import restyle, styled_plot
-from stathmis.ui.pieces import label
+from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import unit_word
 

@@ -11,7 +11,7 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.history import History
 from stathmis.ui.chart import restyle, styled_plot
-from stathmis.ui.pieces import label
+from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.numbers import unit_word

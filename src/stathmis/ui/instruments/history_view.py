@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QBoxLayout, QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
@@ -22,7 +21,10 @@ from stathmis.services.instruments.history import History
 from stathmis.services.instruments.methods import RESPONSE_S, methods
 from stathmis.services.instruments.sheet import MODEL_WORDS, chain, sheet
 from stathmis.ui.instruments.certificate_form import CertificateForm
-from stathmis.ui.pieces import FoldingView, button, clear, label, rule, scrolling_page
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import Lines, Pool
+from stathmis.ui.kit.page import Page, column, put, row
+from stathmis.ui.kit.pieces import button, given, label, problem_label, rule, say, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.numbers import count, places_for, signed, unit_word
@@ -31,7 +33,24 @@ if TYPE_CHECKING:
     from stathmis.ui.instruments.drift_chart import DriftChart
 
 
-class HistoryView(FoldingView):
+class _Past(QWidget):
+    """A check of the past: what it found, how it was done, and its sheet to print."""
+
+    def __init__(self, view: HistoryView) -> None:
+        super().__init__()
+        self._one: Calibration | None = None
+        self._found, self._how = label("", "name", wrap=True), label("", "small", wrap=True)
+        self._sheet = button("Sheet to print …", given(lambda: self._one, view.choose_sheet), "link")
+        put(self, column(row((self._found, 1), self._sheet, spacing=12), self._how, spacing=4))
+
+    def show_check(self, one: Calibration, day: str, found: str, how: str) -> None:
+        self._one = one
+        set_text(self._found, found)
+        set_text(self._how, how)
+        self._sheet.setAccessibleName(f"Sheet to print of {day}")
+
+
+class HistoryView(Page):
     """The history of one channel."""
 
     left = Signal()
@@ -41,60 +60,34 @@ class HistoryView(FoldingView):
         self._desk, self._theme = desk, theme
         self._channel_id: int | None = None
         self.chart: DriftChart | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        head = QHBoxLayout()
         self._title = label("", "title")
-        head.addWidget(self._title)
-        head.addStretch(1)
-        head.addWidget(button("Back  Esc", self.left.emit, "link"))
-        page.addLayout(head)
-        self._says = label("", "name", wrap=True)
-        page.addWidget(self._says)
-        self._why = label("", "muted", wrap=True)
-        page.addWidget(self._why)
-        self._chart_holder = QVBoxLayout()
-        page.addLayout(self._chart_holder)
+        self._says, self._why = label("", "name", wrap=True), label("", "muted", wrap=True)
         self.between = QCheckBox("between two checks, go straight from one to the next")
         self.between.toggled.connect(self._switch_between)
-        page.addWidget(self.between)
-        self._checks = QVBoxLayout()
-        self._checks.setSpacing(4)
-        page.addLayout(self._checks)
-        page.addWidget(rule())
-        page.addLayout(self._details())
-        self._detail_problem = label("", "problem", wrap=True)
-        self._detail_problem.hide()
-        page.addWidget(self._detail_problem)
-        self.certificate = CertificateForm(desk, theme)
-        page.addWidget(self.certificate)
-        page.addStretch(1)
-
-    def _details(self) -> QBoxLayout:
-        row = self.folding_row(16)
-        self.steps, self.accuracy, self.response = QLineEdit(), QLineEdit(), QLineEdit()
-        for edit, before, after, name in (
-            (self.steps, "shows steps of", "", "Display steps"),
-            (self.accuracy, "good to ±", "", "Accuracy, plus or minus"),
-            (self.response, "follows in", "s", "Response time in seconds"),
+        self._chart_holder, self._checks = column(), column(spacing=4)
+        self._none = Lines(self._checks, "muted")
+        self._past = Pool(self._checks, lambda: _Past(self))
+        wide, keep = theme.px(64), self.keep_details
+        self.steps = field("Display steps", width=wide, entered=keep)
+        self.accuracy = field("Accuracy, plus or minus", width=wide, entered=keep)
+        self.response = field("Response time in seconds", width=wide, entered=keep)
+        details = self.folding_row(16)
+        for words, edit, unit in (
+            ("shows steps of", self.steps, ""),
+            ("good to ±", self.accuracy, ""),
+            ("follows in", self.response, "s"),
         ):
-            edit.setFixedWidth(self._theme.px(64))
-            edit.setAccessibleName(name)
-            edit.returnPressed.connect(self.keep_details)
-            pair = QHBoxLayout()
-            pair.setSpacing(8)
-            for widget in (label(before, "muted"), edit, label(after, "muted")):
-                pair.addWidget(widget)
-            pair.addStretch(1)
-            row.addLayout(pair)
-        last = QHBoxLayout()
-        last.addWidget(button("&Keep", self.keep_details))
-        last.addStretch(1)
-        row.addLayout(last)
-        row.addStretch(1)
-        return row
+            details.addLayout(row(label(words, "muted"), edit, label(unit, "muted"), 1))
+        details.addLayout(row(button("&Keep", keep), 1))
+        details.addStretch(1)
+        self._detail_problem = problem_label()
+        self.certificate = CertificateForm(desk, theme)
+        for shown in (
+            row(self._title, 1, button("Back  Esc", self.left.emit, "link")),
+            column(self._says, self._why, self._chart_holder, self.between, label("Checks", "heading"), self._checks),
+            column(rule(), details, self._detail_problem, self.certificate, 1),
+        ):
+            self.page.addLayout(shown)
 
     def show_channel(self, channel_id: int) -> None:
         """Show a channel."""
@@ -118,8 +111,7 @@ class HistoryView(FoldingView):
         self._title.setText(f"{instrument.name}, {unit_word(channel.unit)}")
         says, why = _words(desk.book, found)
         self._says.setText(says)
-        self._why.setText(why)
-        self._why.setVisible(bool(why))
+        say(self._why, why)
         self.between.blockSignals(True)
         self.between.setChecked(channel.between_checks == "between")
         self.between.blockSignals(False)
@@ -140,33 +132,21 @@ class HistoryView(FoldingView):
             self.chart.show_history(found)
 
     def _show_checks(self, found: History) -> None:
-        clear(self._checks)
-        self._checks.addWidget(label("Checks", "heading"))
-        if not found.checks:
-            self._checks.addWidget(label("None yet.", "muted"))
+        self._none.say([] if found.checks else ["None yet."])
         unit = unit_word(found.channel.unit)
         places = places_for(found.channel.resolution / 10)
         force = self._desk.book.corrections.in_force(found.channel, self._desk.now_ms)
-        for past in reversed(found.checks):
+        for shown, past in zip(self._past.show(len(found.checks)), reversed(found.checks), strict=True):
             one = past.calibration
             names = ", ".join(methods()[k].name for k in one.conditions.method.split("+") if k in methods())
             mark = " · in force" if one.id == force.calibration_id else ""
             later = [c.calibration.done_ms for c in found.checks if c.calibration.done_ms > one.done_ms]
             if later and not mark:
                 mark = f" · superseded {dates.day(self._desk.book.local(min(later)), year=True)}"
-            row = QHBoxLayout()
-            row.setSpacing(12)
-            text = (
-                f"{dates.day(self._desk.book.local(one.done_ms), year=True)}, {one.conditions.state}{mark}: add "
-                f"{signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
-            )
-            row.addWidget(label(text, "name", wrap=True), 1)
-            made = button("Sheet to print …", partial(self.choose_sheet, one), "link")
-            made.setAccessibleName(f"Sheet to print of {dates.day(self._desk.book.local(one.done_ms), year=True)}")
-            row.addWidget(made)
-            self._checks.addLayout(row)
+            day = dates.day(self._desk.book.local(one.done_ms), year=True)
+            add = f"add {signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
             how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._desk.book, one))
-            self._checks.addWidget(label(how, "small", wrap=True))
+            shown.show_check(one, day, f"{day}, {one.conditions.state}{mark}: {add}", how)
 
     def _switch_between(self, on: bool) -> None:
         if self._channel_id is not None:
@@ -189,8 +169,7 @@ class HistoryView(FoldingView):
             problem = f"“{error}” is not a number; write one such as 0.1."
         except UserError as error:
             problem = str(error)
-        self._detail_problem.setText(problem)
-        self._detail_problem.setVisible(bool(problem))
+        say(self._detail_problem, problem)
 
     def choose_sheet(self, one: Calibration) -> None:
         """Ask where the printable sheet goes, and write it."""

@@ -6,17 +6,20 @@ from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Channel, Instrument
+from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.instruments import overview
 from stathmis.services.instruments.overview import Glance
 from stathmis.ui.instruments.check_view import CheckView
+from stathmis.ui.kit.lines import Rows
+from stathmis.ui.kit.page import Page, column, holder, row, table
+from stathmis.ui.kit.pieces import button, given, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import button, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.numbers import decimals, number, signed, unit_word
@@ -24,21 +27,66 @@ from stathmis.words.numbers import decimals, number, signed, unit_word
 TABS = (("drawer", "Drawer"), ("together", "Side by side"), ("places", "Places and set point"))
 
 
+class _Row:
+    """A channel in the drawer: its name, what to add, whether it can tell, its last check."""
+
+    def __init__(self, view: InstrumentsView) -> None:
+        theme = view.theme
+        self._glance: Glance | None = None
+        self.name = button("", given(lambda: self._glance, lambda glance: view.show_history(glance.channel)), "name")
+        self.name.setToolTip("Its checks over time, drift and certificate")
+        self._where, self._age = label("", "small", wrap=True), label("", "small", wrap=True)
+        self._add = label("", "name")
+        self._add.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._level, self._able = Level(theme), label()
+        self._able.setFixedWidth(theme.px(32))
+        self.check = button("Check", given(lambda: self._glance, lambda g: view.begin_check(g.instrument, g.channel)))
+        names = holder(column(1, self.name, self._where, 1, spacing=0))
+        names.setMinimumHeight(theme.px(46))
+        self.cells = [names, self._add, holder(row((self._level, 1), self._able)), self._age, self.check]
+
+    def show_glance(self, book: Book, glance: Glance, *, narrow: bool) -> None:
+        self._glance = glance
+        channel, instrument, quantity = glance.channel, glance.instrument, glance.channel.quantity
+        unit, measured = unit_word(channel.unit), book.shown_unit(quantity)
+        set_text(self.name, instrument.name)
+        self.name.setAccessibleName(f"History of {instrument.name}, {unit}")
+        self.check.setAccessibleName(f"Check {instrument.name}, {unit}")
+        set_text(self._where, f"{unit} · {glance.where}")
+        add = float(difference_from_inside(glance.corrected.value - glance.band.middle, measured))
+        wide = float(difference_from_inside(glance.corrected.U, measured))
+        places = decimals(quantity, wide)
+        added = "" if glance.force.since_ms is None else signed(add, places) + " "
+        set_text(self._add, f"{added}± {wide:.{places}f} {measured}")
+        set_property(self._add, "ink", "heat" if quantity == "temperature" else "moisture")
+        self._add.setToolTip(f"at {number(glance.band.middle, quantity, measured)}")
+        self._add.setWordWrap(narrow)
+        able = glance.decision == "inside"
+        state = LevelState(quantity, glance.band, Corrected(glance.band.middle, glance.corrected.U), glance.decision)
+        words = "it can decide" if able else "too coarse to decide"
+        self._level.show_state(state, f"{instrument.name}: {words}")
+        self._level.setVisible(not narrow)
+        set_text(self._able, "yes" if able else "no")
+        set_property(self._able, "ink", "inside" if able else "undecided")
+        age = glance.age
+        if glance.due_ms is not None:
+            by = dates.day(book.local(glance.due_ms), year=True)
+            age += f" · due since {by}" if glance.due else f"; next by {by}"
+        set_text(self._age, age)
+        set_property(self._age, "ink", "eggs" if glance.due else "")
+
+
 class InstrumentsView(QStackedWidget):
     """Three tabs (drawer, side by side, places); behind the drawer the check and the history of one instrument."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._desk, self._theme = desk, theme
-        front = QWidget()
-        layout = QVBoxLayout(front)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        self.tabs: dict[str, QPushButton] = {}
-        layout.addLayout(self._tab_row())
+        self._desk, self.theme = desk, theme
+        self.tabs = {key: button(text, partial(self.show_tab, key), "tab") for key, text in TABS}
+        tabs = row(*self.tabs.values(), 1, spacing=24)
+        tabs.setContentsMargins(32, 12, 32, 0)
         self._front = QStackedWidget()
-        layout.addWidget(self._front, 1)
-        self.addWidget(front)
+        self.addWidget(holder(column(tabs, (self._front, 1), spacing=0)))
         self._pages: dict[str, QWidget] = {"drawer": self._drawer_page()}
         self._front.addWidget(self._pages["drawer"])
         self.check = CheckView(desk, theme)
@@ -53,36 +101,25 @@ class InstrumentsView(QStackedWidget):
         self._drawn_narrow = False
         theme.changed.connect(self.refresh)
 
-    def _tab_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setContentsMargins(32, 12, 32, 0)
-        row.setSpacing(24)
-        for key, text in TABS:
-            made = button(text, partial(self.show_tab, key), "tab")
-            made.setCheckable(True)
-            self.tabs[key] = made
-            row.addWidget(made)
-        row.addStretch(1)
-        return row
-
     def _drawer_page(self) -> QWidget:
-        area, page = scrolling_page()
-        page.addWidget(
-            label(
-                "What each one's readings need added, and how sure that is. The bubble shows how finely it can tell a "
-                "reading in the middle of the band: filled it can decide, hatched it cannot.",
-                "muted",
-                wrap=True,
-            )
-        )
-        self._list = QVBoxLayout()
-        page.addLayout(self._list)
-        page.addStretch(1)
-        return area
+        made = Page(self.theme)
+        words = "What each one's readings need added, and how sure that is. The bubble shows how finely it can tell a "
+        words += "reading in the middle of the band: filled it can decide, hatched it cannot."
+        made.page.addWidget(label(words, "muted", wrap=True))
+        headings = ("instrument", "add, at working point", "can it tell?", "last check", "")
+        self._grid = table(headings, (4, 0, 3, 2, 0), right=(1,), spacing=self.theme.px(16))
+        self._grid.setVerticalSpacing(0)
+        self._table = holder(self._grid, top=8)
+        self._rows = Rows(self._grid, lambda: _Row(self))
+        self._none = label("None yet. Enter one under Enter or change.", "muted")
+        made.page.addWidget(self._table)
+        made.page.addWidget(self._none)
+        made.page.addStretch(1)
+        return made
 
     @property
     def _narrow(self) -> bool:
-        return self.width() < self._theme.px(700)
+        return self.width() < self.theme.px(700)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow page the levels give way to their word."""
@@ -120,7 +157,7 @@ class InstrumentsView(QStackedWidget):
         for name, made in self.tabs.items():
             made.setChecked(name == key)
         if key not in self._pages:
-            self._pages[key] = _make_page(key, self._desk, self._theme)
+            self._pages[key] = _make_page(key, self._desk, self.theme)
             self._front.addWidget(self._pages[key])
         self._front.setCurrentWidget(self._pages[key])
         self.setCurrentIndex(0)
@@ -139,84 +176,14 @@ class InstrumentsView(QStackedWidget):
 
     def _show_drawer(self) -> None:
         self._drawn_narrow = self._narrow
-        clear(self._list)
-        self.buttons, self.names = {}, {}
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 8, 0, 0)
-        grid.setHorizontalSpacing(self._theme.px(16))
-        grid.setVerticalSpacing(0)
-        grid.setColumnStretch(0, 4)
-        grid.setColumnStretch(2, 1 if self._narrow else 3)
-        grid.setColumnStretch(3, 2)
-        for column, text in enumerate(("instrument", "add, at working point", "can it tell?", "last check", "")):
-            heading = label(text, "small", wrap=True)
-            side = Qt.AlignmentFlag.AlignRight if column == 1 else Qt.AlignmentFlag.AlignLeft
-            heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
-            grid.addWidget(heading, 0, column)
+        self._grid.setColumnStretch(2, 1 if self._narrow else 3)
         found = overview.glances(self._desk.book)
-        for i, glance in enumerate(found):
-            grid.addWidget(rule(), 1 + 2 * i, 0, 1, 5)
-            self._row(grid, 2 + 2 * i, glance)
-            grid.setRowMinimumHeight(2 + 2 * i, self._theme.px(46))
-        self._list.addWidget(holder)
-        if not found:
-            self._list.addWidget(label("None yet. Enter one under Enter or change.", "muted"))
-
-    def _row(self, grid: QGridLayout, at: int, glance: Glance) -> None:
-        channel, instrument = glance.channel, glance.instrument
-        names = QVBoxLayout()
-        names.setSpacing(0)
-        names.addStretch(1)
-        name = button(instrument.name, lambda: self.show_history(channel), "name")
-        name.setAccessibleName(f"History of {instrument.name}, {unit_word(channel.unit)}")
-        name.setToolTip("Its checks over time, drift and certificate")
-        self.names[channel.id] = name
-        names.addWidget(name)
-        names.addWidget(label(f"{unit_word(channel.unit)} · {glance.where}", "small", wrap=True))
-        names.addStretch(1)
-        grid.addLayout(names, at, 0)
-        grid.addWidget(self._to_add(glance), at, 1)
-        grid.addLayout(self._can_tell(glance), at, 2)
-        age = glance.age
-        if glance.due_ms is not None:
-            by = dates.day(self._desk.book.local(glance.due_ms), year=True)
-            age += f" · due since {by}" if glance.due else f"; next by {by}"
-        grid.addWidget(label(age, "small", "eggs" if glance.due else "", wrap=True), at, 3)
-        made = button("Check", lambda: self.begin_check(instrument, channel))
-        made.setAccessibleName(f"Check {instrument.name}, {unit_word(channel.unit)}")
-        self.buttons[channel.id] = made
-        grid.addWidget(made, at, 4)
-
-    def _to_add(self, glance: Glance) -> QWidget:
-        channel = glance.channel
-        unit = self._desk.book.shown_unit(channel.quantity)
-        add = float(difference_from_inside(glance.corrected.value - glance.band.middle, unit))
-        wide = float(difference_from_inside(glance.corrected.U, unit))
-        places = decimals(channel.quantity, wide)
-        add_text = "" if glance.force.since_ms is None else signed(add, places) + " "
-        ink = "heat" if channel.quantity == "temperature" else "moisture"
-        cell = label(f"{add_text}± {wide:.{places}f} {'%' if unit == '%' else unit}", "name", ink)
-        cell.setToolTip(f"at {number(glance.band.middle, channel.quantity, unit)}")
-        cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        cell.setWordWrap(self._narrow)
-        return cell
-
-    def _can_tell(self, glance: Glance) -> QHBoxLayout:
-        able = glance.decision == "inside"
-        level = Level(self._theme)
-        words = "it can decide" if able else "too coarse to decide"
-        corrected = Corrected(glance.band.middle, glance.corrected.U)
-        state = LevelState(glance.channel.quantity, glance.band, corrected, glance.decision)
-        level.show_state(state, f"{glance.instrument.name}: {words}")
-        tell = QHBoxLayout()
-        if not self._narrow:
-            tell.addWidget(level, 1)
-        word = label("yes" if able else "no", ink="inside" if able else "undecided")
-        word.setFixedWidth(self._theme.px(32))
-        tell.setSpacing(self._theme.px(8))
-        tell.addWidget(word)
-        return tell
+        self._table.setVisible(bool(found))
+        self._none.setVisible(not found)
+        self.buttons, self.names = {}, {}
+        for shown, glance in zip(self._rows.show(len(found)), found, strict=True):
+            shown.show_glance(self._desk.book, glance, narrow=self._narrow)
+            self.buttons[glance.channel.id], self.names[glance.channel.id] = shown.check, shown.name
 
     def begin_check(self, instrument: Instrument, channel: Channel, method: str | None = None) -> None:
         """Start a check of a channel."""
@@ -232,7 +199,7 @@ class InstrumentsView(QStackedWidget):
         if self.history is None:
             from stathmis.ui.instruments.history_view import HistoryView
 
-            made = HistoryView(self._desk, self._theme)
+            made = HistoryView(self._desk, self.theme)
             made.left.connect(self.leave)
             self.history = made
             self.addWidget(made)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from functools import partial
+
+from PySide6.QtCore import QSignalBlocker
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside
@@ -15,14 +18,16 @@ from stathmis.services.instruments.overview import instruments_for
 from stathmis.services.instruments.place_words import even_words, layer_words
 from stathmis.services.instruments.places import PLACES, Cell, PlacesResult
 from stathmis.ui.instruments.plan_picture import PlanPicture
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import Page, column, holder, row
+from stathmis.ui.kit.pieces import button, label, problem_label, rule, say, set_property
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, rule, scrolling_page, set_property
 from stathmis.ui.theme import Theme
 from stathmis.words import advice as said
 from stathmis.words import dates
 
 
-class PlacesView(FoldingView):
+class PlacesView(Page):
     """One incubator at a time: a map of places (or of heights, in still air) and its controller."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -30,142 +35,83 @@ class PlacesView(FoldingView):
         self._desk, self._theme = desk, theme
         self._incubator: Incubator | None = None
         self.result: PlacesResult | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        page.addLayout(self._choices())
-        self._problem = label("", "problem", wrap=True)
-        self._problem.hide()
-        page.addWidget(label("Set point", "heading"))
-        self._controller = QVBoxLayout()
-        page.addLayout(self._controller)
-        page.addWidget(rule())
-        page.addWidget(label("Warm and cold places", "heading"))
-        page.addWidget(
-            label(
-                "Read each place at egg height, lid shut, once it has settled: one instrument moved from place to "
-                "place, or several at once.",
-                "muted",
-                wrap=True,
-            )
+        self.incubator = Chooser("Incubator", changed=self._chosen)
+        self._problem, self._says, self._why = (
+            problem_label(),
+            label("", "name", wrap=True),
+            label("", "muted", wrap=True),
         )
+        self._controller, self._controller_note = label("", "big", wrap=True), label("", "muted", wrap=True)
+        self._level, self._mean = Level(theme), label("", "name", wrap=True)
+        self._level.setFixedWidth(theme.px(200))
+        self._now = holder(row(self._level, (self._mean, 1), spacing=12))
+        self.keep = button("&Keep this map", lambda: self._keep(self.result, None))
+        words = "Read each place at egg height, lid shut, once it has settled: one instrument moved from place to "
+        words += "place, or several at once."
+        self.picture = PlanPicture(theme)
         middle = self.folding_row(24)
         middle.addWidget(self._map_fields(), 5)
-        self.picture = PlanPicture(theme)
         middle.addWidget(self.picture, 5)
-        page.addLayout(middle)
-        page.addWidget(self._problem)
-        self._says = label("", "name", wrap=True)
-        page.addWidget(self._says)
-        self._why = label("", "muted", wrap=True)
-        page.addWidget(self._why)
-        self.keep = button("&Keep this map", lambda: self._keep(self.result, None))
-        line = QHBoxLayout()
-        line.addWidget(self.keep)
-        line.addStretch(1)
-        page.addLayout(line)
-        page.addWidget(rule())
-        page.addWidget(self._heights())
-        page.addStretch(1)
+        for part in (
+            column(row(self.incubator, 1), label("Set point", "heading")),
+            column(self._controller, self._now, self._controller_note, rule()),
+            column(label("Warm and cold places", "heading"), label(words, "muted", wrap=True), middle),
+            column(self._problem, self._says, self._why, row(self.keep, 1), self._heights(), 1),
+        ):
+            self.page.addLayout(part)
         theme.changed.connect(self.refresh)
 
-    def _choices(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        self.incubator, self.instrument = Chooser(), Chooser()
-        self.incubator.setAccessibleName("Incubator")
-        self.incubator.currentIndexChanged.connect(lambda _i: self._chosen())
-        row.addWidget(self.incubator)
-        row.addStretch(1)
-        return row
-
     def _map_fields(self) -> QWidget:
-        holder = QWidget()
-        layout = QVBoxLayout(holder)
-        layout.setContentsMargins(0, 0, 0, 0)
-        top = QHBoxLayout()
-        self.instrument.setAccessibleName("Instrument moved from place to place")
-        self.instrument.currentIndexChanged.connect(lambda _i: self._evaluate())
-        self.swing = QLineEdit()
-        self.swing.setFixedWidth(self._theme.px(56))
-        self.swing.setAccessibleName("Thermostat swings by, plus or minus")
-        self.swing.textEdited.connect(lambda _t: self._evaluate())
-        top.addWidget(self.instrument, 1)
-        top.addWidget(label("swing ±", "muted"))
-        top.addWidget(self.swing)
+        self.instrument = Chooser("Instrument moved from place to place", changed=self._evaluate)
+        name = "Thermostat swings by, plus or minus"
+        self.swing = field(name, width=self._theme.px(56), typed=self._evaluate)
         self._swing_unit = label("", "muted")
-        top.addWidget(self._swing_unit)
-        layout.addLayout(top)
         self.several = QCheckBox("several instruments at once")
         self.several.toggled.connect(self._show_several)
-        layout.addWidget(self.several)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         self.cells: dict[str, QLineEdit] = {}
         self._who: dict[str, Chooser] = {}
-        for row, names in enumerate(PLACES):
-            for column, name in enumerate(names):
-                edit, who = QLineEdit(), Chooser()
-                edit.setAccessibleName(f"Reading {name}")
-                edit.textEdited.connect(lambda _t: self._evaluate())
-                edit.returnPressed.connect(lambda e=edit: self._step_from(e))
-                who.setAccessibleName(f"Instrument {name}")
-                who.setMinimumContentsLength(6)
-                who.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-                who.currentIndexChanged.connect(lambda _i: self._evaluate())
+        for y, names in enumerate(PLACES):
+            for x, name in enumerate(names):
+                edit = field(f"Reading {name}", typed=self._evaluate, entered=partial(self._step_from, name))
+                who = Chooser(f"Instrument {name}", changed=self._evaluate, yielding=True)
                 who.hide()
                 self.cells[name], self._who[name] = edit, who
-                grid.addWidget(label(name, "small"), 3 * row, column)
-                grid.addWidget(edit, 3 * row + 1, column)
-                grid.addWidget(who, 3 * row + 2, column)
-        layout.addLayout(grid)
-        layout.addStretch(1)
-        return holder
+                for below, widget in enumerate((label(name, "small"), edit, who)):
+                    grid.addWidget(widget, 3 * y + below, x)
+        top = row((self.instrument, 1), label("swing ±", "muted"), self.swing, self._swing_unit)
+        return holder(column(top, self.several, grid, 1))
 
     def _heights(self) -> QWidget:
         """Two or three heights, for still air."""
-        self._layers_box = QWidget()
-        layout = QVBoxLayout(self._layers_box)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(label("Layers of still air", "heading"))
-        layout.addWidget(label(knowledge.cautions()["layers"], "", "eggs", wrap=True))
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        row.addWidget(label("Egg tops at", "muted"))
-        self.egg_top = QLineEdit()
-        self.egg_top.setAccessibleName("Height of the egg tops over the floor, cm")
-        row.addWidget(self.egg_top)
-        row.addWidget(label("cm over the floor.", "muted"))
-        row.addStretch(1)
-        layout.addLayout(row)
+        wide, typed = self._theme.px(88), self._evaluate_heights
+        self.egg_top = field("Height of the egg tops over the floor, cm", width=wide, typed=typed)
         self.levels: list[tuple[QLineEdit, QLineEdit]] = []
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         for i, words in enumerate(("lower", "upper", "one more")):
-            height, shown = QLineEdit(), QLineEdit()
-            height.setAccessibleName(f"Height of the {words} reading, cm")
-            shown.setAccessibleName(f"The {words} reading")
-            for column, widget in enumerate(
-                (label(words, "muted"), height, label("cm", "muted"), shown, label("it shows", "muted"))
-            ):
-                grid.addWidget(widget, i, column)
+            height = field(f"Height of the {words} reading, cm", width=wide, typed=typed)
+            shown = field(f"The {words} reading", width=wide, typed=typed)
+            cells = (label(words, "muted"), height, label("cm", "muted"), shown, label("it shows", "muted"))
+            for x, widget in enumerate(cells):
+                grid.addWidget(widget, i, x)
             self.levels.append((height, shown))
         grid.setColumnStretch(5, 1)
-        for edit in (self.egg_top, *(e for pair in self.levels for e in pair)):
-            edit.setFixedWidth(self._theme.px(88))
-            edit.textEdited.connect(lambda _t: self._evaluate_heights())
-        layout.addLayout(grid)
-        self._layer_problem = label("", "problem", wrap=True)
-        self._layer_problem.hide()
-        layout.addWidget(self._layer_problem)
-        self._layer_says = label("", "name", wrap=True)
-        layout.addWidget(self._layer_says)
+        self._layer_problem, self._layer_says = problem_label(), label("", "name", wrap=True)
         self.keep_layers = button("Keep these &heights", self._keep_heights)
-        line = QHBoxLayout()
-        line.addWidget(self.keep_layers)
-        line.addStretch(1)
-        layout.addLayout(line)
         self.layer_result: PlacesResult | None = None
+        box = column(
+            rule(),
+            label("Layers of still air", "heading"),
+            label(knowledge.cautions()["layers"], "", "eggs", wrap=True),
+            row(label("Egg tops at", "muted"), self.egg_top, label("cm over the floor.", "muted"), 1),
+            grid,
+            self._layer_problem,
+            self._layer_says,
+            row(self.keep_layers, 1),
+        )
+        self._layers_box = holder(box)
         return self._layers_box
 
     def refresh(self) -> None:
@@ -174,24 +120,14 @@ class PlacesView(FoldingView):
         if self._swing_unit.text() != desk.book.temperature_unit:
             self._swing_unit.setText(desk.book.temperature_unit)
             self.swing.setText(f"{float(difference_from_inside(places.SWING_K, desk.book.temperature_unit)):g}")
-        chosen = self.incubator.currentData()
-        self.incubator.blockSignals(True)
-        self.incubator.clear()
-        for incubator in desk.book.incubators():
-            self.incubator.addItem(incubator.name, incubator.id)
-        self.incubator.setCurrentIndex(max(0, self.incubator.findData(chosen)))
-        self.incubator.blockSignals(False)
-        for box in (self.instrument, *self._who.values()):
-            before = box.currentData()
-            box.blockSignals(True)
-            box.clear()
-            for instrument, channel in instruments_for(desk.book, "temperature"):
-                box.addItem(instrument.name, channel.id)
-            box.setCurrentIndex(max(0, box.findData(before)))
-            box.blockSignals(False)
+        incubators = [(i.name, i.id) for i in desk.book.incubators()]
+        instruments = [(i.name, channel.id) for i, channel in instruments_for(desk.book, "temperature")]
+        for box in (self.incubator, self.instrument, *self._who.values()):
+            with QSignalBlocker(box):
+                box.offer(incubators if box is self.incubator else instruments, box.currentData())
         self._chosen()
 
-    def _chosen(self) -> None:
+    def _chosen(self, _incubator_id: object = None) -> None:
         wanted = self.incubator.currentData()
         before = self._incubator
         self._incubator = next((i for i in self._desk.book.incubators() if i.id == wanted), None)
@@ -209,9 +145,9 @@ class PlacesView(FoldingView):
         self.instrument.setEnabled(not on)
         self._evaluate()
 
-    def _step_from(self, edit: QLineEdit) -> None:
-        order = list(self.cells.values())
-        order[(order.index(edit) + 1) % len(order)].setFocus()
+    def _step_from(self, name: str) -> None:
+        order = list(self.cells)
+        self.cells[order[(order.index(name) + 1) % len(order)]].setFocus()
 
     def _typed(self) -> list[Cell]:
         moved = self.instrument.currentData()
@@ -221,7 +157,7 @@ class PlacesView(FoldingView):
             for name, edit in self.cells.items()
         ]
 
-    def _evaluate(self) -> None:
+    def _evaluate(self, _what: object = None) -> None:
         desk = self._desk
         self.result = result = places.compare_places(desk.book, self._typed(), self.swing.text())
         wrong = {place: text for place, _, text in result.problems}
@@ -229,8 +165,7 @@ class PlacesView(FoldingView):
             set_property(edit, "wrong", name in wrong)
         set_property(self.swing, "wrong", "" in wrong)
         text = next(iter(wrong.items()), ("", ""))
-        self._problem.setText(f"{text[0]}: {text[1]}" if text[0] else text[1])
-        self._problem.setVisible(bool(text[1]))
+        say(self._problem, f"{text[0]}: {text[1]}" if text[0] else text[1])
         says, why = even_words(desk.book, result)
         if not any(e.text().strip() for e in self.cells.values()) and self._incubator is not None:
             kept = places.newest_survey(desk.book, self._incubator, "places")
@@ -238,14 +173,12 @@ class PlacesView(FoldingView):
                 result = places.from_survey(desk.book, *kept)
                 says, why = even_words(desk.book, result)
                 says = f"Map of {dates.day(desk.book.local(kept[0].done_ms), year=True)}. {says}"
-        self._says.setText(says)
-        self._says.setVisible(bool(says))
-        self._why.setText(why)
-        self._why.setVisible(bool(why))
+        say(self._says, says)
+        say(self._why, why)
         self.picture.show_result(result, desk.book.temperature_unit, says)
         self.keep.setEnabled(self.result.even is not None and not self.result.problems)
 
-    def _evaluate_heights(self) -> None:
+    def _evaluate_heights(self, _typed: object = None) -> None:
         moved = self.instrument.currentData()
         cells = [Cell(f"height {i + 1}", moved, s.text(), h.text()) for i, (h, s) in enumerate(self.levels)]
         result = None
@@ -258,11 +191,8 @@ class PlacesView(FoldingView):
             set_property(height, "wrong", (f"height {i + 1}", "height") in wrong or ("", "height") in wrong)
             set_property(shown, "wrong", (f"height {i + 1}", "typed") in wrong)
         set_property(self.egg_top, "wrong", ("", "egg_top") in wrong)
-        self._layer_problem.setText(problems[0][2] if problems else "")
-        self._layer_problem.setVisible(bool(problems))
-        says = layer_words(self._desk.book, result) if result is not None else ""
-        self._layer_says.setText(says)
-        self._layer_says.setVisible(bool(says))
+        say(self._layer_problem, problems[0][2] if problems else "")
+        say(self._layer_says, layer_words(self._desk.book, result) if result is not None else "")
         self.keep_layers.setEnabled(result is not None and result.layered is not None and not result.problems)
 
     def _keep_heights(self) -> None:
@@ -282,22 +212,18 @@ class PlacesView(FoldingView):
         notify.tell("info", "Kept. Ctrl+Z takes it back.")
 
     def _show_controller(self) -> None:
-        clear(self._controller)
+        self._now.hide()
         if self._incubator is None:
-            self._controller.addWidget(label("Enter an incubator first.", "muted"))
+            say(self._controller, "")
+            say(self._controller_note, "Enter an incubator first.")
             return
         book = self._desk.book
         found = heat.advise(book, self._incubator)
         told = said.heat(book, found)
-        self._controller.addWidget(label(told.text, "big", wrap=True))
+        say(self._controller, told.text)
+        say(self._controller_note, told.note)
         if found.mean is not None:
-            line = QHBoxLayout()
-            line.setSpacing(12)
-            level = Level(self._theme)
-            level.setFixedWidth(self._theme.px(200))
-            words = said.mean_words(book, found)
-            level.show_state(LevelState("temperature", found.band, found.mean.value, found.decision), words)
-            line.addWidget(level)
-            line.addWidget(label(words, "name", wrap=True), 1)
-            self._controller.addLayout(line)
-        self._controller.addWidget(label(told.note, "muted", wrap=True))
+            say(self._mean, said.mean_words(book, found))
+            state = LevelState("temperature", found.band, found.mean.value, found.decision)
+            self._level.show_state(state, self._mean.text())
+            self._now.show()

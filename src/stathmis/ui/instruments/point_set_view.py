@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
@@ -11,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, 
 from stathmis.core.errors import UserError
 from stathmis.core.fixed_points import SALTS
 from stathmis.services import clock, knowledge
+from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import checking, logged_pairs
 from stathmis.services.instruments.checking import Check
@@ -19,17 +21,19 @@ from stathmis.services.instruments.methods import FIELDS, methods_for
 from stathmis.services.instruments.points import Point
 from stathmis.services.instruments.reference_values import WICKS
 from stathmis.services.instruments.words import settling_words
-from stathmis.ui.pieces import Chooser, button, clear, label, set_property
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import column, holder, put, row, table
+from stathmis.ui.kit.pieces import button, clear, label, problem_label, say, set_property
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
-_DIRECTIONS = (("", "–"), ("rising", "rising"), ("falling", "falling"))
+_DIRECTIONS = (("–", ""), ("rising", "rising"), ("falling", "falling"))
 _STRETCH = {"came": 0, "this one shows": 4, "salt": 6, "jar at": 2}
 """How the columns of a row share the room; others take 4."""
 _PRESSURES = (
-    ("altitude", "standard for the altitude"),
-    ("report", "weather report, sea level"),
-    ("here", "measured here"),
+    ("standard for the altitude", "altitude"),
+    ("weather report, sea level", "report"),
+    ("measured here", "here"),
 )
 
 
@@ -79,11 +83,9 @@ class _RowWidgets:
         grid.addWidget(self.note, at + 1, 1, 1, column - 1)
 
     def _edit(self, key: str, name: str) -> QLineEdit:
-        made = QLineEdit(self.row.shown if key == "shown" else self.row.cells.get(key, ""))
-        made.setAccessibleName(name)
+        known = self.row.shown if key == "shown" else self.row.cells.get(key, "")
+        made = field(name, text=known, typed=partial(self._typed, key), entered=lambda: self._view.step_from(made))
         made.setMinimumWidth(self._view.theme.px(48))
-        made.textEdited.connect(lambda text, k=key: self._typed(k, text))
-        made.returnPressed.connect(lambda: self._view.step_from(made))
         self.edits[key] = made
         self.order.append(made)
         return made
@@ -96,29 +98,24 @@ class _RowWidgets:
         self._view.changed.emit()
 
     def _salt(self, number: int) -> Chooser:
-        box = _Choice()
-        box.entered.connect(lambda: self._view.step_from(box))
-        box.addItem("choose", "")
-        for salt in SALTS.values():
-            box.addItem(salt.name, salt.formula)
-        box.setCurrentIndex(max(0, box.findData(self.row.cells.get("salt", ""))))
-        box.setMinimumContentsLength(7)
-        box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setAccessibleName(f"Point {number}, salt in the jar")
-        box.currentIndexChanged.connect(lambda _i: self._chosen("salt", str(box.currentData())))
-        self.order.append(box)
-        return box
+        salts = [("choose", ""), *((salt.name, salt.formula) for salt in SALTS.values())]
+        name = f"Point {number}, salt in the jar"
+        return self._choice(7, name, salts, self.row.cells.get("salt", ""), partial(self._chosen, "salt"))
 
     def _direction(self, number: int) -> Chooser:
-        box = _Choice()
+        return self._choice(3, f"Point {number}, which way it came", _DIRECTIONS, self.row.direction, self._turned)
+
+    def _choice(
+        self,
+        letters: int,
+        name: str,
+        options: Sequence[tuple[str, str]],
+        chosen: str,
+        changed: Callable[[str], object],
+    ) -> Chooser:
+        box = _Choice(name, options, chosen, changed=changed, yielding=True)
+        box.setMinimumContentsLength(letters)
         box.entered.connect(lambda: self._view.step_from(box))
-        for key, text in _DIRECTIONS:
-            box.addItem(text, key)
-        box.setCurrentIndex([k for k, _ in _DIRECTIONS].index(self.row.direction))
-        box.setMinimumContentsLength(3)
-        box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setAccessibleName(f"Point {number}, which way it came")
-        box.currentIndexChanged.connect(lambda _i: self._turned(str(box.currentData())))
         self.order.append(box)
         return box
 
@@ -145,24 +142,11 @@ class PointSetView(QWidget):
         self.rows: list[_RowWidgets] = []
         self._allow: dict[str, QLineEdit] = {}
         self._settings: dict[str, QWidget] = {}
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(6)
         # the list of ways stays while what is below is built anew: its keyboard search must not be cut short
-        top = QHBoxLayout()
-        self.method = Chooser()
-        self.method.setAccessibleName("Way of checking")
-        for m in methods_for(self.channel.quantity):
-            self.method.addItem(m.name, m.key)
-        self.method.setCurrentIndex(self.method.findData(self.points.method.key))
-        self.method.currentIndexChanged.connect(lambda _i: self._switch_method())
-        top.addWidget(self.method)
-        self._beside = QHBoxLayout()
-        top.addLayout(self._beside, 1)
-        outer.addLayout(top)
-        self.layout_ = QVBoxLayout()
-        self.layout_.setSpacing(6)
-        outer.addLayout(self.layout_)
+        ways = [(m.name, m.key) for m in methods_for(self.channel.quantity)]
+        self.method = Chooser("Way of checking", ways, self.points.method.key, changed=self._switch_method)
+        self._beside, self.layout_ = row(), column(spacing=4)
+        put(self, column(row(self.method, (self._beside, 1)), self.layout_, spacing=4))
         self._build()
 
     @property
@@ -175,8 +159,7 @@ class PointSetView(QWidget):
         clear(self._beside)
         self.rows, self._allow, self._settings = [], {}, {}
         self._heading()
-        self._problem = label("", "problem", wrap=True)
-        self._problem.hide()
+        self._problem = problem_label()
         self.layout_.addWidget(self._problem)
         for i, step in enumerate(self.points.method.steps, start=1):
             self.layout_.addWidget(label(f"{i}  {step}", "muted", wrap=True))
@@ -191,7 +174,7 @@ class PointSetView(QWidget):
 
     def _heading(self) -> None:
         """Reference(s) beside the method; settings on a line of their own where there are any."""
-        first, second = self._beside, QHBoxLayout()
+        first, second = self._beside, row()
         kind = self.points.method.reference
         if kind in ("instrument", "gun"):
             first.addWidget(label("against" if kind == "instrument" else "gun or tip", "muted"))
@@ -202,9 +185,9 @@ class PointSetView(QWidget):
                 first.addWidget(self._chooser(key, "temperature", f"Thermometer of the {text} bulb"), 1)
         first.addStretch(1)
         if kind == "bulbs":
-            self._choice(second, "wick", "wick in", [(k, words) for k, (words, _) in WICKS.items()])
+            self._choice(second, "wick", "wick in", [(words, k) for k, (words, _) in WICKS.items()])
         if self.points.method.needs_pressure:
-            self._choice(second, "pressure_from", "pressure", list(_PRESSURES))
+            self._choice(second, "pressure_from", "pressure", _PRESSURES)
             self._setting(second, "pressure", "hPa", "Air pressure in hPa")
             self._setting(second, "altitude", "m", "Altitude in meters")
         if kind == "gun":
@@ -217,64 +200,44 @@ class PointSetView(QWidget):
         self._show_pressure_fields()
 
     def _chooser(self, key: str, quantity: str, name: str) -> Chooser:
-        box = Chooser()
-        for other, theirs in checking.references(self.desk.book, self.channel, quantity):
-            mark = "" if other.role == "reference" else " (no reference)"
-            box.addItem(other.name + mark, theirs.id)
-        chosen = getattr(self.points, key)
-        if chosen is None and box.count():
-            chosen = box.itemData(0)
-            setattr(self.points, key, chosen)
-        box.setCurrentIndex(box.findData(chosen))
-        box.setMinimumContentsLength(10)
-        box.setSizeAdjustPolicy(Chooser.SizeAdjustPolicy.AdjustToContents)
-        box.setAccessibleName(name)
+        found = checking.references(self.desk.book, self.channel, quantity)
+        mark = {other.id: "" if other.role == "reference" else " (no reference)" for other, _ in found}
+        options = [(other.name + mark[other.id], theirs.id) for other, theirs in found]
+        if getattr(self.points, key) is None and options:
+            setattr(self.points, key, options[0][1])
 
-        def choose(_index: int) -> None:
-            setattr(self.points, key, box.currentData())
+        def choose(channel_id: int) -> None:
+            setattr(self.points, key, channel_id)
             self.points.logged = None
             self.changed.emit()
 
-        box.currentIndexChanged.connect(choose)
+        box = Chooser(name, options, getattr(self.points, key), changed=choose)
+        box.setMinimumContentsLength(10)
         self._settings[key] = box
         return box
 
-    def _choice(self, row: QHBoxLayout, key: str, text: str, options: list[tuple[str, str]]) -> None:
-        box = Chooser()
-        for value, words in options:
-            box.addItem(words, value)
-        box.setCurrentIndex(max(0, box.findData(self.points.settings.get(key))))
-        box.setAccessibleName(text)
-
-        def choose(_index: int) -> None:
-            self.points.settings[key] = str(box.currentData())
+    def _choice(self, into: QHBoxLayout, key: str, text: str, options: Sequence[tuple[str, str]]) -> None:
+        def choose(what: str) -> None:
+            self.points.settings[key] = what
             self._show_pressure_fields()
             self.changed.emit()
 
-        box.currentIndexChanged.connect(choose)
-        row.addWidget(label(text, "muted"))
-        row.addWidget(box)
-        self._settings[key] = box
+        self._settings[key] = box = Chooser(text, options, self.points.settings.get(key), changed=choose)
+        into.addWidget(label(text, "muted"))
+        into.addWidget(box)
 
-    def _setting(self, row: QHBoxLayout, key: str, text: str, name: str, *, before: bool = False) -> None:
-        edit = self._small_edit(self.points.settings.get(key, ""), name)
-
-        def typed(value: str) -> None:
-            self.points.settings[key] = value
-            self.changed.emit()
-
-        edit.textEdited.connect(typed)
+    def _setting(self, into: QHBoxLayout, key: str, text: str, name: str, *, before: bool = False) -> None:
+        known = self.points.settings
+        edit = field(name, text=known.get(key, ""), width=self.theme.px(72), typed=partial(self._set, known, key))
         words = label(text, "muted")
         for widget in (words, edit) if before else (edit, words):
-            row.addWidget(widget)
+            into.addWidget(widget)
         edit.setProperty("partner", words)
         self._settings[key] = edit
 
-    def _small_edit(self, text: str, name: str) -> QLineEdit:
-        edit = QLineEdit(text)
-        edit.setFixedWidth(self.theme.px(72))
-        edit.setAccessibleName(name)
-        return edit
+    def _set(self, known: dict[str, str], key: str, text: str) -> None:
+        known[key] = text
+        self.changed.emit()
 
     def _show_pressure_fields(self) -> None:
         how = self.points.settings.get("pressure_from", "altitude")
@@ -283,75 +246,47 @@ class PointSetView(QWidget):
                 self._settings[key].setVisible(wanted)
                 self._settings[key].property("partner").setVisible(wanted)
 
-    def _switch_method(self) -> None:
-        method = next(m for m in methods_for(self.channel.quantity) if m.key == self.method.currentData())
+    def _switch_method(self, key: str) -> None:
+        method = next(m for m in methods_for(self.channel.quantity) if m.key == key)
         fresh = new_set(self.channel, method, self.desk.book.altitude_m)
-        kept = [row.shown for row in self.points.rows]
+        kept = [one.shown for one in self.points.rows]
         # what the instrument showed stays; what belonged to the other method goes
-        for row, shown in zip(fresh.rows, kept, strict=False):
-            row.shown = shown
+        for one, shown in zip(fresh.rows, kept, strict=False):
+            one.shown = shown
         for name, value in vars(fresh).items():
             setattr(self.points, name, value)
         self._build()
         self.rebuilt.emit()
 
     def _table(self) -> QWidget:
-        holder = QWidget()
-        self.grid = QGridLayout(holder)
-        self.grid.setContentsMargins(0, 4, 0, 0)
-        self.grid.setHorizontalSpacing(8)
-        self.grid.setVerticalSpacing(4)
-        unit = unit_word(self.channel.unit)
-        headings = ["", "this one shows", *(h for _, h in FIELDS[self.points.method.reference])]
-        if self.channel.quantity == "humidity":
-            headings.append("came")
-        headings += [f"true, {unit}", "add"]
-        for column, text in enumerate(headings):
-            heading = label(text, "small", wrap=True)
-            right = column >= len(headings) - 2
-            side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
-            heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
-            self.grid.addWidget(heading, 0, column)
-            if 0 < column < len(headings) - 2:
-                self.grid.setColumnStretch(column, _STRETCH.get(text, 4))
-        for row in self.points.rows:
-            self.rows.append(_RowWidgets(self, row, 1 + 2 * len(self.rows)))
-        return holder
+        typed = ["this one shows", *(h for _, h in FIELDS[self.points.method.reference])]
+        typed += ["came"] if self.channel.quantity == "humidity" else []
+        headings = ["", *typed, f"true, {unit_word(self.channel.unit)}", "add"]
+        n = len(headings)
+        shares = [0, *(_STRETCH.get(text, 4) for text in typed), 0, 0]
+        self.grid = table(headings, shares, right=(n - 2, n - 1), spacing=8)
+        for one in self.points.rows:
+            self.rows.append(_RowWidgets(self, one, 1 + 2 * len(self.rows)))
+        return holder(self.grid, top=4)
 
     def _below(self) -> QVBoxLayout:
         """One more point, and picking points from logs."""
-        both = QVBoxLayout()
-        line = QHBoxLayout()
-        self._more: list[QWidget] = [
-            button("One &more point" if self._first else "One more point", self.add_row, "link")
-        ]
-        line.addWidget(self._more[0])
-        both.addLayout(line)
-        if self.points.method.key == "side":
-            logs = "Pick from the &logs …" if self._first else "Pick from the logs …"
-            self._more.append(button(logs, self._toggle_logs, "link"))
-            line.addWidget(self._more[1])
-            self._from_logs = QWidget()
-            row = QHBoxLayout(self._from_logs)
-            row.setContentsMargins(0, 0, 0, 0)
-            now = self.desk.book.local(self.desk.now_ms)
-            self.log_from = QLineEdit(f"{self.desk.book.local(self.desk.now_ms - 86_400_000):%Y-%m-%d %H:%M}")
-            self.log_to = QLineEdit(f"{now:%Y-%m-%d %H:%M}")
-            for text, edit in (("from", self.log_from), ("to", self.log_to)):
-                edit.setAccessibleName(f"Logs {text}")
-                edit.returnPressed.connect(self.pick_from_logs)
-                row.addWidget(label(text, "muted"))
-                row.addWidget(edit)
-            self._take = button("Take these", self.pick_from_logs)
-            row.addWidget(self._take)
-            row.addStretch(1)
-            self._log_problem = label("", "problem", wrap=True)
-            self._log_problem.hide()
-            self._from_logs.hide()
-            both.addWidget(self._from_logs)
-            both.addWidget(self._log_problem)
-        line.addStretch(1)
-        return both
+        # the keys are for the first set of points: two with the same would do nothing
+        words = ("One &more point", "Pick from the &logs …")
+        more, logs = words if self._first else (w.replace("&", "") for w in words)
+        self._more: list[QWidget] = [button(more, self.add_row, "link")]
+        if self.points.method.key != "side":
+            return column(row(*self._more, 1))
+        self._more.append(button(logs, self._toggle_logs, "link"))
+        book, now_ms, pick = self.desk.book, self.desk.now_ms, self.pick_from_logs
+        self.log_from = field("Logs from", text=f"{book.local(now_ms - DAY_MS):%Y-%m-%d %H:%M}", entered=pick)
+        self.log_to = field("Logs to", text=f"{book.local(now_ms):%Y-%m-%d %H:%M}", entered=pick)
+        self._take, self._log_problem = button("Take these", pick), problem_label()
+        self._from_logs = holder(
+            row(label("from", "muted"), self.log_from, label("to", "muted"), self.log_to, self._take, 1)
+        )
+        self._from_logs.hide()
+        return column(row(*self._more, 1), self._from_logs, self._log_problem)
 
     def _toggle_logs(self) -> None:
         self._from_logs.setVisible(not self._from_logs.isVisible())
@@ -371,50 +306,40 @@ class PointSetView(QWidget):
         except UserError as error:
             problem = str(error)
             self.points.logged = None
-        self._log_problem.setText(problem)
-        self._log_problem.setVisible(bool(problem))
+        say(self._log_problem, problem)
         self.changed.emit()
 
     def _allowances(self) -> QWidget:
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 0, 0)
+        grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(2)
+        grid.setVerticalSpacing(4)
         grid.setColumnStretch(3, 1)
+        known = self.points.allowances
         for at, a in enumerate(self.points.method.allowances):
+            name, typed = f"{a.label}, plus or minus", partial(self._set, known, a.key)
+            edit = field(name, text=known.get(a.key, ""), width=self.theme.px(72), typed=typed)
             grid.addWidget(label(f"{a.label} ±", "muted"), at, 0)
-            edit = self._small_edit(self.points.allowances.get(a.key, ""), f"{a.label}, plus or minus")
-            edit.textEdited.connect(self._allow_typed(a.key))
             grid.addWidget(edit, at, 1)
             grid.addWidget(label(a.unit(self.channel.unit), "muted"), at, 2)
             grid.addWidget(label(f"usual: {a.why}", "small", wrap=True), at, 3)
             self._allow[f"allow:{a.key}"] = edit
-        return holder
-
-    def _allow_typed(self, key: str) -> Callable[[str], None]:
-        def typed(text: str) -> None:
-            self.points.allowances[key] = text
-            self.changed.emit()
-
-        return typed
+        return holder(grid)
 
     def tab_order(self) -> list[QWidget]:
         """Its fields in the order in which they stand."""
-        rows = [w for row in self.rows for w in row.order]
+        rows = [w for one in self.rows for w in one.order]
         logs = [self.log_from, self.log_to, self._take] if self.points.method.key == "side" else []
         return [self.method, *self._settings.values(), *rows, *self._more, *logs, *self._allow.values()]
 
     def add_row(self) -> None:
         """One more empty point."""
-        row = Row()
-        self.points.rows.append(row)
-        self.rows.append(_RowWidgets(self, row, 1 + 2 * len(self.rows)))
+        self.points.rows.append(Row())
+        self.rows.append(_RowWidgets(self, self.points.rows[-1], 1 + 2 * len(self.rows)))
         self.rebuilt.emit()
 
     def step_from(self, widget: QWidget) -> None:
         """Enter goes to the next field, and from the last one to a new row."""
-        order = [w for row in self.rows for w in row.order]
+        order = [w for one in self.rows for w in one.order]
         at = order.index(widget)
         if at + 1 == len(order):
             self.add_row()
@@ -433,10 +358,9 @@ class PointSetView(QWidget):
                 text = text or p.text
                 if check is not None and p in check.problems:
                     wrong.add(p.field)
-        self._problem.setText(text)
         set_property(self._problem, "role", "problem" if wrong else "small")
         set_property(self._problem, "ink", "" if wrong else "warning")
-        self._problem.setVisible(bool(text))
+        say(self._problem, text)
         for key, widget in (*self._allow.items(), *self._settings.items()):
             set_property(widget, "wrong", key in wrong)
         self._show_logged()

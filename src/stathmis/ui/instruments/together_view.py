@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from stathmis.core.conformity import decide
+from stathmis.core.units import Unit
+from stathmis.logbook.records import Quantity
+from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.instruments import overview
 from stathmis.services.instruments.overview import Together
+from stathmis.ui.kit.lines import Pool, Rows
+from stathmis.ui.kit.page import Page, column, put, table
+from stathmis.ui.kit.pieces import label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import FoldingView, clear, label, rule, scrolling_page
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.numbers import number, with_u
@@ -24,22 +29,92 @@ NOT_A_VOTE = (
 )
 
 
-class TogetherView(FoldingView):
+QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
+HEADINGS = ("instrument", "it shows", "corrected", "", "counts for", "against the rest")
+RIGHT = (1, 2, 4, 5)
+
+
+class _Line:
+    """An instrument among those it hangs with."""
+
+    def __init__(self, theme: Theme) -> None:
+        roles = ("name", "", "name", "", "", "")
+        self.texts = [label("", role) for role in roles]
+        self.level = Level(theme, slim=True)
+        for at, cell in enumerate(self.texts):
+            side = Qt.AlignmentFlag.AlignRight if at in RIGHT else Qt.AlignmentFlag.AlignLeft
+            cell.setAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+        self.cells = [*self.texts[:3], self.level, *self.texts[4:]]
+
+    def show_reading(self, found: Together, i: int, unit: Unit, *, narrow: bool) -> None:
+        judged, doubted = found.readings[i], i in found.consensus.suspects
+        value, U, band = judged.corrected.value, judged.corrected.U, found.band
+        against = f"{found.e_n[i]:+.1f}".replace("-", "−")
+        for cell, text in zip(
+            self.texts,
+            (
+                judged.instrument.name,
+                number(overview.read_value(judged), found.quantity, unit),
+                with_u(value, U, found.quantity, unit),
+                "",
+                f"{100 * found.share[i]:.0f} %" if found.share[i] >= 0.01 else "under 1 %",
+                f"{against}, doubted" if doubted else against,
+            ),
+            strict=True,
+        ):
+            set_text(cell, text)
+        for at in (0, 5):
+            self.texts[at].setWordWrap(narrow)
+        set_property(self.texts[2], "ink", "heat" if found.quantity == "temperature" else "moisture")
+        set_property(self.texts[5], "ink", "outside" if doubted else "")
+        self.level.setVisible(not narrow)
+        decision = "undecided" if band is None else str(decide(value, judged.corrected.u, band.low, band.high))
+        word = {"inside": "inside", "outside": "outside"}.get(decision, "can't tell")
+        state = LevelState(found.quantity, band, Corrected(value, U), decision)
+        self.level.show_state(state, f"{judged.instrument.name}: {word}")
+
+
+class _Group(QWidget):
+    """One quantity in one incubator: what its instruments say together, each of them, and who is furthest apart."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._title, self._words = label("", "heading"), label("", "name", wrap=True)
+        self._apart = label("", "small", wrap=True)
+        self._grid = table(HEADINGS, (2, 0, 0, 3, 0, 0), RIGHT, theme.px(16))
+        self._lines = Rows(self._grid, lambda: _Line(theme))
+        put(self, column(self._title, self._words, self._grid, self._apart), top=8)
+
+    def show_group(self, book: Book, found: Together, *, narrow: bool) -> None:
+        unit = book.shown_unit(found.quantity)
+        at = max(r.time_ms for r in found.readings)
+        set_text(self._title, f"{found.incubator.name}, {found.quantity}, {dates.moment(book.local(at))}")
+        together = with_u(found.corrected.value, found.corrected.U, found.quantity, unit)
+        suspects = ", ".join(found.readings[i].instrument.name for i in found.consensus.suspects)
+        doubt = f"Doubted: {suspects}. Check it next." if suspects else "All agree within their uncertainties."
+        set_text(self._words, f"Together they say {together}. {doubt}")
+        self._grid.setColumnStretch(3, 0 if narrow else 3)
+        for i, line in enumerate(self._lines.show(len(found.readings))):
+            line.show_reading(found, i, unit, narrow=narrow)
+        worst = max(found.pairs, key=lambda pair: abs(found.pairs[pair]))
+        names = " and ".join(found.readings[i].instrument.name for i in worst)
+        apart = f"normalized error {abs(found.pairs[worst]):.1f} (up to 1 agrees)"
+        set_text(self._apart, f"Furthest apart: {names}, {apart}.")
+
+
+class TogetherView(Page):
     """Every incubator with two or more readings of one quantity, a table each."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 760)
         self._desk, self._theme = desk, theme
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        page.addWidget(label(NOT_A_VOTE, "muted", wrap=True))
+        self.page.addWidget(label(NOT_A_VOTE, "muted", wrap=True))
         self._drawn_narrow = False
-        self._list = QVBoxLayout()
-        self._list.setSpacing(8)
-        page.addLayout(self._list)
-        page.addStretch(1)
+        self._groups = Pool(self.page, lambda: _Group(theme))
+        words = "Two instruments in one incubator, read within a quarter of an hour, are compared here."
+        self._none = label(words, "muted", wrap=True)
+        self.page.addWidget(self._none)
+        self.page.addStretch(1)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow page the levels give way to the numbers."""
@@ -49,93 +124,10 @@ class TogetherView(FoldingView):
 
     def refresh(self) -> None:
         """Show the newest readings together."""
-        clear(self._list)
         self._drawn_narrow = self.narrow
-        any_found = False
-        for incubator in self._desk.book.incubators():
-            for quantity in ("temperature", "humidity"):
-                found = overview.side_by_side(self._desk.book, incubator, quantity)
-                if found is not None:
-                    any_found = True
-                    self._show(found)
-        if not any_found:
-            words = "Two instruments in one incubator, read within a quarter of an hour, are compared here."
-            self._list.addWidget(label(words, "muted", wrap=True))
-
-    def _show(self, found: Together) -> None:
-        unit = self._desk.book.shown_unit(found.quantity)
-        at = max(r.time_ms for r in found.readings)
-        head = f"{found.incubator.name}, {found.quantity}, {dates.moment(self._desk.book.local(at))}"
-        self._list.addSpacing(8)
-        self._list.addWidget(label(head, "heading"))
-        ink = "heat" if found.quantity == "temperature" else "moisture"
-        together = with_u(found.corrected.value, found.corrected.U, found.quantity, unit)
-        suspects = [found.readings[i].instrument.name for i in found.consensus.suspects]
-        doubt = (
-            f"Doubted: {', '.join(suspects)}. Check it next." if suspects else "All agree within their uncertainties."
-        )
-        self._list.addWidget(label(f"Together they say {together}. {doubt}", "name", wrap=True))
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(self._theme.px(16))
-        grid.setVerticalSpacing(2)
-        grid.setColumnStretch(0, 2)
-        grid.setColumnStretch(3, 0 if self.narrow else 3)
-        headings = ("instrument", "it shows", "corrected", "", "counts for", "against the rest")
-        for column, text in enumerate(headings):
-            heading = label(text, "small", wrap=True)
-            heading.setAlignment(_side(column))
-            grid.addWidget(heading, 0, column)
-        for i, judged in enumerate(found.readings):
-            row = 1 + 2 * i
-            grid.addWidget(rule(), row, 0, 1, len(headings))
-            shown = number(overview.read_value(judged), found.quantity, unit)
-            texts = (
-                judged.instrument.name,
-                shown,
-                with_u(judged.corrected.value, judged.corrected.U, found.quantity, unit),
-                "",
-                f"{100 * found.share[i]:.0f} %" if found.share[i] >= 0.01 else "under 1 %",
-                f"{found.e_n[i]:+.1f}".replace("-", "−"),
-            )
-            doubted = i in found.consensus.suspects
-            for column, text in enumerate(texts):
-                if column == 3:
-                    if not self.narrow:
-                        grid.addWidget(self._level(found, i), row + 1, column)
-                    continue
-                role = "name" if column in (0, 2) else ""
-                cell = label(text, role, ink if column == 2 else "", wrap=self.narrow and column in (0, 5))
-                if column == 5 and doubted:
-                    cell.setText(f"{text}, doubted")
-                    cell.setProperty("ink", "outside")
-                cell.setAlignment(_side(column) | Qt.AlignmentFlag.AlignVCenter)
-                grid.addWidget(cell, row + 1, column)
-        self._list.addWidget(holder)
-        worst = max(found.pairs, key=lambda pair: abs(found.pairs[pair]))
-        names = " and ".join(found.readings[i].instrument.name for i in worst)
-        self._list.addWidget(
-            label(
-                f"Furthest apart: {names}, normalized error {abs(found.pairs[worst]):.1f} (up to 1 agrees).",
-                "small",
-                wrap=True,
-            )
-        )
-
-    def _level(self, found: Together, i: int) -> Level:
-        judged = found.readings[i]
-        level = Level(self._theme, slim=True)
-        band = found.band
-        value, U = judged.corrected.value, judged.corrected.U
-        decision = "undecided"
-        if band is not None:
-            decision = str(decide(value, judged.corrected.u, band.low, band.high))
-        words = {"inside": "inside", "outside": "outside"}.get(decision, "can't tell")
-        state = LevelState(found.quantity, band, Corrected(value, U), decision)
-        level.show_state(state, f"{judged.instrument.name}: {words}")
-        return level
-
-
-def _side(column: int) -> Qt.AlignmentFlag:
-    return Qt.AlignmentFlag.AlignLeft if column in (0, 3) else Qt.AlignmentFlag.AlignRight
+        book = self._desk.book
+        asked = [(i, q) for i in book.incubators() for q in QUANTITIES]
+        found = [both for i, q in asked if (both := overview.side_by_side(book, i, q)) is not None]
+        self._none.setVisible(not found)
+        for group, both in zip(self._groups.show(len(found)), found, strict=True):
+            group.show_group(book, both, narrow=self.narrow)

@@ -16,7 +16,7 @@ from stathmis.core.uncertainty import NORMAL_95
 from stathmis.services.desk import Desk
 from stathmis.services.findings.loss import LossSheet
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
-from stathmis.ui.pieces import label
+from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 
 FAN_K = 2.0

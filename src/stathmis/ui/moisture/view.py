@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from functools import cached_property
+
+from PySide6.QtWidgets import QWidget
 
 from stathmis.logbook.records import Incubator
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
+from stathmis.ui.kit.page import column, put
+from stathmis.ui.kit.part_tabs import PartTabs
 from stathmis.ui.moisture.water_view import WaterView
 from stathmis.ui.moisture.weights_view import WeightsView
-from stathmis.ui.part_tabs import PartTabs
 from stathmis.ui.theme import Theme
 
 
@@ -18,19 +21,27 @@ class MoistureView(QWidget):
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        self.eggs, self.water = WeightsView(desk, theme), WaterView(desk, theme)
+        self._desk, self._theme = desk, theme
+        self._incubator: Incubator | None = None
+        self._course: Course | None = None
         self.parts = PartTabs(
             (
-                ("eggs", "What the eggs ask for", "Alt+A", self.eggs),
-                ("water", "Water and vents", "Alt+Y", self.water),
+                ("eggs", "What the eggs ask for", "Alt+A", lambda: self.eggs),
+                ("water", "Water and vents", "Alt+Y", lambda: self.water),
             )
         )
         self.parts.chosen.connect(lambda _part: self._refresh())
-        layout.addWidget(self.parts)
-        self._incubator: Incubator | None = None
-        self._course: Course | None = None
+        put(self, column(self.parts))
+
+    @cached_property
+    def eggs(self) -> WeightsView:
+        """What the eggs ask for."""
+        return WeightsView(self._desk, self._theme)
+
+    @cached_property
+    def water(self) -> WaterView:
+        """Water and vents."""
+        return WaterView(self._desk, self._theme)
 
     @property
     def part(self) -> str:

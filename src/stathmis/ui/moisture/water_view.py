@@ -5,18 +5,10 @@ from __future__ import annotations
 from functools import partial
 from itertools import product
 
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-)
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from stathmis.core.errors import UserError
 from stathmis.logbook.records import Incubator, WaterSurface
-from stathmis.services import clock, knowledge, notify
+from stathmis.services import clock, knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.findings import box
@@ -25,10 +17,14 @@ from stathmis.services.findings.combinations import Cell
 from stathmis.services.findings.states import FoundState
 from stathmis.services.moisture import states as own_states
 from stathmis.services.moisture import water
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.lines import Lines, Pool
+from stathmis.ui.kit.page import Page, column, holder, put, row
+from stathmis.ui.kit.pieces import button, given, label, problem_label, say, set_text
 from stathmis.ui.moisture.box_grid import BoxGrid
-from stathmis.ui.pieces import Chooser, FoldingView, button, clear, label, scrolling_page, yielding
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import AFTER_PAINT_MS, Latest
+from stathmis.ui.work import Latest
 from stathmis.words import box as box_words
 from stathmis.words import dates
 
@@ -37,7 +33,51 @@ GRID_WORDS = {"now": "now", "tonight": "in the coldest hours", "lockdown": "at l
 SHOWN = 8
 
 
-class WaterView(FoldingView):
+class _Surface(QWidget):
+    """A trough, cup or wick: how much of it is wet, and a way to take it off the list."""
+
+    def __init__(self, view: WaterView) -> None:
+        super().__init__()
+        self._surface: WaterSurface | None = None
+        self._name, self._size = label("", wrap=True), label("", "small")
+        options = [(text, share) for share, text in SHARES.items()]
+        self.share = Chooser(options=options, picked=view._edited, yielding=True)
+        self.share.setMinimumWidth(view.theme.px(120))
+        remove = partial(water.remove_surface, view.desk)
+        self._away = button("take away", given(lambda: self._surface, remove), "link")
+        put(self, row((column(self._name, self._size, spacing=0), 1), self.share, self._away))
+
+    def show_surface(self, surface: WaterSurface, share: float) -> None:
+        self._surface = surface
+        set_text(self._name, surface.name)
+        held = f", {surface.volume_ml:.0f} ml" if surface.volume_ml is not None else ""
+        set_text(self._size, f"{surface.surface_cm2:.0f} cm²{held}")
+        self.share.setAccessibleName(f"How much of the {surface.name} is wet and uncovered")
+        self.share.choose(share)
+        self._away.setAccessibleName(f"Take {surface.name} off the list")
+
+
+class _State(QWidget):
+    """How the incubator stood and what that gave; ticked where it is learned from."""
+
+    def __init__(self, view: WaterView) -> None:
+        super().__init__()
+        self._found: FoundState | None = None
+        self._use, self._words = QCheckBox(), label("", "small", wrap=True)
+        self._use.setToolTip("Use it to learn what this box does")
+        self._use.clicked.connect(lambda _on: self._found and view.use(self._found))
+        put(self, row(self._use, (self._words, 1)))
+
+    def show_state(self, found: FoundState, when: str) -> None:
+        self._found = found
+        words = f"{when}  {box_words.state_words(found)}"
+        self._use.setChecked(found.used)
+        self._use.setEnabled(not found.problem)
+        self._use.setAccessibleName(f"Use {words}")
+        set_text(self._words, words)
+
+
+class WaterView(Page):
     """Water and vents of the incubator in view."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -50,17 +90,7 @@ class WaterView(FoldingView):
         self.which = "now"
         self._touched = False
         self._latest = Latest()
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        for column in (left, right):
-            column.setSpacing(8)
-        columns.addLayout(left, 4)
-        columns.addLayout(right, 6)
-        page.addLayout(columns, 1)
+        left, right = self.columns(4, 6, stretch=1)
         self._build_stands(left)
         self._build_says(right)
 
@@ -68,58 +98,38 @@ class WaterView(FoldingView):
         left.addWidget(label("How it stands", "heading"))
         self.note = label("", "muted", wrap=True)
         left.addWidget(self.note)
-        self._surfaces = QVBoxLayout()
-        left.addLayout(self._surfaces)
-        self.vent, self.poured, self.since = QLineEdit(), QLineEdit(), QLineEdit()
+        self._surfaces = Pool(left, lambda: _Surface(self))
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
-        for i, (text, edit, hint, name) in enumerate(
-            (
-                ("vent open", self.vent, "half, 1/3, 40 %", "How far the vents are open"),
-                ("refilled with, ml", self.poured, "only if you did", "Water poured, in ml"),
-                ("since", self.since, "now", "Since when it stands so"),
-            )
-        ):
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            edit.textEdited.connect(self._edited)
-            edit.returnPressed.connect(self.log)
-            grid.addWidget(label(text, "small"), i, 0)
-            grid.addWidget(edit, i, 1)
+
+        def add(text: str, name: str, hint: str) -> QLineEdit:
+            made, at = field(name, hint, entered=self.log, typed=self._edited), grid.rowCount()
+            grid.addWidget(label(text, "small"), at, 0)
+            grid.addWidget(made, at, 1)
+            return made
+
+        self.vent = add("vent open", "How far the vents are open", "half, 1/3, 40 %")
+        self.poured = add("refilled with, ml", "Water poured, in ml", "only if you did")
+        self.since = add("since", "Since when it stands so", "now")
         left.addLayout(grid)
-        self.problem = label("", "problem", wrap=True)
-        self.problem.hide()
+        self.problem = problem_label()
         left.addWidget(self.problem)
-        row = QHBoxLayout()
         self.log_button = button("Log this change", self.log, "main")
-        row.addWidget(self.log_button)
-        row.addStretch(1)
-        left.addLayout(row)
+        left.addLayout(row(self.log_button, 1))
         self._build_new(left)
         left.addWidget(label("What the log settled to", "name"))
-        self._states = QVBoxLayout()
-        self._states.setSpacing(2)
-        left.addLayout(self._states)
+        self._unsettled = Lines(left, "small")
+        self._states = Pool(left, lambda: _State(self), spacing=2)
         left.addStretch(1)
 
     def _build_new(self, left: QVBoxLayout) -> None:
-        self.name, self.area, self.volume = QLineEdit(), QLineEdit(), QLineEdit()
-        row = QHBoxLayout()
-        for edit, hint, name, wide in (
-            (self.name, "trough, cup or wick", "Name of a water surface to enter", 0),
-            (self.area, "20 x 6 cm", "Its surface: cm², or length x breadth in cm", 92),
-            (self.volume, "ml", "What it holds, in ml", 64),
-        ):
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            edit.returnPressed.connect(self.add_surface)
-            if wide:
-                edit.setFixedWidth(self.theme.px(wide))
-            row.addWidget(edit, 0 if wide else 1)
-        row.addWidget(button("Enter it", self.add_surface, "link"))
-        left.addLayout(row)
-        self.new_problem = label("", "problem", wrap=True)
-        self.new_problem.hide()
+        add, px = self.add_surface, self.theme.px
+        self.name = field("Name of a water surface to enter", "trough, cup or wick", entered=add)
+        area = "Its surface: cm², or length x breadth in cm"
+        self.surface = field(area, "20 x 6 cm", width=px(92), entered=add)
+        self.volume = field("What it holds, in ml", "ml", width=px(64), entered=add)
+        left.addLayout(row((self.name, 1), self.surface, self.volume, button("Enter it", add, "link")))
+        self.new_problem = problem_label()
         left.addWidget(self.new_problem)
 
     def _build_says(self, right: QVBoxLayout) -> None:
@@ -127,30 +137,25 @@ class WaterView(FoldingView):
         right.addWidget(self.doubt)
         self.headline = label("", "name", "moisture", wrap=True)
         right.addWidget(self.headline)
-        self._choices = QHBoxLayout()
-        self._choices.setSpacing(16)
-        self.choices: dict[str, QPushButton] = {}
-        for key, text in GRID_WORDS.items():
-            made = button(text, partial(self.show_grid, key), "tab")
-            made.setCheckable(True)
-            self.choices[key] = made
-            self._choices.addWidget(made)
-        self._choices.addStretch(1)
-        right.addLayout(self._choices)
+        words = GRID_WORDS.items()
+        self.choices = {key: button(text, partial(self.show_grid, key), "tab") for key, text in words}
+        right.addLayout(row(*self.choices.values(), 1, spacing=16))
         self.grid = BoxGrid(self.theme)
         self.grid.looked_at.connect(self._looked_at)
         self.grid.taken.connect(self.take)
         right.addWidget(self.grid)
-        row = QHBoxLayout()
         self.looked_at = label("", "small", wrap=True)
-        row.addWidget(self.looked_at, 1)
         self.take_button = button("Take it over", lambda: self.take(self.grid.cell), "link")
-        row.addWidget(self.take_button)
-        right.addLayout(row)
-        self._lines = QVBoxLayout()
-        right.addLayout(self._lines)
-        self._ramp = QVBoxLayout()
-        right.addLayout(self._ramp)
+        right.addLayout(row((self.looked_at, 1), self.take_button))
+        self._lines = Lines(right, "muted")
+        options = [(text.partition(":")[0].lower(), key) for key, text in box.VENT_HABITS.items()]
+        choose = partial(own_states.choose_vent_habit, self.desk)
+        self.habit = Chooser("How the vents are held at lockdown", options, picked=choose, yielding=True)
+        self.habit.setMinimumWidth(self.theme.px(200))
+        head = row(label("The way to lockdown", "name"), 1, label("vents then", "small"), self.habit)
+        self._ramp_head = holder(head)
+        right.addWidget(self._ramp_head)
+        self._ramp = Lines(right)
         self.why = label("", "small", wrap=True)
         right.addWidget(self.why)
         right.addStretch(1)
@@ -159,102 +164,61 @@ class WaterView(FoldingView):
         """Show an incubator as it stands; what is being typed for it stays."""
         if self.incubator is None or incubator.id != self.incubator.id:
             self.sheet, self._touched = None, False
-            for edit in (self.vent, self.poured, self.since, self.name, self.area, self.volume):
+            for edit in (self.vent, self.poured, self.since, self.name, self.surface, self.volume):
                 edit.setText("")
         self.incubator, self.course = incubator, course
         self._show_surfaces()
         self._show_sheet()
-        desk = self.desk
-        book = desk.book
-        self._latest.start(
-            lambda progress, cancelled: box.box_sheet(book, incubator, course),
-            self._arrived,
-            notify.tell_error,
-            AFTER_PAINT_MS,
-        )
+        book = self.desk.book
+        self._latest.find(lambda: box.box_sheet(book, incubator, course), self._arrived)
 
     def _show_surfaces(self) -> None:
         assert self.incubator is not None
         kept = {key: chosen.currentData() for key, chosen in self.shares.items()} if self._touched else {}
-        clear(self._surfaces)
-        self.shares = {}
         own = water.surfaces(self.desk.book, self.incubator)
         now = water.setting_at(water.events_of(self.desk.book, self.incubator), self.desk.now_ms)
         stands = shares_for(own, now.surface_cm2)
+        lines = dict(zip((s.id for s in own), self._surfaces.show(len(own)), strict=True))
+        self.shares = {key: line.share for key, line in lines.items()}
         for surface in own:
-            row = QHBoxLayout()
-            words = f"{surface.surface_cm2:.0f} cm²"
-            words += f", {surface.volume_ml:.0f} ml" if surface.volume_ml is not None else ""
-            names = QVBoxLayout()
-            names.setSpacing(0)
-            names.addWidget(label(surface.name, wrap=True))
-            names.addWidget(label(words, "small"))
-            row.addLayout(names, 1)
-            chooser = yielding(Chooser())
-            chooser.setAccessibleName(f"How much of the {surface.name} is wet and uncovered")
-            for share, text in SHARES.items():
-                chooser.addItem(text, share)
-            chooser.setCurrentIndex(chooser.findData(kept.get(surface.id, stands.get(surface.id, 0.0))))
-            chooser.activated.connect(self._edited)
-            chooser.setMinimumWidth(self.theme.px(120))
-            row.addWidget(chooser)
-            away = button("take away", partial(self._remove, surface), "link")
-            away.setAccessibleName(f"Take {surface.name} off the list")
-            row.addWidget(away)
-            self._surfaces.addLayout(row)
-            self.shares[surface.id] = chooser
+            lines[surface.id].show_surface(surface, kept.get(surface.id, stands.get(surface.id, 0.0)))
         self.note.setText(box_words.now_words(now) if own else "Surface sets the humidity, depth how long it lasts.")
         if not self._touched:
             self.vent.setText(water.opening_typed(now.opening))
 
-    def _edited(self, *_: object) -> None:
+    def _edited(self, _typed: object = None) -> None:
         self._touched = True
         self.problem.hide()
 
-    def _remove(self, surface: WaterSurface) -> None:
-        water.remove_surface(self.desk, surface)
-
     def add_surface(self) -> None:
         """Enter a trough, cup or wick."""
-        assert self.incubator is not None
-        typed = self.name.text(), self.area.text(), self.volume.text()
-        for edit in (self.name, self.area, self.volume):
-            edit.setText("")
-        try:
-            water.add_surface(self.desk, self.incubator, *typed)
-        except UserError as error:
-            for edit, text in zip((self.name, self.area, self.volume), typed, strict=True):
-                edit.setText(text)
-            self.new_problem.setText(str(error))
-            self.new_problem.show()
-            self.area.setFocus()
-            return
-        self.new_problem.hide()
-        self.name.setFocus()
+        incubator = self.incubator
+        assert incubator is not None
+
+        def action() -> str:
+            with emptied(self.name, self.surface, self.volume) as typed:
+                water.add_surface(self.desk, incubator, *typed)
+                return f"{typed[0].strip()} entered."
+
+        (self.name if attempt(self.new_problem, action) else self.surface).setFocus()
 
     def log(self) -> None:
         """Log how it stands."""
-        assert self.incubator is not None
-        typed, touched = (self.poured.text(), self.since.text()), self._touched
-        try:
-            at = clock.parse_moment(self.since.text(), self.desk.now_ms, self.desk.book.zone)
+        incubator, touched = self.incubator, self._touched
+        assert incubator is not None
+
+        def action() -> str:
             opening = water.opening_in(self.vent.text()) if self.vent.text().strip() else None
-            poured = water.amount_in(self.poured.text()) if self.poured.text().strip() else None
             wet = {key: float(chosen.currentData()) for key, chosen in self.shares.items()}
-            self._touched = False
-            self.poured.setText("")
-            self.since.setText("")
-            logged = water.log_change(self.desk, self.incubator, wet, opening, at, poured)
-        except UserError as error:
+            with emptied(self.poured, self.since) as (amount, when):
+                at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
+                poured = water.amount_in(amount) if amount.strip() else None
+                self._touched = False
+                logged = water.log_change(self.desk, incubator, wet, opening, at, poured)
+            return f"{'Change' if logged == 1 else 'Changes'} logged. {knowledge.cautions()['water']}"
+
+        if not attempt(self.problem, action):
             self._touched = touched
-            self.poured.setText(typed[0])
-            self.since.setText(typed[1])
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        caution = knowledge.cautions()["water"]
-        notify.tell("info", f"{'Change' if logged == 1 else 'Changes'} logged. Ctrl+Z takes it back. {caution}")
 
     def _arrived(self, found: BoxSheet) -> None:
         if self.incubator is None or found.incubator.id != self.incubator.id:
@@ -264,9 +228,6 @@ class WaterView(FoldingView):
 
     def _show_sheet(self) -> None:
         sheet, desk = self.sheet, self.desk
-        clear(self._lines)
-        clear(self._ramp)
-        clear(self._states)
         shown = sheet is not None and bool(sheet.surfaces)
         for widget in (self.grid, self.looked_at, self.take_button, *self.choices.values()):
             widget.setVisible(shown)
@@ -274,63 +235,31 @@ class WaterView(FoldingView):
         if sheet is None:
             self.headline.setText("Reading the log …")
             self.doubt.hide()
+            for lines in (self._lines, self._ramp, self._unsettled):
+                lines.say([])
+            self._states.show(0)
+            self._ramp_head.hide()
             return
         self.headline.setText(box_words.headline(sheet))
-        doubts = [d for d in (box_words.doubt(sheet), box_words.unmoved(sheet)) if d]
-        self.doubt.setText(" ".join(doubts))
-        self.doubt.setVisible(bool(doubts))
+        say(self.doubt, " ".join(d for d in (box_words.doubt(sheet), box_words.unmoved(sheet)) if d))
         for key, made in self.choices.items():
             made.setVisible(shown and key in sheet.grids)
         self.show_grid(self.which if self.which in sheet.grids else "now")
-        for line in box_words.lines(desk.book, sheet):
-            self._lines.addWidget(label(line, "muted", wrap=True))
-        if shown:
-            self._show_ramp(sheet)
+        self._lines.say(box_words.lines(desk.book, sheet))
+        ramp = box_words.ramp_lines(desk.book, sheet) if shown else []
+        self._ramp_head.setVisible(bool(ramp))
+        self.habit.choose(sheet.vent_habit)
+        self.habit.setToolTip(box.VENT_HABITS[sheet.vent_habit])
+        self._ramp.say([*ramp, (box.VENT_HABITS[sheet.vent_habit], "small")] if ramp else [])
         self.why.setText(" ".join(box_words.why(desk.book, sheet)))
-        self._show_states(sheet)
-
-    def _show_ramp(self, sheet: BoxSheet) -> None:
-        said = box_words.ramp_lines(self.desk.book, sheet)
-        if not said:
-            return
-        head = QHBoxLayout()
-        head.addWidget(label("The way to lockdown", "name"))
-        head.addStretch(1)
-        head.addWidget(label("vents then", "small"))
-        chooser = yielding(Chooser())
-        chooser.setAccessibleName("How the vents are held at lockdown")
-        for key, text in box.VENT_HABITS.items():
-            chooser.addItem(text.partition(":")[0].lower(), key)
-        chooser.setMinimumWidth(self.theme.px(200))
-        chooser.setToolTip(box.VENT_HABITS[sheet.vent_habit])
-        chooser.setCurrentIndex(chooser.findData(sheet.vent_habit))
-        chooser.activated.connect(lambda _i: own_states.choose_vent_habit(self.desk, chooser.currentData()))
-        head.addWidget(chooser)
-        self._ramp.addLayout(head)
-        for line in said:
-            self._ramp.addWidget(label(line, wrap=True))
-        self._ramp.addWidget(label(box.VENT_HABITS[sheet.vent_habit], "small", wrap=True))
-
-    def _show_states(self, sheet: BoxSheet) -> None:
         newest = list(reversed(sheet.states))[:SHOWN]
-        if not newest:
-            words = "Nothing yet: each change of water or vent, once settled, stands here with what it gave."
-            self._states.addWidget(label(words, "small", wrap=True))
-        for found in newest:
-            at = self.desk.book.local(found.since_ms)
-            row = QHBoxLayout()
-            use = QCheckBox()
-            use.setChecked(found.used)
-            use.setEnabled(not found.problem)
-            words = f"{dates.moment(at)}  {box_words.state_words(found)}"
-            use.setAccessibleName(f"Use {words}")
-            use.setToolTip("Use it to learn what this box does")
-            use.clicked.connect(partial(self._use, found))
-            row.addWidget(use)
-            row.addWidget(label(words, "small", wrap=True), 1)
-            self._states.addLayout(row)
+        none = "Nothing yet: each change of water or vent, once settled, stands here with what it gave."
+        self._unsettled.say([] if newest else [none])
+        for line, found in zip(self._states.show(len(newest)), newest, strict=True):
+            line.show_state(found, dates.moment(desk.book.local(found.since_ms)))
 
-    def _use(self, found: FoundState) -> None:
+    def use(self, found: FoundState) -> None:
+        """Learn from a state, or no more."""
         assert self.incubator is not None
         if found.used:
             own_states.drop(self.desk, self.incubator, found)
@@ -360,7 +289,7 @@ class WaterView(FoldingView):
                 share = 0.5
             chooser = self.shares.get(surface.id)
             if chooser is not None and cell.combination.names != ("as now",):
-                chooser.setCurrentIndex(chooser.findData(share))
+                chooser.choose(share)
         self.vent.setText(water.opening_typed(cell.opening))
         self._edited()
         self.log_button.setFocus()

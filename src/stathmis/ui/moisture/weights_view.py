@@ -20,11 +20,14 @@ from stathmis.services.findings import loss
 from stathmis.services.findings.loss import LossSheet
 from stathmis.services.moisture import sizes, weights
 from stathmis.services.moisture.weights import OnScale, Weighed
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import Lines, StrikeList
+from stathmis.ui.kit.page import Page, column, holder, row
+from stathmis.ui.kit.pieces import button, clear, label, problem_label, say, set_property
 from stathmis.ui.level import Level, LevelState
-from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page, set_property
-from stathmis.ui.strike_list import StrikeList
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import AFTER_PAINT_MS, Latest
+from stathmis.ui.work import Latest
 from stathmis.words import dates
 from stathmis.words import loss as loss_words
 from stathmis.words.numbers import count
@@ -33,6 +36,12 @@ if TYPE_CHECKING:
     from stathmis.ui.moisture.loss_chart import LossChart
 
 SHOWN = 6
+SIZES = (
+    ("mark", "mark", "Pencil mark of the egg measured; empty for the mean egg"),
+    ("length", "length", "Length of the egg, mm"),
+    ("breadth", "breadth", "Breadth of the egg, mm"),
+    ("air_cell", "air cell", "Depth of its air cell, mm, from the blunt end"),
+)
 
 
 class MassEdit(QLineEdit):
@@ -109,7 +118,7 @@ class ScaleRow:
         self.view.changed()
 
 
-class WeightsView(FoldingView):
+class WeightsView(Page):
     """The weights of the batch in view and what they ask for."""
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
@@ -123,112 +132,63 @@ class WeightsView(FoldingView):
         self._new_marks: list[str] = []
         self._latest = Latest()
         self._chart: LossChart | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        columns = self.folding_row(28)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        right.setSpacing(8)
-        columns.addLayout(left, 4)
-        columns.addLayout(right, 6)
-        page.addLayout(columns, 1)
+        left, right = self.columns(4, 6, stretch=1)
         self._note = label("", "muted", wrap=True)
         left.addWidget(self._note)
         left.addWidget(self._scale())
         left.addStretch(1)
-        self._says = QVBoxLayout()
-        right.addLayout(self._says)
+        self._headline = label("", "name", "moisture", wrap=True)
+        self._level = Level(theme)
+        for widget in (self._headline, self._level):
+            right.addWidget(widget)
+            widget.hide()
+        self._says = Lines(right, "muted")
         self._charts = QVBoxLayout()
         right.addLayout(self._charts, 1)
-        self._more = QVBoxLayout()
-        right.addLayout(self._more)
+        self._more = Lines(right)
         theme.changed.connect(self._restyle)
 
     def _scale(self) -> QWidget:
-        self._card = QWidget()
-        box = QVBoxLayout(self._card)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(label("On the scale", "heading"))
-        box.addWidget(label("The same eggs each time, every 3 to 5 days, quickly.", "muted", wrap=True))
-        head = QHBoxLayout()
-        self.step_g, self.when, self.mark = QLineEdit("0.1"), QLineEdit(), QLineEdit()
-        self.step_g.setFixedWidth(self.theme.px(60))
-        self.when.setPlaceholderText("now")
-        self.mark.setPlaceholderText("mark")
-        self.mark.setFixedWidth(self.theme.px(72))
-        for text, edit in (("scale's step, g", self.step_g), ("weighed at", self.when)):
-            edit.setAccessibleName(text)
-            edit.textEdited.connect(self._retype)
-            head.addWidget(label(text, "small"))
-            head.addWidget(edit)
-        box.addLayout(head)
+        px = self.theme.px
+        self.step_g = field("scale's step, g", text="0.1", width=px(60), typed=self._retype)
+        self.when = field("weighed at", "now", typed=self._retype)
+        single = "Pencil mark of an egg to weigh by itself"
+        self.mark = field(single, "mark", width=px(72), entered=self.add_mark)
         self._grid = QGridLayout()
         self._grid.setColumnStretch(2, 1)
-        box.addLayout(self._grid)
-        single = QHBoxLayout()
-        self.mark.setAccessibleName("Pencil mark of an egg to weigh by itself")
-        self.mark.returnPressed.connect(self.add_mark)
-        single.addWidget(label("weigh an egg by itself:", "small"))
-        single.addWidget(self.mark)
-        single.addWidget(button("Add it", self.add_mark, "link"))
-        single.addStretch(1)
-        box.addLayout(single)
-        self.problem = label("", "problem", wrap=True)
-        self.problem.hide()
-        box.addWidget(self.problem)
-        line = QHBoxLayout()
+        self.problem, self.size_problem = problem_label(), problem_label()
         self.log_button = button("Log", self.log, "main")
-        line.addWidget(self.log_button)
-        line.addStretch(1)
-        box.addLayout(line)
         self._logged = StrikeList(self._strike, "Weighed lately")
-        box.addWidget(self._logged)
-        self._build_sizes(box)
+        self.sizes = {key: field(name, hint, entered=self.log_size) for key, hint, name in SIZES}
+        for edit in self.sizes.values():
+            edit.setToolTip(edit.accessibleName())
+        words = "The same eggs each time, every 3 to 5 days, quickly."
+        box = column(
+            label("On the scale", "heading"),
+            label(words, "muted", wrap=True),
+            row(label("scale's step, g", "small"), self.step_g, label("weighed at", "small"), self.when),
+            self._grid,
+            row(label("weigh an egg by itself:", "small"), self.mark, button("Add it", self.add_mark, "link"), 1),
+            self.problem,
+            row(self.log_button, 1),
+            self._logged,
+            label("By caliper or candle, mm", "name"),
+            row(*self.sizes.values(), button("Log it", self.log_size, "link")),
+            self.size_problem,
+        )
+        self._card = holder(box)
         return self._card
-
-    def _build_sizes(self, box: QVBoxLayout) -> None:
-        """Length, breadth and air cell of one egg."""
-        box.addWidget(label("By caliper or candle, mm", "name"))
-        row = QHBoxLayout()
-        self.sizes: dict[str, QLineEdit] = {}
-        for key, hint, name in (
-            ("mark", "mark", "Pencil mark of the egg measured; empty for the mean egg"),
-            ("length", "length", "Length of the egg, mm"),
-            ("breadth", "breadth", "Breadth of the egg, mm"),
-            ("air_cell", "air cell", "Depth of its air cell, mm, from the blunt end"),
-        ):
-            edit = QLineEdit()
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            edit.setToolTip(name)
-            edit.returnPressed.connect(self.log_size)
-            row.addWidget(edit)
-            self.sizes[key] = edit
-        row.addWidget(button("Log it", self.log_size, "link"))
-        box.addLayout(row)
-        self.size_problem = label("", "problem", wrap=True)
-        self.size_problem.hide()
-        box.addWidget(self.size_problem)
 
     def log_size(self) -> None:
         """Log what was measured of an egg."""
-        typed = {key: edit.text() for key, edit in self.sizes.items()}
-        try:
+
+        def action() -> str:
             at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
-            for edit in self.sizes.values():
-                edit.setText("")
-            mark, length, breadth, air_cell = typed.values()
-            words = sizes.log_size(self.desk, self._course(), mark, length, breadth, air_cell, at)
-        except UserError as error:
-            for key, edit in self.sizes.items():
-                edit.setText(typed[key])
-            self.size_problem.setText(str(error))
-            self.size_problem.show()
-            return
-        self.size_problem.hide()
-        self.sizes["mark"].setFocus()
-        notify.tell("info", f"{words} Ctrl+Z takes it back.")
+            with emptied(*self.sizes.values()) as (mark, length, breadth, air_cell):
+                return sizes.log_size(self.desk, self._course(), mark, length, breadth, air_cell, at)
+
+        if attempt(self.size_problem, action):
+            self.sizes["mark"].setFocus()
 
     @property
     def batch_id(self) -> int:
@@ -258,14 +218,8 @@ class WeightsView(FoldingView):
             return
         self._fill(typed)
         found = weights.weighings(self.desk.book, course.batch.id)
-        desk = self.desk
-        book = desk.book
-        self._latest.start(
-            lambda progress, cancelled: loss.loss_sheet(book, course, found),
-            self._arrived,
-            notify.tell_error,
-            AFTER_PAINT_MS,
-        )
+        book = self.desk.book
+        self._latest.find(lambda: loss.loss_sheet(book, course, found), self._arrived)
 
     def _fill(self, typed: dict[str, tuple[str, str]]) -> None:
         assert self.course is not None
@@ -321,19 +275,17 @@ class WeightsView(FoldingView):
         if shown == self._said:
             return
         self._said = shown
-        clear(self._says)
-        clear(self._more)
         if self._chart is not None:
             self._chart.setVisible(sheet is not None)
+        self._level.setVisible(sheet is not None and sheet.target is not None and sheet.mean_rh is not None)
+        say(self._headline, loss_words.headline(sheet) if sheet is not None else "")
         if sheet is None:
+            self._says.say([])
+            self._more.say([])
             return
-        self._says.addWidget(label(loss_words.headline(sheet), "name", "moisture", wrap=True))
         if sheet.target is not None and sheet.mean_rh is not None:
-            level = Level(self.theme)
-            state = loss_words.level_state(sheet)
-            level.show_state(LevelState("humidity", *state), loss_words.headline(sheet))
-            self._says.addWidget(level)
-        self._says.addWidget(label(" ".join(loss_words.lines(self.desk.book, sheet)), "muted", wrap=True))
+            self._level.show_state(LevelState("humidity", *loss_words.level_state(sheet)), self._headline.text())
+        self._says.say([" ".join(loss_words.lines(self.desk.book, sheet))])
         # the chart library is heavy: it is loaded when the first chart is drawn
         from stathmis.ui.moisture.loss_chart import LossChart
 
@@ -341,10 +293,7 @@ class WeightsView(FoldingView):
             self._chart = LossChart(self.desk, self.theme)
             self._charts.addWidget(self._chart)
         self._chart.show_sheet(sheet)
-        for line in more:
-            self._more.addWidget(label(line, wrap=True))
-        why = "\n".join(loss_words.why(self.desk.book, sheet))
-        self._more.addWidget(label(why, "small", wrap=True))
+        self._more.say([*more, ("\n".join(loss_words.why(self.desk.book, sheet)), "small")])
 
     def interpret(self, row: OnScale) -> Weighed | None:
         """What a row comes to at the time typed."""
@@ -355,9 +304,9 @@ class WeightsView(FoldingView):
             return Weighed(row, problem=str(error)) if row.text.strip() else None
         return weights.interpret(self.desk.book, self.course, row, at)
 
-    def _retype(self) -> None:
-        for row in self.rows:
-            row.typed()
+    def _retype(self, _text: str) -> None:
+        for one in self.rows:
+            one.typed()
 
     def changed(self) -> None:
         """Something was typed: the button follows."""
@@ -390,8 +339,7 @@ class WeightsView(FoldingView):
             target.typed()
         left = len(lines) - len(self.rows[start:])
         if left > 0:
-            self.problem.setText(f"{count(left, 'line')} of what was pasted had no field left; add their marks first.")
-            self.problem.show()
+            say(self.problem, f"{count(left, 'line')} of what was pasted had no field left; add their marks first.")
 
     def add_mark(self) -> None:
         """One more egg that is weighed by itself; several marks, or "1-12", at once."""
@@ -412,21 +360,18 @@ class WeightsView(FoldingView):
             (wrong.sure if wrong.sure.isVisible() else wrong.edit).setFocus()
             return
         found = [replace(r.weighed) for r in self.rows if r.weighed is not None]
-        kept = {r.mark: (r.edit.text(), r.eggs.text()) for r in self.rows}
-        try:
-            at = clock.parse_moment(self.when.text(), self.desk.now_ms, self.desk.book.zone)
-            step_g = weights.step_in(self.step_g.text())
-            for row in self.rows:
-                row.edit.setText("")
-                row.weighed = None
-            logged = weights.log_weighings(self.desk, self._course(), found, at, step_g)
-        except UserError as error:
-            self._fill(kept)
-            self.problem.setText(str(error))
+
+        def action() -> str:
+            with emptied(self.when, *(r.edit for r in self.rows)) as (when, *_masses):
+                at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
+                step_g = weights.step_in(self.step_g.text())
+                return (
+                    f"{count(weights.log_weighings(self.desk, self._course(), found, at, step_g), 'weighing')} logged."
+                )
+
+        if not attempt(self.problem, action):
+            self._retype("")
             self.problem.show()
-            return
-        self.when.setText("")
-        notify.tell("info", f"{count(logged, 'weighing')} logged. Ctrl+Z takes them back.")
 
     def _course(self) -> Course:
         assert self.course is not None

@@ -4,17 +4,48 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away, Incubator
-from stathmis.services import clock, notify, setting_up
+from stathmis.services import clock, setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
-from stathmis.ui.pieces import button, clear, label, problem_label
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import field
+from stathmis.ui.kit.lines import Pool, StrikeList
+from stathmis.ui.kit.page import column, put, row
+from stathmis.ui.kit.pieces import button, given, label, problem_label, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+
+
+class _Machine(QWidget):
+    """How many eggs a machine holds, and a way to take it away."""
+
+    def __init__(self, card: AwayCard, theme: Theme) -> None:
+        super().__init__()
+        self._card = card
+        self._machine: Incubator | None = None
+        self._words = label("", "muted", wrap=True)
+        self.edit = field("", "eggs", width=theme.px(64))
+        self.edit.editingFinished.connect(self._typed)
+        self._gone = button("take it away", given(lambda: self._machine, card.remove), "link")
+        put(self, row((self._words, 1), self.edit, self._gone))
+
+    def show_machine(self, machine: Incubator) -> None:
+        if self._machine is None or machine.id != self._machine.id or machine.capacity != self._machine.capacity:
+            self.edit.setText(str(machine.capacity or ""))
+        self._machine = machine
+        set_text(self._words, f"{machine.name} holds")
+        self.edit.setAccessibleName(f"How many eggs {machine.name} holds")
+        self._gone.setAccessibleName(f"Take {machine.name} away")
+
+    def _typed(self) -> None:
+        text = self.edit.text().strip()
+        if self._machine is not None and text != str(self._machine.capacity or ""):
+            self._card.set_capacity(self._machine, text)
 
 
 class AwayCard(QFrame):
@@ -22,91 +53,62 @@ class AwayCard(QFrame):
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
-        self._desk, self._theme = desk, theme
+        self._desk = desk
         self.setObjectName("card")
-        box = QVBoxLayout(self)
-        box.addWidget(label("Days you are away, and room in the machines", "name"))
-        self._aways = QVBoxLayout()
-        box.addLayout(self._aways)
-        row = QHBoxLayout()
-        self.away_from, self.away_to, self.away_note = QLineEdit(), QLineEdit(), QLineEdit()
-        for edit, hint, name in (
-            (self.away_from, "from 24 Jun", "First day away"),
-            (self.away_to, "to 26 Jun", "Last day away"),
-            (self.away_note, "why", "Why, may be empty"),
-        ):
-            edit.setPlaceholderText(hint)
-            edit.setAccessibleName(name)
-            edit.returnPressed.connect(self.add_away)
-            row.addWidget(edit)
-        row.addWidget(button("Note it", self.add_away, "link"))
-        box.addLayout(row)
+        self._aways = StrikeList(partial(conflicts.remove_away, desk), verb="take out")
+        self.away_from = field("First day away", "from 24 Jun", entered=self.add_away)
+        self.away_to = field("Last day away", "to 26 Jun", entered=self.add_away)
+        self.away_note = field("Why, may be empty", "why", entered=self.add_away)
+        note = button("Note it", self.add_away, "link")
         self.problem = problem_label()
+        box = column(label("Days you are away, and room in the machines", "name"), self._aways)
+        box.addLayout(row(self.away_from, self.away_to, self.away_note, note))
         box.addWidget(self.problem)
-        self._capacities = QGridLayout()
-        box.addLayout(self._capacities)
+        self._machines = Pool(box, lambda: _Machine(self, theme))
+        self.setLayout(box)
 
     def refresh(self) -> None:
-        """Show the logbook as it stands."""
-        clear(self._aways)
-        for away in self._desk.book.records(Away):
-            if away.to_ms <= self._desk.now_ms:
-                continue
-            first, last = self._desk.book.local(away.from_ms), self._desk.book.local(away.to_ms - 1)
-            words = f"{dates.day(first, weekday=True)} to {dates.day(last, weekday=True)}"
-            row = QHBoxLayout()
-            row.addWidget(label(f"{words}  {away.note}".strip(), wrap=True), 1)
-            row.addWidget(button("take out", partial(conflicts.remove_away, self._desk, away), "link"))
-            self._aways.addLayout(row)
-        clear(self._capacities)
-        self._capacities.setColumnStretch(0, 1)
-        for i, incubator in enumerate(self._desk.book.incubators()):
-            edit = QLineEdit(str(incubator.capacity or ""))
-            edit.setFixedWidth(self._theme.px(64))
-            edit.setPlaceholderText("eggs")
-            edit.setAccessibleName(f"How many eggs {incubator.name} holds")
-            edit.editingFinished.connect(partial(self._capacity_typed, incubator, edit))
-            self._capacities.addWidget(label(f"{incubator.name} holds", "muted", wrap=True), i, 0)
-            self._capacities.addWidget(edit, i, 1)
-            gone = button("take it away", partial(self._remove, incubator), "link")
-            gone.setAccessibleName(f"Take {incubator.name} away")
-            self._capacities.addWidget(gone, i, 2)
+        """Show the logbook as it stands; what is being typed stays."""
+        book = self._desk.book
+        lines = []
+        for away in book.records(Away):
+            if away.to_ms > self._desk.now_ms:
+                days = (dates.day(book.local(ms), weekday=True) for ms in (away.from_ms, away.to_ms - 1))
+                lines.append(("", f"{' to '.join(days)}  {away.note}".strip(), away))
+        self._aways.show_lines(lines)
+        machines = book.incubators()
+        for shown, machine in zip(self._machines.show(len(machines)), machines, strict=True):
+            shown.show_machine(machine)
 
-    def _capacity_typed(self, incubator: Incubator, edit: QLineEdit) -> None:
-        text = edit.text().strip()
-        if text == str(incubator.capacity or ""):
-            return
-        try:
+    def set_capacity(self, machine: Incubator, text: str) -> None:
+        """A machine holds so many eggs, as typed."""
+
+        def action() -> str:
             if text and not text.isdigit():
                 raise UserError(f"{text} is no count of eggs.", "Write a number, or leave it empty.")
-            conflicts.set_capacity(self._desk, incubator, int(text) if text else None)
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
+            conflicts.set_capacity(self._desk, machine, int(text) if text else None)
+            return f"{machine.name} holds {text} eggs." if text else f"{machine.name} holds any number of eggs."
 
-    def _remove(self, incubator: Incubator) -> None:
-        try:
-            setting_up.remove_incubator(self._desk, incubator)
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        notify.tell("info", f"{incubator.name} taken away; its log stays in the file. Ctrl+Z brings it back.")
+        attempt(self.problem, action)
+
+    def remove(self, machine: Incubator) -> None:
+        """Take a machine away."""
+
+        def action() -> str:
+            setting_up.remove_incubator(self._desk, machine)
+            return f"{machine.name} taken away; its log stays in the file."
+
+        attempt(self.problem, action)
 
     def add_away(self) -> None:
         """Note days away; the last day is away whole."""
         desk = self._desk
-        try:
-            first = clock.parse_day(self.away_from.text(), desk.now_ms, desk.book.zone, 0.0)
-            last = clock.parse_day(self.away_to.text() or self.away_from.text(), desk.now_ms, desk.book.zone, 0.0)
-            conflicts.add_away(desk, first, last + DAY_MS, self.away_note.text())
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
-            return
-        self.problem.hide()
-        for edit in (self.away_from, self.away_to, self.away_note):
-            edit.setText("")
+
+        def action() -> str:
+            with emptied(self.away_from, self.away_to, self.away_note) as (start, end, note):
+                first = clock.parse_day(start, desk.now_ms, desk.book.zone, 0.0)
+                last = clock.parse_day(end or start, desk.now_ms, desk.book.zone, 0.0)
+                conflicts.add_away(desk, first, last + DAY_MS, note)
+            return "Noted."
+
+        attempt(self.problem, action)

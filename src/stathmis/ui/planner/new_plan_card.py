@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QFrame
 
 from stathmis.core.course import schedule
 from stathmis.core.errors import UserError
@@ -14,7 +14,10 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import learning, planning
 from stathmis.services.plan.learning import Learnt
-from stathmis.ui.pieces import Chooser, button, label, problem_label, yielding
+from stathmis.ui.kit.attempt import attempt, emptied
+from stathmis.ui.kit.fields import Chooser, field
+from stathmis.ui.kit.page import FieldGrid, column, row
+from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.work import Background
 from stathmis.words import dates
 
@@ -28,77 +31,48 @@ class NewPlanCard(QFrame):
         super().__init__()
         self._desk = desk
         self.setObjectName("card")
-        box = QVBoxLayout(self)
-        box.addWidget(label("Plan a batch", "heading"))
-        grid = QGridLayout()
-        grid.setColumnStretch(1, 1)
-        self.species, self.machine, self.regime, self.way = (yielding(Chooser()) for _ in range(4))
-        for key, species in knowledge.species().items():
-            self.species.addItem(species.name, key)
-        self.species.activated.connect(self._offer_regimes)
-        self.way.addItem("hatch on", "hatch")
-        self.way.addItem("set on", "set")
-        self.day, self.eggs, self.name, self.laid, self.mother = (QLineEdit() for _ in range(5))
-        self.eggs.setText("12")
-        self.day.setPlaceholderText("20 Jun, 2026-06-20, in 30 days")
-        self.laid.setPlaceholderText("first egg laid: 10 Jun")
-        self.name.setPlaceholderText("such as: spring set B")
-        self.day.textEdited.connect(self._day_typed)
-        self.day.returnPressed.connect(self.add)
-        self.preview = label("", "small", wrap=True)
-        self.taught = label("", "small", wrap=True)
+        kinds = [(species.name, key) for key, species in knowledge.species().items()]
+        grid = FieldGrid()
+        self.species = grid.add(
+            "Species", Chooser("Species of the batch", kinds, picked=self._offer_regimes, yielding=True)
+        )
+        self.eggs = grid.add("Eggs", field("How many eggs", text="12", typed=lambda _t: self._say_learnt()))
+        self.machine = grid.add("In", Chooser("Which incubator", yielding=True))
+        ways = (("hatch on", "hatch"), ("set on", "set"))
+        self.way = Chooser("Whether the day is that of the hatch or of setting", ways, yielding=True)
+        hint = "20 Jun, 2026-06-20, in 30 days"
+        self.day = grid.add(self.way, field("On which day", hint, typed=self._day_typed, entered=self.add))
+        laid = field("When the first egg is laid; may be empty", "first egg laid: 10 Jun")
+        self.laid = grid.add("Eggs from", laid)
+        self.regime = grid.add("Follows", Chooser("Which humidity school", yielding=True))
+        self.name = grid.add("Name", field("What you call it; may be empty", "such as: spring set B"))
+        self._mother_label = label("Mother", "muted")
+        self.mother = grid.add(self._mother_label, field("The mother of the clutch; may be empty"))
+        self.preview, self.taught = label("", "small", wrap=True), label("", "small", wrap=True)
+        self.problem = problem_label()
+        go = row(button("Plan it", self.add, "main"), 1)
+        self.setLayout(column(label("Plan a batch", "heading"), grid, self.preview, self.taught, self.problem, go))
         self._learnt: Learnt | None = None
         self._job: Background | None = None
         self._waiting = False
         self._own: tuple[str, tuple[tuple[int, int], ...]] = ("", ())
-        self.eggs.textEdited.connect(lambda _t: self._say_learnt())
-        self._mother_label = label("Mother", "muted")
-        for i, (first, second, name) in enumerate(
-            (
-                (label("Species", "muted"), self.species, "Species of the batch"),
-                (label("Eggs", "muted"), self.eggs, "How many eggs"),
-                (label("In", "muted"), self.machine, "Which incubator"),
-                (self.way, self.day, "On which day"),
-                (label("Eggs from", "muted"), self.laid, "When the first egg is laid; may be empty"),
-                (label("Follows", "muted"), self.regime, "Which humidity school"),
-                (label("Name", "muted"), self.name, "What you call it; may be empty"),
-                (self._mother_label, self.mother, "The mother of the clutch; may be empty"),
-            )
-        ):
-            second.setAccessibleName(name)
-            grid.addWidget(first, i, 0)
-            grid.addWidget(second, i, 1)
-        self.way.setAccessibleName("Whether the day is that of the hatch or of setting")
-        box.addLayout(grid)
-        box.addWidget(self.preview)
-        box.addWidget(self.taught)
-        self.problem = problem_label()
-        box.addWidget(self.problem)
-        row = QHBoxLayout()
-        row.addWidget(button("Plan it", self.add, "main"))
-        row.addStretch(1)
-        box.addLayout(row)
 
     def refresh(self) -> None:
         """Offer the machines as they stand; what is being typed stays."""
         incubators = self._desk.book.incubators()
         if [self.machine.itemText(i) for i in range(self.machine.count())] != [i.name for i in incubators]:
-            self.machine.clear()
-            for incubator in incubators:
-                self.machine.addItem(incubator.name, incubator.id)
+            self.machine.offer([(i.name, i.id) for i in incubators], self.machine.currentData())
         if not self.regime.count():
             self._offer_regimes()
         elif self._own != (self._own[0], learning.own_hatches(self._desk.book, self._own[0])):
             self._learn()
 
-    def _offer_regimes(self, _index: int = 0) -> None:
-        self.regime.clear()
+    def _offer_regimes(self, _species: object = None) -> None:
         clutch = knowledge.species()[self.species.currentData()].kind == "reptile"
         self.laid.setPlaceholderText("laid on: 10 Jun" if clutch else "first egg laid: 10 Jun")
         for widget in (self.mother, self._mother_label):
             widget.setVisible(clutch)
-        for choice in profiles.choices(self._desk.book, self.species.currentData()):
-            self.regime.addItem(choice.name, choice.key)
+        self.regime.offer([(c.name, c.key) for c in profiles.choices(self._desk.book, self.species.currentData())])
         self._learn()
         self._day_typed()
 
@@ -137,8 +111,7 @@ class NewPlanCard(QFrame):
     def _say_learnt(self) -> None:
         eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
         said = learning.lines(self._desk.book, self._learnt, eggs) if self._learnt is not None and eggs else []
-        self.taught.setText(" ".join(said))
-        self.taught.setVisible(bool(said))
+        say(self.taught, " ".join(said))
 
     @property
     def _term(self) -> float | None:
@@ -160,12 +133,12 @@ class NewPlanCard(QFrame):
         self.problem.hide()
         machine = self._machine()
         if not self.day.text().strip() or machine is None:
-            self.preview.setText("")
+            say(self.preview, "")
             return
         try:
             at = self._set_day()
         except UserError:
-            self.preview.setText("")
+            say(self.preview, "")
             return
         species = knowledge.species()[self.species.currentData()]
         term = self._term or planning.expected_term(species, machine)
@@ -175,7 +148,7 @@ class NewPlanCard(QFrame):
             if key in steps:
                 when = self._desk.book.local(at + round(steps[key].day * DAY_MS))
                 parts.append(f"{words} {dates.day(when, weekday=True)}")
-        self.preview.setText(", ".join(parts))
+        say(self.preview, ", ".join(parts))
 
     def add(self) -> None:
         """Plan the batch."""
@@ -186,34 +159,25 @@ class NewPlanCard(QFrame):
             # planned as soon as the earlier hatches are read
             self._waiting = True
             return
-        try:
+
+        def action() -> str:
             eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
-            laid = clock.parse_day(self.laid.text(), desk.now_ms, desk.book.zone) if self.laid.text().strip() else None
             at = self._set_day()
-            if laid is not None and laid > at:
-                # a day without a year is the next one: of eggs it is the last
-                earlier = desk.book.local(laid)
-                laid = clock.utc_ms(earlier.replace(tzinfo=None, year=earlier.year - 1), desk.book.zone)
-            edits = (self.day, self.name, self.laid, self.mother)
-            typed = [edit.text() for edit in edits]
-            _, name, _, mother = typed
-            for edit in edits:
-                edit.setText("")
             species, regime = self.species.currentData(), self.regime.currentData()
-            try:
+            with emptied(self.day, self.name, self.laid, self.mother) as (_day, name, from_day, mother):
+                laid = clock.parse_day(from_day, desk.now_ms, desk.book.zone) if from_day.strip() else None
+                if laid is not None and laid > at:
+                    # a day without a year is the next one: of eggs it is the last
+                    earlier = desk.book.local(laid)
+                    laid = clock.utc_ms(earlier.replace(tzinfo=None, year=earlier.year - 1), desk.book.zone)
                 kept = learning.for_plan(self._learnt)
                 planning.add_plan(desk, machine, species, regime, eggs, at, name, laid, mother, learned=kept)
-            except UserError:
-                for edit, text in zip(edits, typed, strict=True):
-                    edit.setText(text)
-                raise
-        except UserError as error:
-            self.problem.setText(str(error))
-            self.problem.show()
+            stored = [(p.stored.id, p) for p in planning.plans(desk.book) if p.stored is not None]
+            made = max(stored, key=lambda pair: pair[0])[1]
+            self.planned.emit(made.subject)
+            return f"{made.name} planned."
+
+        if attempt(self.problem, action):
+            say(self.preview, "")
+        else:
             self.day.setFocus()
-            return
-        self.preview.setText("")
-        newest = planning.plans(desk.book)
-        made = max((p for p in newest if p.stored is not None), key=lambda p: p.stored.id)  # type: ignore[union-attr]
-        self.planned.emit(made.subject)
-        notify.tell("info", f"{made.name} planned. Ctrl+Z takes it back.")

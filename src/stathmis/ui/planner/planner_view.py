@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks
-from stathmis.ui.pieces import FoldingView, button, clear, label, scrolling_page
+from stathmis.ui.kit.lines import Lines
+from stathmis.ui.kit.page import Page, row
+from stathmis.ui.kit.pieces import button, label
 from stathmis.ui.planner.away_card import AwayCard
 from stathmis.ui.planner.new_plan_card import NewPlanCard
 from stathmis.ui.planner.plan_calendar import PlanCalendar, Row
@@ -19,7 +21,7 @@ from stathmis.ui.planner.step_panel import StepPanel
 from stathmis.ui.theme import Theme
 
 
-class PlannerView(FoldingView):
+class PlannerView(Page):
     """Plans on a calendar, the step looked at, what is in the way, and a new plan."""
 
     rests_on = frozenset[type | str]({*tasks.TASKS_REST_ON, Away})
@@ -27,34 +29,20 @@ class PlannerView(FoldingView):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
         self._desk = desk
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        area, page = scrolling_page()
-        outer.addWidget(area)
-        head = QHBoxLayout()
-        head.addWidget(label("Planner", "title"))
-        head.addStretch(1)
-        head.addWidget(button("For the phone …", self.export))
-        page.addLayout(head)
+        self.page.addLayout(row(label("Planner", "title"), 1, button("For the phone …", self.export)))
         self.calendar = PlanCalendar(desk, theme)
-        page.addWidget(self.calendar)
+        self.page.addWidget(self.calendar)
         self._empty = label("Nothing is planned yet. Say below when you want the chicks.", "muted", wrap=True)
-        page.addWidget(self._empty)
-        self._in_the_way = QVBoxLayout()
-        page.addLayout(self._in_the_way)
-        columns = self.folding_row(28)
+        self.page.addWidget(self._empty)
+        self._in_the_way = Lines(self.page)
+        left, right = self.columns(1, 1)
         self.step, self.new, self.away = StepPanel(desk), NewPlanCard(desk), AwayCard(desk, theme)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        for column in (left, right):
-            column.setSpacing(8)
-            columns.addLayout(column, 1)
         left.addWidget(self.step)
         left.addStretch(1)
         right.addWidget(self.new)
         right.addWidget(self.away)
         right.addStretch(1)
-        page.addLayout(columns)
-        page.addStretch(1)
+        self.page.addStretch(1)
         self.calendar.chosen.connect(self.step.show_task)
         self.calendar.nudged.connect(self.step.nudge)
         self.new.planned.connect(lambda subject: self.calendar.look_at(subject, "set"))
@@ -77,9 +65,7 @@ class PlannerView(FoldingView):
         self.calendar.setVisible(bool(rows))
         self._empty.setVisible(not rows)
         self.calendar.show_rows(rows, desk.book.records(Away))
-        clear(self._in_the_way)
-        for conflict in way:
-            self._in_the_way.addWidget(label(f"{conflict.text} {conflict.to_do}", "", "undecided", wrap=True))
+        self._in_the_way.say([(f"{conflict.text} {conflict.to_do}", "", "undecided") for conflict in way])
         self.new.refresh()
         self.away.refresh()
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QLineEdit
 
 from stathmis.core.errors import UserError
 from stathmis.services import notify
+from stathmis.ui.kit.pieces import say
 
 
 def attempt(problem: QLabel, action: Callable[[], str]) -> bool:
@@ -16,8 +17,7 @@ def attempt(problem: QLabel, action: Callable[[], str]) -> bool:
     try:
         said = action()
     except UserError as error:
-        problem.setText(str(error))
-        problem.show()
+        say(problem, str(error))
         return False
     problem.hide()
     notify.tell("info", f"{said} Ctrl+Z takes it back.")

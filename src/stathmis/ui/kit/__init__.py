@@ -1,0 +1,1 @@
+"""What every page is made of: pages and rows, fields and choosers, and lists that live on as they change."""
