@@ -12,10 +12,12 @@ import statistics
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QWidget
 
 from stathmis.demo.scenario import build
@@ -26,12 +28,13 @@ from stathmis.services import rounds
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.reading_field import interpret
-from stathmis.ui import chart_library, pictures, work
+from stathmis.ui import pictures, work
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
 NOW_MS = 1_779_093_600_000
 RUNS = 15
+PAGES = ("trace", "moisture", "eggs", "hatch", "planner", "records", "instruments", "practice", "enter", "bring_in")
 
 
 def settle() -> None:
@@ -41,6 +44,35 @@ def settle() -> None:
         QApplication.processEvents()
         time.sleep(0.01)
     pictures.settle(0.2)
+
+
+class Silence:
+    """The longest time the window's thread answers nothing while something goes on, ms."""
+
+    def __init__(self) -> None:
+        self._timer = QTimer()
+        self._timer.setInterval(2)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self._tick)
+        self._last = 0.0
+        self.longest = 0.0
+
+    def _tick(self) -> None:
+        now = time.perf_counter()
+        self.longest = max(self.longest, (now - self._last) * 1000.0)
+        self._last = now
+
+    def of(self, act: Callable[[], None], seconds: float = 1.2) -> float:
+        """Do something and look on for so long."""
+        settle()
+        self.longest, self._last = 0.0, time.perf_counter()
+        self._timer.start()
+        act()
+        until = time.monotonic() + seconds
+        while time.monotonic() < until or work.busy():
+            QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 2)
+        self._timer.stop()
+        return self.longest
 
 
 def timed(title: str, act: Callable[[int], None], first: Callable[[int], None] = lambda i: None) -> None:
@@ -71,8 +103,10 @@ def main() -> None:
         window.resize(1280, 800)
         window.show()
         settle()
-        # what is loaded once in the first idle moment is none of it
-        pictures.settle(chart_library.IDLE_MS / 1000.0 + 1.5)
+        silence = Silence()
+        window.get_ready()
+        ahead = silence.of(lambda: None, 8.0)
+        print(f"longest silence while the other pages are made ready: {ahead:.1f} ms; over: {window.ahead.over}")
         first = desk.book.incubators()[0]
         line = next(x for x in rounds.sheet(desk.book, first).lines if x.channel.quantity == "humidity")
         statements: list[str] = []
@@ -100,9 +134,14 @@ def main() -> None:
             live.store_live(desk.logbook, [LiveReading(line.channel.id, desk.now_ms, 48.0 + i / 10)])
 
         timed("one live batch stored", lambda i: window.live.on_stored([]), written)
-        timed("another page", lambda i: window.show_page(("moisture", "eggs", "round")[i % 3]))
         timed("another incubator", lambda i: window.step_incubator(1))
         timed("unit switched", lambda i: window.switch_unit())
+        window.show_incubator(first.id)
+        for page in PAGES:
+            show = partial(window.show_page if page in window.pages.tabs else window.show_place, page)
+            first_time, again = silence.of(show), silence.of(lambda: window.show_page("round"))
+            print(f"longest silence, {page:12s} the first time {first_time:6.1f} ms, back to the round {again:6.1f} ms")
+        timed("another page", lambda i: window.show_page(("moisture", "eggs", "round")[i % 3]))
         window.close()
 
 

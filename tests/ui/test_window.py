@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QColor, QFontMetrics
@@ -15,6 +17,7 @@ from stathmis.ui import chart_library, work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.instruments.places_view import PlacesView
+from stathmis.ui.kit.page import Page
 from stathmis.ui.pictures import VIEWS, go, settle
 from stathmis.ui.theme import DARK, LIGHT, Inks, Theme
 from stathmis.ui.window import Window
@@ -329,6 +332,29 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     view.add_instrument()
     assert "is not reading, correction and U" in view.instrument_problem.text()
     assert view.instrument.name.text() == "New probe", "what was typed stays"
+
+
+def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot) -> None:
+    steps = []
+    window.get_ready()
+    assert window.ahead is not None
+    window.ahead.took_step.connect(lambda: steps.append(len(window.findChildren(Page))))
+    qtbot.waitUntil(lambda: window.ahead is not None and window.ahead.over, timeout=60_000)
+    made = set(window.findChildren(Page))
+    # many short steps, not a few long ones: no step makes more than one page but for the parts of Instruments
+    assert len(steps) > 20 and max(b - a for a, b in pairwise(steps)) <= 2
+    for place in ("planner", "instruments", "records", "practice", "live", "bring_in", "enter", "changes"):
+        window.show_place(place)
+    for page in ("trace", "moisture", "eggs", "hatch", "round"):
+        window.show_page(page)
+    assert set(window.findChildren(Page)) == made
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+
+
+def test_closing_ends_what_is_made_ready(window: Window) -> None:
+    window.get_ready()
+    window.close()
+    assert window.ahead is not None and window.ahead.over
 
 
 def test_the_chart_library_is_loaded_by_the_window_alone(window: Window, qtbot: QtBot) -> None:

@@ -137,10 +137,11 @@ class _Bounds:
             return tuple(np.broadcast_to(a[0], (end - begin,)) for a in self._limits(begin, begin + 1))
         return self._limits(begin, end)
 
-    def outside(self, i: int, which: int) -> float:
-        """The outside limit at one reading; which below 0: the low one."""
-        limits = self._first if self._plain and self._first is not None else self._limits(i, i + 1)
-        return float(limits[2 if which < 0 else 3][0])
+    def outside(self, at: NDArray[np.intp], which: NDArray[np.int8]) -> Array:
+        """The outside limits at some readings; which below 0: the low one."""
+        u, low, high = (a[at] for a in self._given)
+        limits = decision_limits(u, low, high, self._confidence)
+        return np.where(which < 0, limits.outside_low, limits.outside_high)
 
 
 def _fraction_below(first: Array, last: Array, limit: Array, *, on_it: bool) -> Array:
@@ -160,16 +161,17 @@ def _excursions(
     joined = known & (side[1:] == side[:-1])
     starts = np.flatnonzero(np.concatenate([[True], ~joined]))
     stops = np.concatenate([starts[1:], [t.size]]) - 1
+    out = side[starts] != 0
+    starts, stops = starts[out], stops[out]
+    entered, left = bounds.outside(np.maximum(starts - 1, 0), side[starts]), bounds.outside(stops, side[starts])
     found = []
-    for start, stop in zip(starts, stops, strict=True):
+    for i, (start, stop) in enumerate(zip(starts.tolist(), stops.tolist(), strict=True)):
         which = int(side[start])
-        if which == 0:
-            continue
         begin, end = float(t[start]), float(t[stop])
         if start > 0 and known[start - 1]:
-            begin = _crossing(t, v, int(start) - 1, bounds.outside(int(start) - 1, which))
+            begin = _crossing(t, v, start - 1, float(entered[i]))
         if stop + 1 < t.size and known[stop]:
-            end = _crossing(t, v, int(stop), bounds.outside(int(stop), which))
+            end = _crossing(t, v, stop, float(left[i]))
         peak = int(start + (np.argmin if which < 0 else np.argmax)(v[start : stop + 1]))
         found.append(Excursion(begin, end, float(v[peak]), float(t[peak]), "low" if which < 0 else "high"))
     return tuple(found)

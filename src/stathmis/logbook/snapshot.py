@@ -103,6 +103,7 @@ class Snapshot:
         self._state = state
         self.versions = state.versions
         self.known_ms = known_ms
+        self._by_field: dict[tuple[type, str], dict[Any, tuple[Any, ...]]] = {}
 
     @classmethod
     def read(cls, logbook: Source) -> Snapshot:
@@ -161,16 +162,24 @@ class Snapshot:
 
     def records(self, kind: type[Record], /, **where: Any) -> tuple[Record, ...]:
         """All records of a kind that count, whose fields equal those given, oldest first."""
-        found: tuple[Record, ...] = self._state.records[kind]
         if not where:
+            return self._state.records[kind]
+        (first, value), *others = where.items()
+        by_value = self._by_field.get((kind, first))
+        if by_value is None:
+            sorted_out: dict[Any, list[Record]] = {}
+            for record in self._state.records[kind]:
+                sorted_out.setdefault(getattr(record, first), []).append(record)
+            by_value = self._by_field[kind, first] = {key: tuple(found) for key, found in sorted_out.items()}
+        found: tuple[Record, ...] = by_value.get(value, ())
+        if not others:
             return found
-        return tuple(r for r in found if all(getattr(r, name) == value for name, value in where.items()))
+        return tuple(r for r in found if all(getattr(r, name) == wanted for name, wanted in others))
 
     def one(self, kind: type[Record], record_id: int) -> Record:
         """The record with this id. Raises KeyError where there is none, or it does not count."""
-        for record in self._state.records[kind]:
-            if record.id == record_id:
-                return record  # type: ignore[no-any-return]
+        for record in self.records(kind, id=record_id):
+            return record
         raise KeyError(f"no {kind.__name__} {record_id}")
 
     def by_hand(self, channel_id: int) -> tuple[Reading, ...]:

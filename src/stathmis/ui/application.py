@@ -81,6 +81,7 @@ def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
     theme = Theme(app, options.theme or str(settings.value("theme", "system")), scale)
     window = Window(desk, theme, None if options.demo else settings)
     window.show()
+    window.get_ready()
     # Ctrl+C in a terminal closes as the window's own button does; Python sees it only between Qt's events
     signal.signal(signal.SIGINT, lambda *_: window.close())
     signal.signal(signal.SIGTERM, lambda *_: window.close())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
@@ -17,6 +18,7 @@ from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui.ahead import importing, polish
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.page import column, holder, put, row
@@ -121,6 +123,29 @@ class BatchPages(QWidget):
         made.ended.connect(self._ended)
         self._stack.addWidget(made)
         return made
+
+    def ready(self) -> Iterator[None]:
+        """Make the pages, one part of one page a step."""
+        for name in (
+            "trace_view",
+            "trace_charts",
+            "moisture.view",
+            "moisture.loss_chart",
+            "eggs.eggs_view",
+            "eggs.hatch_view",
+        ):
+            yield from importing(f"stathmis.ui.{name}")
+        for key, _text in PAGES[1:]:
+            page = getattr(self, key)
+            page.resize(self._stack.size())
+            yield
+            yield from page.parts.ready() if key in ("moisture", "hatch") else ()
+            polish(page)
+            yield
+        self.trace.make_charts().hide()
+        yield
+        self.moisture.eggs.make_chart().hide()
+        yield
 
     def _show_several(self, sheet: RoundSheet) -> None:
         """Where batches share a machine, one of them is in view."""

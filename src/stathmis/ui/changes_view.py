@@ -49,6 +49,8 @@ class ChangesView(QWidget):
         self.table.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        # as wide as what is in view: not every row there is is asked
+        header.setResizeContentsPrecision(0)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.ResizeToContents)

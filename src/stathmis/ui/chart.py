@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any
 
 import numpy as np
-import pyqtgraph as pg
 from numpy.typing import NDArray
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsRectItem
 
 from stathmis.core.series import Pyramid, gaps
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import Unit, difference_from_inside, from_inside
+from stathmis.ui.chart_library import pg
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
@@ -197,6 +197,45 @@ class Ribbon(pg.GraphicsObject):
         painter.setBrush(self._color)
         for shape in self._shapes:
             painter.drawPolygon(shape)
+
+
+class Marks(pg.GraphicsObject):
+    """Upright lines at some days, each with its word at the top where there is room: day, word, and in which row."""
+
+    def __init__(self, marks: Sequence[tuple[float, str, int]], theme: Theme) -> None:
+        super().__init__()
+        self._marks, self._theme = sorted(marks), theme
+        self.setZValue(-10)
+
+    def boundingRect(self) -> QRectF:
+        """All that is in view."""
+        return QRectF(self.viewRect())
+
+    def viewRangeChanged(self) -> None:
+        """The view moved: the lines reach from edge to edge of it."""
+        self.prepareGeometryChange()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        """Draw those in view."""
+        view, inks = self.viewRect(), self._theme.inks
+        shown = [mark for mark in self._marks if view.left() <= mark[0] <= view.right()]
+        painter.setPen(pg.mkPen(inks.muted, width=1, style=Qt.PenStyle.DotLine))
+        for day, _word, _row in shown:
+            painter.drawLine(QPointF(day, view.top()), QPointF(day, view.bottom()))
+        # words are written in pixels
+        to_pixels = painter.transform()
+        painter.resetTransform()
+        painter.setFont(self._theme.font(11))
+        painter.setPen(QColor(inks.muted))
+        high = painter.fontMetrics().height()
+        top = min(to_pixels.map(corner).y() for corner in (view.topLeft(), view.bottomLeft())) + high
+        free_from: dict[int, float] = {}
+        for day, word, line in shown:
+            x = to_pixels.map(QPointF(day, view.top())).x() + 4
+            if word and x >= free_from.get(line, -1e9):
+                painter.drawText(QPointF(x, top + line * high), word)
+                free_from[line] = x + painter.fontMetrics().horizontalAdvance(word) + 8
+        painter.setTransform(to_pixels)
 
 
 def _outer(edge: Array, which: np.ufunc) -> Array:

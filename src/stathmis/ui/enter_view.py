@@ -62,7 +62,6 @@ class EnterView(Page):
             into.addWidget(made)
         for into in (left, right):
             into.addStretch(1)
-        self.refresh()
 
     def begin(self) -> None:
         """Come in at the batch."""

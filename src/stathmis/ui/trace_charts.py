@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -20,7 +19,8 @@ from stathmis.services.findings.judgement import EggTrace, JudgedRun
 from stathmis.services.findings.room_air import AirCurve
 from stathmis.services.findings.runs import Run
 from stathmis.services.findings.trace import BatchTrace, QuantityTrace
-from stathmis.ui.chart import Curve, DayAxis, Ribbon, band_item, edge_line, restyle, styled_plot
+from stathmis.ui.chart import Curve, DayAxis, Marks, Ribbon, band_item, edge_line, restyle, styled_plot
+from stathmis.ui.chart_library import pg
 from stathmis.ui.theme import Theme
 from stathmis.words.events import kind_word
 from stathmis.words.numbers import unit_word
@@ -265,22 +265,15 @@ class TraceCharts(QWidget):
         plot.addItem(pg.InfiniteLine(now, pen=pg.mkPen(self._theme.inks.ink, width=1, style=Qt.PenStyle.DashLine)))
 
     def _mark_events(self, plot: Any, traced: BatchTrace, quantity: Quantity) -> None:
-        pen = pg.mkPen(self._theme.inks.muted, width=1, style=Qt.PenStyle.DotLine)
-        per_day = plot.width() / (traced.course.phases[-1].end_day - traced.course.phases[0].start_day)
-        # water, which is frequent, in one line of words, and the rest under it; a word without room is left out
-        free_from = {True: -1e9, False: -1e9}
-        for event in traced.events:
-            day = traced.course.day(event.time_ms)
-            line = pg.InfiniteLine(day, pen=pen)
-            line.setZValue(-10)
-            word, water = kind_word(event.kind).split()[0].lower(), event.kind == "water"
-            if quantity == "temperature" and day * per_day >= free_from[water]:
-                free_from[water] = day * per_day + self._theme.px(8 + 7 * len(word))
-                ends = [(0, 0.5), (0, 0.5)]
-                at = 0.96 if water else 0.88
-                flag = pg.InfLineLabel(line, word, position=at, color=self._theme.inks.muted, anchors=ends)
-                flag.setFont(self._theme.font(11))
-            plot.addItem(line)
+        # water, which is frequent, in one line of words, and the rest under it
+        words = [
+            kind_word(event.kind).split()[0].lower() if quantity == "temperature" else "" for event in traced.events
+        ]
+        marks = [
+            (traced.course.day(event.time_ms), word, int(event.kind != "water"))
+            for event, word in zip(traced.events, words, strict=True)
+        ]
+        plot.addItem(Marks(marks, self._theme), ignoreBounds=True)
 
     def show_stretch(self, from_day: float, to_day: float) -> None:
         """Show a stretch of days."""

@@ -187,14 +187,29 @@ class TraceView(Page):
             return
         self._whole, self.traced, self._beside, self._pyramids = whole, whole.trace, beside, pyramids
         self._draw()
-        self.words.show_words(whole, narrow=self.narrow)
-        self.judged_anew.emit(whole)
         if not keep_view:
             self.show_days(0.0)
+        # once the curves are painted
+        QTimer.singleShot(0, self, self._show_words)
+
+    def _show_words(self) -> None:
+        if self._whole is not None:
+            self.words.show_words(self._whole, narrow=self.narrow)
+            self.judged_anew.emit(self._whole)
 
     def _restyle(self) -> None:
         if self.charts is not None:
             self.charts.restyle()
+
+    def make_charts(self) -> TraceCharts:
+        """The charts; the library they are drawn with is heavy, so they are made when the first trace is drawn."""
+        from stathmis.ui.trace_charts import TraceCharts
+
+        if self.charts is None:
+            self.charts = TraceCharts(self._desk, self._theme)
+            self.charts.pointed.connect(self._show_cross)
+            self._charts.addWidget(self.charts, 1)
+        return self.charts
 
     def _draw(self) -> None:
         traced = self.traced
@@ -204,18 +219,14 @@ class TraceView(Page):
         if traced is None:
             self._cross.setText("")
             return
-        # the chart library is heavy: it is loaded when the first trace is drawn
-        from stathmis.ui.trace_charts import Scene, TraceCharts
-
-        if self.charts is None:
-            self.charts = TraceCharts(self._desk, self._theme)
-            self.charts.pointed.connect(self._show_cross)
-            self._charts.addWidget(self.charts, 1)
         empty = not traced.temperature.runs and not traced.humidity.runs
         say(self._note, "No readings in this run yet: log a round, or bring in a logger's file." if empty else "")
-        self.charts.adopt(self._pyramids)
+        from stathmis.ui.trace_charts import Scene
+
+        charts = self.make_charts()
+        charts.adopt(self._pyramids)
         shown = frozenset(key for key, action in self.curves.items() if action.isChecked())
-        self.charts.show_scene(Scene(traced, self._whole, self._beside, shown))
+        charts.show_scene(Scene(traced, self._whole, self._beside, shown))
 
     def show_days(self, days: float) -> None:
         """Show the last days, or with 0 the whole course."""

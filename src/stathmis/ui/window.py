@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import importlib
+from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -18,6 +19,7 @@ from stathmis.services.desk import Desk, Topics
 from stathmis.services.plan.reminders import Reminders
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import chart_library, reminder, work
+from stathmis.ui.ahead import Ahead, importing, polish
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.desktop_icon import Tray
@@ -94,18 +96,36 @@ class Window(QMainWindow):
         self._arrived.brought.connect(self._brought)
         self._reminders = Reminders(desk)
         self.tray = Tray(desk, self)
+        self.ahead: Ahead | None = None
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
         self._restore()
         self.refresh()
-        QTimer.singleShot(chart_library.IDLE_MS, self, chart_library.load)
         # ports are opened once the window stands
         QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
         if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
             self.pages.round.rows[0].edit.setFocus()
         if desk.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
+
+    def get_ready(self) -> None:
+        """Make the pages that are not in view yet, in idle moments: they stand at once when they are wanted."""
+        self.ahead = Ahead(self._ready(), self)
+
+    def _ready(self) -> Iterator[None]:
+        yield from chart_library.steps()
+        yield from self.pages.ready()
+        for place, (module, _name) in _PLACES.items():
+            if place != "start":
+                yield from importing(f"stathmis.ui.{module}")
+                view = self._other(place)
+                view.resize(self.stack.size())
+                yield
+                view.refresh()  # type: ignore[attr-defined]
+                yield
+                polish(view)
+                yield
 
     def shortcut_list(self) -> list[tuple[str, str, Callable[[], object]]]:
         """Every key of the window: keys, what it does, the action."""
@@ -355,6 +375,8 @@ class Window(QMainWindow):
             self._settings.setValue("scale", self.theme.scale)
             self._settings.setValue("tray", "yes" if self.tray.on else "no")
         self._minute.stop()
+        if self.ahead is not None:
+            self.ahead.stop()
         work.wait_for_all()
         notify.listen(None)
         _application().focusChanged.disconnect(self._focus_moved)
@@ -377,38 +399,24 @@ def _application() -> QApplication:
     return found
 
 
+_PLACES = {
+    "planner": ("planner.planner_view", "PlannerView"),
+    "instruments": ("instruments.list_view", "InstrumentsView"),
+    "records": ("eggs.records_view", "RecordsView"),
+    "practice": ("practice_view", "PracticeView"),
+    "live": ("live_view", "LiveView"),
+    "bring_in": ("bring_in_view", "BringInView"),
+    "enter": ("enter_view", "EnterView"),
+    "changes": ("changes_view", "ChangesView"),
+    "start": ("enter_view", "StartView"),
+}
+"""Where the view of each place is kept; read in when it is first wanted, for none is needed for the first paint."""
+
+
 def _make_place(place: str, window: Window) -> QWidget:
-    # imported when first wanted: none of these is needed for the first paint
-    if place == "instruments":
-        from stathmis.ui.instruments.list_view import InstrumentsView
-
-        return InstrumentsView(window.desk, window.theme)
-    if place == "bring_in":
-        from stathmis.ui.bring_in_view import BringInView
-
-        return BringInView(window.desk, window.theme)
-    if place == "planner":
-        from stathmis.ui.planner.planner_view import PlannerView
-
-        return PlannerView(window.desk, window.theme)
+    module, name = _PLACES[place]
+    make = getattr(importlib.import_module(f"stathmis.ui.{module}"), name)
+    view: QWidget = make(window.desk, window.theme, *([window.live] if place == "live" else []))
     if place == "records":
-        from stathmis.ui.eggs.records_view import RecordsView
-
-        records = RecordsView(window.desk, window.theme)
-        records.batch_wanted.connect(window.show_batch)
-        return records
-    if place == "practice":
-        from stathmis.ui.practice_view import PracticeView
-
-        return PracticeView(window.desk, window.theme)
-    if place == "changes":
-        from stathmis.ui.changes_view import ChangesView
-
-        return ChangesView(window.desk, window.theme)
-    if place == "live":
-        from stathmis.ui.live_view import LiveView
-
-        return LiveView(window.desk, window.theme, window.live)
-    from stathmis.ui.enter_view import EnterView, StartView
-
-    return StartView(window.desk, window.theme) if place == "start" else EnterView(window.desk, window.theme)
+        view.batch_wanted.connect(window.show_batch)  # type: ignore[attr-defined]
+    return view

@@ -24,8 +24,9 @@ log = logging.getLogger(__name__)
 
 AT_ONCE = 3
 AFTER_PAINT_MS = 150
-SWITCH_S = 0.0005
-"""Threads take turns this often: at Python's own 5 ms every call of the window's toolkit waits as long for its turn."""
+SWITCH_S = 0.00003
+"""Threads take turns this often. Each time the window's toolkit calls into Python it waits so long for its turn while
+other work is under way, and for one change of page it calls some hundred times."""
 sys.setswitchinterval(SWITCH_S)
 CLOSING_S = 5.0
 """So long closing waits for work that was asked to stop. What is cut off was not kept: files are written beside and

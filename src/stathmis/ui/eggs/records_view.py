@@ -100,7 +100,6 @@ class RecordsView(Page):
         right.addLayout(row(label("Compared by", "heading"), self.by, 1))
         self._groups = Lines(right, "small")
         right.addStretch(1)
-        self.refresh()
 
     def _choose_season(self) -> None:
         year = self.season.currentData()

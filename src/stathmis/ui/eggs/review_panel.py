@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
 from stathmis.services.desk import Desk
@@ -68,7 +69,13 @@ class ReviewPanel(QWidget):
         change = review.change(book, found)
         next_time = [(f"Next time: {change}", "name")] if change else []
         self._causes.say([(first, "name", "eggs"), *rest, *next_time])
-        notes = []
+        # once the causes are painted
+        QTimer.singleShot(0, self, lambda: self._show_weeks(found, change))
+
+    def _show_weeks(self, found: BatchReview, change: str) -> None:
+        if self.found is not found:
+            return
+        book, notes = self._desk.book, []
         clear(self._weeks)
         if found.weeks:
             rows = [titles(book), *(cells(book, found.course, week) for week in found.weeks)]

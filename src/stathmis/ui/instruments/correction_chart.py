@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -12,6 +11,7 @@ from stathmis.core.units import from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services.instruments.checking import Check
 from stathmis.ui.chart import restyle, styled_plot
+from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import unit_word

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -11,6 +10,7 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.history import History
 from stathmis.ui.chart import restyle, styled_plot
+from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 from stathmis.words import dates

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 
 from PySide6.QtCore import Signal
@@ -36,11 +36,21 @@ class PartTabs(QWidget):
         self._bring(part)
         self.chosen.emit(part)
 
-    def _bring(self, part: str) -> None:
-        self.part = part
+    def ready(self) -> Iterator[None]:
+        """Make the parts that were not in view yet, one a step."""
+        for part in self._make:
+            self._part(part)
+            yield
+
+    def _part(self, part: str) -> QWidget:
         if part not in self._made:
             self._made[part] = self._make[part]()
             self._stack.addWidget(self._made[part])
+        return self._made[part]
+
+    def _bring(self, part: str) -> None:
+        self.part = part
+        shown = self._part(part)
         for key, made in self.tabs.items():
             made.setChecked(key == part)
-        self._stack.setCurrentWidget(self._made[part])
+        self._stack.setCurrentWidget(shown)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-import pyqtgraph as pg
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPolygonF
 from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
@@ -16,6 +15,7 @@ from stathmis.core.uncertainty import NORMAL_95
 from stathmis.services.desk import Desk
 from stathmis.services.findings.loss import LossSheet
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
+from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 

@@ -286,14 +286,17 @@ class WeightsView(Page):
         if sheet.target is not None and sheet.mean_rh is not None:
             self._level.show_state(LevelState("humidity", *loss_words.level_state(sheet)), self._headline.text())
         self._says.say([" ".join(loss_words.lines(self.desk.book, sheet))])
-        # the chart library is heavy: it is loaded when the first chart is drawn
+        self.make_chart().show_sheet(sheet)
+        self._more.say([*more, ("\n".join(loss_words.why(self.desk.book, sheet)), "small")])
+
+    def make_chart(self) -> LossChart:
+        """The chart; the library it is drawn with is heavy, so it is made when the first one is drawn."""
         from stathmis.ui.moisture.loss_chart import LossChart
 
         if self._chart is None:
             self._chart = LossChart(self.desk, self.theme)
             self._charts.addWidget(self._chart)
-        self._chart.show_sheet(sheet)
-        self._more.say([*more, ("\n".join(loss_words.why(self.desk.book, sheet)), "small")])
+        return self._chart
 
     def interpret(self, row: OnScale) -> Weighed | None:
         """What a row comes to at the time typed."""

@@ -46,7 +46,6 @@ class PlannerView(Page):
         self.calendar.chosen.connect(self.step.show_task)
         self.calendar.nudged.connect(self.step.nudge)
         self.new.planned.connect(lambda subject: self.calendar.look_at(subject, "set"))
-        self.refresh()
 
     def begin(self) -> None:
         """Come in at the calendar, or at the new plan where there is none."""
