@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import live
 from stathmis.logbook.live import LiveReading
 from stathmis.services import rounds, setting_up
-from stathmis.services.clock import FixedClock
+from stathmis.services.clock import DAY_MS, FixedClock
+from stathmis.services.plan import conflicts
 from stathmis.services.reading_field import interpret
 from stathmis.ui import work
 from stathmis.ui.changes_view import ChangesView
+from stathmis.ui.pictures import VIEWS, go, settle
 from stathmis.ui.window import Window
 
 
@@ -54,6 +56,37 @@ def test_fields_live_on_while_the_logbook_changes(window: Window, qtbot: QtBot) 
     window.refresh()
     window.refresh()
     assert {id(w) for w in window.findChildren(QWidget)} <= before, "nothing changed, nothing is made anew"
+
+
+def test_focus_scroll_and_typing_survive_edits_on_every_page(window: Window, qtbot: QtBot) -> None:
+    """Whatever is edited elsewhere, by this keeper or by a probe: nothing moves under the hand."""
+    desk, moved = window.desk, []
+    other = desk.book.incubators()[1]
+    for name in VIEWS:
+        go(window, name)
+        settle(0.05)
+        qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+        view = window.stack.currentWidget()
+        edits = [e for e in view.findChildren(QLineEdit) if e.isVisible() and e.isEnabled()][:1]
+        for edit in edits:
+            edit.setFocus()
+            qtbot.keyClicks(edit, "4")
+        bars = [a.verticalScrollBar() for a in view.findChildren(QScrollArea) if a.isVisible()]
+        for bar in bars:
+            bar.setValue(bar.maximum() // 2)
+        stood = QApplication.focusWidget(), [e.text() for e in edits], [bar.value() for bar in bars]
+        with desk.edit("much at once"):
+            rounds.log_event(desk, other, "note", "elsewhere", desk.now_ms)
+            rounds.log_event(desk, other, "water", "", desk.now_ms)
+            setting_up.set_place(desk, "Shed", 900.0)
+        conflicts.add_away(desk, desk.now_ms + 40 * DAY_MS, desk.now_ms + 42 * DAY_MS, "fair")
+        desk.undo()
+        qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+        settle(0.02)
+        if (QApplication.focusWidget(), [e.text() for e in edits], [bar.value() for bar in bars]) != stood:
+            moved.append(name)
+        desk.undo()
+    assert not moved
 
 
 def test_the_column_says_what_round_says_once_the_box_is_learned(window: Window, qtbot: QtBot) -> None:
