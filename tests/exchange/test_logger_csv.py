@@ -20,10 +20,8 @@ def write(tmp_path: Path, text: str, encoding: str = "utf-8") -> Path:
 
 def read(path: Path, zone: str | None = None):  # type: ignore[no-untyped-def]
     layout = find_layout(path)
-    clock = [c.index for c in layout.columns if c.looks_like == "time"]
-    date = [c.index for c in layout.columns if c.looks_like == "date"]
     values = tuple(c.index for c in layout.columns if c.looks_like in ("temperature", "humidity"))
-    return layout, read_table(path, layout, (*date, *clock), values, layout.date_order, zone)
+    return layout, read_table(path, layout, layout.time_columns, values, layout.date_order, zone)
 
 
 def ms(*parts: int) -> int:
@@ -86,13 +84,15 @@ def test_every_faulty_row_is_named_with_its_reason(tmp_path: Path) -> None:
     ]
     _, table = read(write(tmp_path, "\n".join(rows) + "\n"))
     assert dict(table.faults.named) == {
-        3: "a value is not a number",
         4: "no time in this row",
         5: "no value in this row",
         6: "more columns than the others",
         7: "no time in this row",
     }
-    assert table.lines.tolist() == [2, 9]
+    assert table.lines.tolist() == [2, 3, 9] and table.blank == 1
+    # a bad value costs that value, not its row
+    assert table.values_out.named == [(3, "a value is not a number")]
+    assert np.isnan(table.values[1]).tolist() == [False, True, False] and table.values[2].tolist() == [48, 48, 49]
 
 
 def test_autumn_clock_change_is_told_apart_by_the_step_back(tmp_path: Path) -> None:
@@ -141,7 +141,7 @@ def test_a_file_of_2_gb_is_refused_without_reading_it(tmp_path: Path) -> None:
     with path.open("wb") as file:
         file.write(b"time,temp\n2026-05-01 10:00,37.5\n")
         file.truncate(2 * 2**30)  # a hole: takes no room
-    with pytest.raises(CsvError, match=r"2\.0 GB.*512 MB.*shorter stretch"):
+    with pytest.raises(CsvError, match=r"2,048 MB.*64 MB.*shorter stretch"):
         find_layout(path)
 
 

@@ -179,6 +179,17 @@ def _brought(desk: Desk, n: int) -> None:
     logger_import.keep_series(desk, f"{n}.csv", {_channel(desk, 0).id: Series(times, np.full(times.size, 37.5))})
 
 
+def _taken_in(desk: Desk, n: int) -> None:
+    folder = Path(tempfile.mkdtemp(prefix="stathmis-test-"))
+    try:
+        at = desk.book.local(desk.now_ms - 60_000)
+        (folder / f"{n}.csv").write_text(f"time,temp °C\n{at:%Y-%m-%d %H:%M:%S},37.5\n", encoding="utf-8")
+        plan = logger_import.propose(desk.book, folder / f"{n}.csv")
+        logger_import.store(desk, logger_import.examine(desk.book, plan))
+    finally:
+        shutil.rmtree(folder)
+
+
 def _watched(desk: Desk, n: int) -> None:
     folder = Path(tempfile.mkdtemp(prefix="stathmis-test-"))
     try:
@@ -336,6 +347,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "watch.live.add_probe": _probe,
     "watch.live.remove_probe": lambda d, n: live.remove_probe(d, _newest(d, Probe, _probe, n)),
     "files.logger_import.keep_series": _brought,
+    "files.logger_import.store": _taken_in,
     "moisture.states.choose_vent_habit": lambda d, n: own_states.choose_vent_habit(d, ("narrow", "open")[n % 2]),
     "moisture.sizes.log_size": lambda d, n: sizes.log_size(d, _course(d, 0), str(1 + n % 8), "41", "31", "", d.now_ms),
     "moisture.states.drop": lambda d, n: own_states.drop(

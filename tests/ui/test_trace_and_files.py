@@ -141,6 +141,32 @@ def test_a_folder_is_watched_from_the_preview_on(window: Window, qtbot: QtBot, t
     assert "Watched folders" not in texts(window)
 
 
+def test_a_file_that_fits_two_ways_is_asked_about(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.show_place("bring_in")
+    view = window.stack.currentWidget()
+    assert isinstance(view, BringInView)
+    path = tmp_path / "shed.csv"
+    path.write_text("Date and time,Temp\n03/04/2025 10:00,55.2\n03/04/2025 10:10,55.4\n", encoding="utf-8")
+    view.load(path)
+    assert "Day or month first?" in view.problem.text() and view.take_in.isHidden()
+    offered = [view.order.itemText(i) for i in range(view.order.count())]
+    assert offered[:1] == ["choose …"] and {"day first: 3 Apr", "month first: 4 Mar"} <= set(offered)
+    view.order.setFocus()
+    qtbot.keyClicks(view.order, "month")
+    assert "Temp: 55.2 °F or 55.2 °C? Both fit." in view.problem.text()
+    settle(0.05)
+    unit = next(c for c in view.findChildren(type(view.order)) if c.accessibleName() == "Temp is in" and c.isVisible())
+    assert unit.itemText(unit.findData("°F")) == "°F (12.9 °C)"
+    unit.setFocus()
+    qtbot.keyClicks(unit, "°F")
+    qtbot.waitUntil(lambda: view.take_in.isVisible() and not work.busy(), timeout=20_000)
+    assert view.take_in.text() == "&Take in 2 rows"
+    view.decimal.setFocus()
+    qtbot.keyClick(view.decimal, Qt.Key.Key_Down)
+    assert view.decimal.currentData() == ","
+    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+
+
 def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     window.show_place("bring_in")
     view = window.stack.currentWidget()
@@ -157,13 +183,13 @@ def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_pat
     qtbot.keyClick(view.path, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
     shown = texts(window)
-    assert "19 rows" in shown and "1 row: a value is not a number (line 21)" in shown
-    assert view.take_in.text() == "&Take in 19 rows"
+    assert "20 rows" in shown and "1 value left out: a value is not a number (line 21)" in shown
+    assert view.take_in.text() == "&Take in 20 rows"
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.AltModifier)
     qtbot.waitUntil(lambda: len(window.desk.book.records(LoggerImport)) == before + 1, timeout=20_000)
     qtbot.waitUntil(lambda: not work.busy(), timeout=5000)
     settle(0.1)
-    assert "19 rows taken in" in window.messages.text.text()
+    assert "20 rows taken in" in window.messages.text.text()
     view.load(path)
     qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
     assert view.take_in.text() == "Nothing new to take in"

@@ -1,22 +1,34 @@
-"""Reading a logger's CSV: times to UTC ms, values as they stand, and every faulty row named with its reason."""
+"""Reading a logger's CSV: times to UTC ms, values as they stand, and every fault named with its reason.
+
+A bad value costs that value, not its row; every line of the file is good, faulty, or blank.
+"""
 
 from __future__ import annotations
 
+import csv
 import re
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from io import StringIO
+from itertools import compress
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.exchange.csv_layout import CsvError, DateOrder, Layout
+from stathmis.exchange.csv_layout import UNIT_IN_CELL, Layout
+from stathmis.exchange.csv_text import CsvError, read_text
+from stathmis.exchange.csv_times import EARLIEST_MS, LATEST_MS, DateOrder, epochs, parts_of, stamps
 
-_ROWS_AT_ONCE = 250_000
+_LETTERS_AT_ONCE = 8_000_000
 _CELL = "S40"
 """A time's cell as the reader keeps it: fixed bytes are read four times faster than Python strings."""
+_JOINED = "\x1f"
+"""Stands between cells that were cut and joined again: no logger writes it."""
+_QUICK_FROM = 20_000
+"""From so many rows on a time's form is looked for that all of them share: such are read at once."""
 _NAMED = 200
 """So many faulty rows are named one by one; all are counted."""
 
@@ -49,12 +61,15 @@ class Faults:
 
 @dataclass(frozen=True)
 class Table:
-    """Good rows: line numbers, UTC ms, and values by column (nan where a cell is empty), with the faults left out."""
+    """Good rows: line numbers, UTC ms, and values by column (nan where a cell is empty or its value bad). faults: rows
+    left out; values_out: single values left out of rows that stay; blank: lines with nothing on them."""
 
     lines: NDArray[np.int64]
     times_ms: NDArray[np.int64]
     values: dict[int, NDArray[np.float64]]
     faults: Faults
+    values_out: Faults
+    blank: int = 0
 
 
 def read_table(
@@ -63,78 +78,110 @@ def read_table(
     time_columns: tuple[int, ...],
     value_columns: tuple[int, ...],
     order: DateOrder,
-    zone: str | None,
+    zone: str | int | None,
     progress: Progress = lambda fraction: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> Table:
     """Read times and values.
 
-    time_columns: one column, or a date and a time; zone: time zone of the file's times, None for UTC. progress is
-    called with 0 to 1. Raises CsvError where the file cannot be parsed, CancelledError when cancelled() turns true.
+    time_columns: one column, or a date and a time; zone: time zone of the file's times, or minutes east of UTC, None
+    for UTC; times that tell their own go by that. progress is called with 0 to 1. Raises CsvError where the file cannot
+    be parsed, CancelledError when cancelled() turns true.
     """
-    import pandas as pd
-
-    faults = Faults()
+    faults, values_out = Faults(), Faults()
+    text = read_text(path)[0]
+    place = 0
+    for _line in range(layout.skip):
+        place = text.find("\n", place) + 1
     parts: list[tuple[Any, ...]] = []
-    line = layout.skip + 1
-    try:
-        total = max(1, path.stat().st_size)
-        with path.open("rb") as raw, warnings.catch_warnings(record=True) as said:
-            warnings.simplefilter("always")
-            # no usecols: with them the reader would cut rows that are too wide without a word
-            frames = pd.read_csv(
-                raw,
-                sep=layout.separator,
-                decimal=layout.decimal,
-                header=None,
-                skiprows=layout.skip,
-                encoding=layout.encoding,
-                encoding_errors="replace",
-                dtype=dict.fromkeys(time_columns, _CELL),
-                chunksize=_ROWS_AT_ONCE,
-                skip_blank_lines=False,
-                on_bad_lines="warn",
-                low_memory=False,
-            )
-            for frame in frames:
-                if cancelled():
-                    raise CancelledError
-                skipped = _too_wide(said, faults)
-                numbers = np.arange(line, line + len(frame) + skipped.size, dtype=np.int64)
-                line += numbers.size
-                numbers = numbers[~np.isin(numbers, skipped)] if skipped.size else numbers
-                parts.append((numbers, _joined_times(frame, time_columns), {c: frame[c] for c in value_columns}))
-                progress(min(0.8, 0.8 * raw.tell() / total))
-    except OSError as error:
-        raise CsvError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there?") from error
-    except (pd.errors.ParserError, UnicodeError, ValueError) as error:
-        raise CsvError(f"{path.name} cannot be read as a table.", f"The reader says: {error}") from error
+    blank, line = 0, layout.skip + 1
+    length = len(text) - text.endswith("\n")
+    while place < length:
+        if cancelled():
+            raise CancelledError
+        cut = text.find("\n", place + _LETTERS_AT_ONCE)
+        end = length if cut < 0 else cut
+        separator, block = _plain(text[place:end], layout, time_columns)
+        width = _widths(block, separator)
+        at = np.arange(line, line + width.size, dtype=np.int64)
+        blank += int((width == 0).sum())
+        faults.add(at[width > layout.width], "more columns than the others")
+        usable = (width > 0) & (width <= layout.width)
+        kept = block if usable.all() else "\n".join(compress(block.split("\n"), usable))
+        frame = _frame(kept, separator, layout, time_columns)
+        numbers = {c: _numbers(frame[c], layout.decimal) for c in value_columns}
+        parts.append((at[usable], _joined_times(frame, time_columns), numbers))
+        place, line = end + 1, line + width.size
+        progress(min(0.8, 0.8 * end / length))
     if not parts:
         raise CsvError(f"{path.name} has no rows.", "Export it from the logger again.")
     lines = np.concatenate([p[0] for p in parts])
-    times, blank = _parse_times(np.concatenate([p[1] for p in parts]), order, zone, lines, faults)
-    values = {c: np.concatenate([_numbers(p[2][c], layout.decimal) for p in parts]) for c in value_columns}
+    times, empty = _parse_times(np.concatenate([p[1] for p in parts]), order, zone, lines, faults)
+    values = {c: np.concatenate([p[2][c] for p in parts]) for c in value_columns}
+    faults.add(lines[empty], "no time in this row")
     progress(0.95)
-    good = times != np.iinfo(np.int64).min
-    bad_value = np.zeros(lines.size, dtype=bool)
+    good = times != _NOT_A_TIME
+    bad = np.zeros(lines.size, dtype=bool)
     nothing = np.ones(lines.size, dtype=bool)
-    for column in value_columns:
-        bad_value |= np.isinf(values[column])
+    for column, found in values.items():
+        wrong = np.isinf(found)
+        if wrong.any():
+            values[column] = np.where(wrong, np.nan, found)
+            bad |= wrong
         nothing &= np.isnan(values[column])
-    faults.add(lines[good & bad_value], "a value is not a number")
-    faults.add(lines[good & nothing & ~bad_value], "no value in this row")
-    keep = good & ~bad_value & ~nothing & ~blank
+    faults.add(lines[good & nothing & bad], "a value is not a number")
+    faults.add(lines[good & nothing & ~bad], "no value in this row")
+    values_out.add(lines[good & bad & ~nothing], "a value is not a number")
+    keep = good & ~nothing
     progress(1.0)
-    return Table(lines[keep], times[keep], {c: v[keep] for c, v in values.items()}, faults)
+    return Table(lines[keep], times[keep], {c: v[keep] for c, v in values.items()}, faults, values_out, blank)
 
 
-def _too_wide(said: list[warnings.WarningMessage], faults: Faults) -> NDArray[np.int64]:
-    """Lines the reader left out because they have too many columns; it says so in a warning only."""
-    found = [int(n) for w in said for n in re.findall(r"Skipping line (\d+)", str(w.message))]
-    said.clear()
-    lines = np.array(found, dtype=np.int64)
-    faults.add(lines, "more columns than the others")
-    return lines
+def _plain(block: str, layout: Layout, time_columns: tuple[int, ...]) -> tuple[str, str]:
+    """Lines without quotes and halved numbers, and what stands between their cells."""
+    cut = layout.cut
+    if not cut.paired and '"' not in block:
+        return cut.separator, block
+    first_value = max(time_columns) + 1
+    lines = [_JOINED.join(cut.cells(line, first_value)) if line.strip() else "" for line in block.split("\n")]
+    return _JOINED, "\n".join(lines)
+
+
+def _widths(block: str, separator: str) -> NDArray[np.int64]:
+    """How many cells each line has; 0 for one with nothing on it."""
+    raw = block.encode()
+    letters = np.frombuffer(raw, dtype=np.uint8)
+    ends = np.append(np.flatnonzero(letters == ord("\n")), letters.size)
+    starts = np.concatenate([[0], ends[:-1] + 1])
+    parting = np.flatnonzero(letters == ord(separator))
+    width = np.asarray(np.searchsorted(parting, ends) - np.searchsorted(parting, starts) + 1, dtype=np.int64)
+    for i in np.flatnonzero(width == 1):
+        width[i] = bool(raw[starts[i] : ends[i]].strip())
+    return width
+
+
+def _frame(text: str, separator: str, layout: Layout, time_columns: tuple[int, ...]) -> Any:
+    """Lines as a table of as many columns as the file has."""
+    import pandas as pd
+
+    columns = list(range(layout.width))
+    if not text:
+        return pd.DataFrame({c: pd.Series(dtype=_CELL if c in time_columns else object) for c in columns})
+    try:
+        return pd.read_csv(
+            StringIO(text),
+            sep=separator,
+            decimal=layout.decimal,
+            header=None,
+            names=columns,
+            index_col=False,
+            dtype=dict.fromkeys(time_columns, _CELL),
+            skip_blank_lines=False,
+            quoting=csv.QUOTE_NONE,
+            low_memory=False,
+        )
+    except (pd.errors.ParserError, UnicodeError, ValueError) as error:
+        raise CsvError("The file cannot be read as a table.", f"The reader says: {error}") from error
 
 
 def _joined_times(frame: Any, columns: tuple[int, ...]) -> NDArray[np.bytes_]:
@@ -151,7 +198,7 @@ def _numbers(cells: Any, decimal: str) -> NDArray[np.float64]:
     if cells.dtype != object and pd.api.types.is_numeric_dtype(cells.dtype):
         return np.asarray(cells, dtype=np.float64)
     text = cells.astype(object).where(cells.notna(), "").astype(str).str.strip()
-    text = text.str.replace(r"\s*(°?[CcFf]|%(\s*[rR][hH])?)$", "", regex=True).str.replace("−", "-")
+    text = text.str.replace(UNIT_IN_CELL, "", regex=True).str.replace("−", "-")
     if decimal == ",":
         text = text.str.replace(",", ".")
     numbers = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64)
@@ -177,52 +224,53 @@ _NOT_A_TIME = np.iinfo(np.int64).min
 
 
 def _parse_times(
-    cells: NDArray[np.bytes_], order: DateOrder, zone: str | None, lines: NDArray[np.int64], faults: Faults
+    cells: NDArray[np.bytes_], order: DateOrder, zone: str | int | None, lines: NDArray[np.int64], faults: Faults
 ) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """UTC ms by row (the least int64 where there is none), and which rows are blank (left out without a word)."""
+    """UTC ms by row (the least int64 where there is none), and which rows have an empty cell there."""
     import pandas as pd
 
-    if zone in ("UTC", "Etc/UTC"):
-        zone = None
     missing = np.asarray((np.char.strip(cells) if cells.dtype != np.dtype(_CELL) else cells) == b"")
-    sample = next((c.decode("utf-8", "replace").strip() for c in cells[~missing][:1]), "")
-    aware = bool(re.search(r"(Z|[+-]\d\d:?\d\d)\s*$", sample))
-    plain = None if aware or order != "year first" else _plain_iso(cells, missing)
+    plain = _plain_iso(cells, missing) if order == "year first" else None
     if plain is not None:
-        return (plain if zone is None else _localized(pd.Series(plain), zone, missing, lines, faults)), missing
-    text = pd.Series(np.char.decode(cells, "utf-8", "replace")).astype(object)
+        return _to_utc(plain.astype(np.float64), zone, lines, faults), missing
+    text = np.char.decode(cells, "utf-8", "replace").tolist()
     if order == "seconds since 1970":
-        seconds = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64)
-        seconds = np.where(seconds > 1e11, seconds / 1000.0, seconds)
-        bad = ~np.isfinite(seconds)
-        faults.add(lines[bad & ~missing], "no time in this row")
-        return np.where(bad, _NOT_A_TIME, np.round(np.where(bad, 0, seconds) * 1000)).astype(np.int64), missing
-    form, later = time_format(sample, order) or "ISO8601", pd.Timedelta(0)
-    if "%p" in form:
-        text, later = _without_half_days(text)
-        form = form.replace("%I", "%H").replace("%p", "").strip()
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        parsed = pd.to_datetime(text, format=form, errors="coerce", utc=aware) + later
-    unreadable = parsed.isna().to_numpy()
-    faults.add(lines[unreadable & ~missing], "no time in this row")
-    stamps = _milliseconds(parsed.dt.tz_localize(None) if aware else parsed)
-    if aware or zone is None:
-        return stamps, missing
-    return _localized(pd.Series(stamps), zone, unreadable, lines, faults), missing
+        local, offsets = epochs(text), np.zeros(len(text))
+    else:
+        local, offsets = np.full(len(text), np.nan), np.full(len(text), np.nan)
+        left = np.arange(len(text))
+        form = time_format(text[0], order) if len(text) >= _QUICK_FROM else None
+        if form is not None and "%p" not in form:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                quick = pd.to_datetime(pd.Series(text), format=form, errors="coerce")
+            local = np.where(quick.isna(), np.nan, _milliseconds(quick).astype(np.float64))
+            left = np.flatnonzero(np.isnan(local))
+        found = parts_of([text[i] for i in left])
+        # where most have a time of the day, a day alone is none
+        clocked = found.clocked | (2 * found.clocked.sum() <= left.size)
+        local[left] = np.where(clocked, stamps(found, order), np.nan)
+        offsets[left] = found.offset_min
+    faults.add(lines[np.isnan(local) & ~missing], "no time in this row")
+    own = np.isfinite(offsets) & np.isfinite(local)
+    result = np.full(len(text), _NOT_A_TIME, dtype=np.int64)
+    result[own] = np.round(local[own] - 60_000.0 * offsets[own]).astype(np.int64)
+    bare = np.isfinite(local) & ~own
+    result[bare] = _to_utc(local[bare], zone, lines[bare], faults)
+    return result, missing
 
 
-def _without_half_days(text: Any) -> tuple[Any, Any]:
-    """Times (a pandas Series) of a face of twelve hours without am and pm, and what those add; blank where none is.
-
-    Not left to strptime, which knows the halves of the day in the computer's language only.
-    """
+def _to_utc(
+    local_ms: NDArray[np.float64], zone: str | int | None, lines: NDArray[np.int64], faults: Faults
+) -> NDArray[np.int64]:
+    whole = np.round(local_ms).astype(np.int64)
+    if zone is None or zone in ("UTC", "Etc/UTC"):
+        return whole
+    if isinstance(zone, int):
+        return np.asarray(whole - 60_000 * zone)
     import pandas as pd
 
-    found = text.str.extract(r"^(.*[ T]0?([1-9]|1[0-2])[:.]\d.*?)\s*([ap])m\s*$", flags=re.IGNORECASE)
-    noon, pm = found[1] == "12", found[2].str.lower() == "p"
-    hours = pm.astype(int) * 12 - noon.astype(int) * 12
-    return found[0].fillna(""), pd.to_timedelta(hours, unit="h")
+    return _localized(pd.Series(whole), zone, np.zeros(whole.size, dtype=bool), lines, faults)
 
 
 def _plain_iso(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDArray[np.int64] | None:
@@ -237,9 +285,11 @@ def _plain_iso(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDArray
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error")
-            return np.asarray(cells.astype("datetime64[ms]").astype(np.int64))
+            found = np.asarray(cells.astype("datetime64[ms]").astype(np.int64))
     except (ValueError, UserWarning, DeprecationWarning):
         return None
+    # what lies outside is no time of a reading: it is named, row by row
+    return found if found.min() >= EARLIEST_MS and found.max() <= LATEST_MS else None
 
 
 def _milliseconds(stamps: Any) -> NDArray[np.int64]:

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QSignalBlocker
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QProgressBar
 
 from stathmis.core.errors import UserError
-from stathmis.exchange.csv_layout import DATE_ORDERS, Column
+from stathmis.core.units import to_inside
+from stathmis.exchange.csv_layout import DATE_ORDERS, FILE_UNITS, Column, FileUnit, number_in
 from stathmis.exchange.logger_csv import CancelledError
 from stathmis.logbook.records import Channel, Instrument, WatchedFolder
 from stathmis.services import notify
@@ -25,7 +26,8 @@ from stathmis.ui.kit.page import Page, card, column, holder, row, table
 from stathmis.ui.kit.pieces import button, clear, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
-from stathmis.words.numbers import count, unit_word
+from stathmis.words import dates, logger_files
+from stathmis.words.numbers import count, number, unit_word
 
 _REASONS_SHOWN = 8
 
@@ -126,29 +128,47 @@ class BringInView(Page):
     def _show_mapping(self, plan: Plan) -> None:
         layout = plan.layout
         names = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
-        decimal = "decimal comma" if layout.decimal == "," else "decimal point"
         encoding = layout.encoding.removesuffix("-sig").upper()
-        words = f"Columns apart by {names[layout.separator]}, {decimal}, text as {encoding}."
+        words = f"Columns apart by {names[layout.separator]}, text as {encoding}."
         zone, again = self._desk.book.zone, self._examine_again
-        self.order = Chooser("Order of the date", [(o, o) for o in DATE_ORDERS], plan.order, changed=again)
-        zones = [(f"local time ({zone})", zone), ("UTC", None)]
-        self.zone = Chooser("Time zone of the file's times", zones, changed=again)
-        with QSignalBlocker(self.zone):
-            self.zone.setCurrentIndex(0 if plan.zone is not None else 1)
-        sure = "" if layout.order_is_sure else "Day or month first? These dates fit both; please check."
+        signs = [("decimal point", "."), ("decimal comma", ",")]
+        first = [("choose …", None)]
+        doubtful = first if layout.or_paired else []
+        self.decimal = Chooser("Decimal sign", [*doubtful, *signs], None if doubtful else layout.decimal)
+        self.decimal.currentIndexChanged.connect(lambda _i: self._cut_anew())
+        told = {o: self._span(*span) for o, span in logger_import.outcomes(plan).items()} if plan.order is None else {}
+        orders = [(f"{o}: {told[o]}" if o in told else o, o) for o in DATE_ORDERS]
+        self.order = Chooser("Order of the date", [*(first if told else []), *orders], plan.order, changed=again)
+        self.zone = Chooser("Time zone of the file's times", _zones(zone, plan.zone))
+        self.zone.setCurrentIndex([value for _words, value in _zones(zone, plan.zone)].index(plan.zone))
+        self.zone.currentIndexChanged.connect(again)
         grid = table(("column", "goes to", "unit", "first values"), (0, 0, 0, 1))
         self._uses = {}
         for at, found in enumerate(layout.columns, start=1):
             self._column_row(grid, at, plan, found)
-        doubt = label(sure, ink="warning", wrap=True)
         for part in (
             label("How it is read", "heading"),
             label(words, "muted", wrap=True),
-            holder(row(label("dates written", "muted"), self.order, (doubt, 1))),
+            holder(row(label("numbers written with", "muted"), self.decimal, 1)),
+            holder(row(label("dates written", "muted"), self.order, 1)),
             holder(row(label("times are", "muted"), self.zone, 1)),
             card("", grid),
         ):
             self._mapping.addWidget(part)
+
+    def _span(self, first_ms: float, last_ms: float) -> str:
+        """From when to when, for local times."""
+        first, last = (datetime.fromtimestamp(ms / 1000.0, UTC) for ms in (first_ms, last_ms))
+        return dates.span(first, last)
+
+    def _cut_anew(self) -> None:
+        """Another decimal sign may cut the columns in other places."""
+        if self.plan is not None and self.decimal.currentData() is not None:
+            path, decimal = self.plan.path, self.decimal.currentData()
+            self._reset()
+            self.plan = logger_import.propose(self._desk.book, path, decimal)
+            self._show_mapping(self.plan)
+            self._examine()
 
     def _examine_again(self, _what: object) -> None:
         self._examine()
@@ -166,7 +186,10 @@ class BringInView(Page):
         heading = column.heading or "column"
         target = Chooser(f"{heading} goes to", [("leave it out", None), *options], yielding=True)
         target.setMinimumContentsLength(16)
-        unit = Chooser(f"{heading} is in", [(u, u) for u in ("°C", "°F", "%")], column.unit)
+        said = {u: logger_files.unit_words(u) for u in FILE_UNITS}
+        units = [(f"{said[u]} ({self._as_read(column, u)})" if column.doubt else said[u], u) for u in FILE_UNITS]
+        first = [("choose …", None)] if column.doubt else []
+        unit = Chooser(f"{heading} is in", [*first, *units], None if first else column.unit)
         use = next((u for u in plan.uses if u.column == column.index), None)
         if use is not None:
             for i in range(1, target.count()):
@@ -178,6 +201,17 @@ class BringInView(Page):
         target.currentIndexChanged.connect(lambda _i: self._examine())
         unit.currentIndexChanged.connect(lambda _i: self._examine())
 
+    def _as_read(self, column: Column, unit: FileUnit) -> str:
+        """What the first value of a column comes to in a unit."""
+        first = next((s for s in column.sample if s.strip()), "")
+        try:
+            value = number_in(first, self.plan.layout.decimal if self.plan is not None else ".")
+        except ValueError:
+            return first
+        if unit == "of 1" or unit == "%":
+            return f"{value * (100.0 if unit == 'of 1' else 1.0):.1f} % RH"
+        return number(float(to_inside(value, unit)), "temperature", self._desk.book.temperature_unit)
+
     def _mapped(self) -> Plan:
         assert self.plan is not None
         uses = []
@@ -185,15 +219,14 @@ class BringInView(Page):
             channel = target.currentData()
             if channel is None:
                 continue
-            if (channel.quantity == "humidity") != (unit.currentText() == "%"):
+            chosen = unit.currentData()
+            if chosen is not None and (channel.quantity == "humidity") != (chosen in ("%", "of 1")):
                 name = next(c.heading for c in self.plan.layout.columns if c.index == at) or f"column {at + 1}"
-                raise UserError(
-                    f"{name}: {unit.currentText()} does not fit that instrument.", "Choose the unit of the column."
-                )
-            uses.append(ColumnUse(at, channel.id, unit.currentText()))  # type: ignore[arg-type]
+                raise UserError(f"{name}: {chosen} does not fit that instrument.", "Choose the unit of the column.")
+            uses.append(ColumnUse(at, channel.id, chosen))
         return replace(
             self.plan,
-            order=self.order.currentText(),  # type: ignore[arg-type]
+            order=self.order.currentData(),
             zone=self.zone.currentData(),
             uses=tuple(uses),
         )
@@ -208,6 +241,10 @@ class BringInView(Page):
             plan = self._mapped()
         except UserError as error:
             self._complain(str(error))
+            return
+        asked = logger_import.questions(plan)
+        if asked:
+            self._complain(" ".join([*map(logger_files.asked, asked), logger_files.choose()]))
             return
         book = self._desk.book
         self._run(
@@ -254,11 +291,12 @@ class BringInView(Page):
         lines: list[Said] = [("What it would bring", "heading"), (f"{count(found.good, 'row')} new", "name", "inside")]
         lines.append((f"{count(found.duplicate, 'row')} already in the log, left out", "", "muted"))
         lines.append((f"{count(bad, 'row')} bad, left out", "", "outside" if bad else "muted"))
-        for reason, number in found.faults.counts.items():
-            named = [str(line) for line, why in found.faults.named if why == reason][:_REASONS_SHOWN]
-            more = ", …" if number > len(named) else ""
-            where = f"line{'s' if number > 1 else ''} {', '.join(named)}{more}"
-            lines.append((f"{count(number, 'row')}: {reason} ({where})", "muted"))
+        for what, faults in (("row", found.faults), ("value", found.values_out)):
+            for reason, amount in faults.counts.items():
+                named = [str(line) for line, why in faults.named if why == reason][:_REASONS_SHOWN]
+                more = ", …" if amount > len(named) else ""
+                where = f"line{'s' if amount > 1 else ''} {', '.join(named)}{more}"
+                lines.append((f"{count(amount, what)} left out: {reason} ({where})", "muted"))
         self._counts.say(lines)
         self.take_in.setVisible(True)
         self.watch.setVisible(True)
@@ -288,3 +326,11 @@ class BringInView(Page):
             notify.tell("info", said)
 
         self._run(Background(lambda progress, cancelled: logger_import.store(desk, found)), finished)
+
+
+def _zones(own: str, told: str | int | None) -> list[tuple[str, str | int | None]]:
+    """What a file's times may be in: here, what each cell tells or UTC, and every fixed difference from it."""
+    fixed = {*range(-720, 841, 60), -570, -210, 210, 270, 330, 345, 390, 570, 630, 765}
+    fixed |= {told} if isinstance(told, int) else set()
+    words = [(f"UTC{'+' if m >= 0 else '−'}{abs(m) // 60:02d}:{abs(m) % 60:02d}", m) for m in sorted(fixed)]
+    return [(f"local time ({own})", own), ("as each tells, or UTC", None), *words]

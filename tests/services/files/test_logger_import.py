@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,7 @@ from stathmis.services.files import logger_import, readings_export
 from stathmis.services.files.logger_import import examine, propose, store
 from stathmis.services.findings import trace
 from stathmis.services.setting_up import NewChannel
+from stathmis.words.logger_files import asked
 
 
 @pytest.fixture
@@ -74,10 +76,35 @@ def test_what_is_left_out_and_why(desk: Desk, logger: list[Channel], tmp_path: P
         "2026-05-01 10:03:00,37.7,48",  # line 8: contradicts line 4
     )
     found = examine(desk.book, propose(desk.book, path))
-    assert (found.good, found.duplicate) == (2, 1)
-    assert {line: why.split(" ")[0] for line, why in found.faults.named} == {7: "this", 3: "a", 2: "the", 8: "the"}
+    # each row is one of three: new, there already, or bad; a bad value costs no row
+    assert (found.good, found.duplicate, found.faults.total) == (3, 3, 1)
+    assert [line for line, _ in found.faults.named] == [7]
+    assert {line: why.split(" ")[0] for line, why in found.values_out.named} == {3: "a", 2: "the", 8: "the"}
     assert found.series[logger[0].id].times_ms.size == 2
-    assert found.series[logger[1].id].times_ms.size == 1
+    assert found.series[logger[1].id].times_ms.size == 2
+
+
+def test_nothing_is_taken_in_before_the_keeper_chose(desk: Desk, logger: list[Channel], tmp_path: Path) -> None:
+    path = tmp_path / "a.csv"
+    path.write_text("time,temp,rh\n03/04/2026 10:00,55.2,48\n03/04/2026 10:10,55.4,48\n", encoding="utf-8")
+    plan = propose(desk.book, path)
+    assert [asked(q) for q in logger_import.questions(plan)] == [
+        "Day or month first? Its first day is 3 Apr 2026 or 4 Mar 2026.",
+        "temp: 55.2 °F or 55.2 °C? Both fit.",
+    ]
+    with pytest.raises(UserError, match="nothing is taken in before"):
+        examine(desk.book, plan)
+    assert [days for days, _ in logger_import.outcomes(plan).values()] == [1_775_210_400_000.0, 1_772_618_400_000.0]
+    uses = tuple(replace(u, unit=u.unit or "°F") for u in plan.uses)
+    store(desk, examine(desk.book, replace(plan, order="month first", uses=uses)))
+    assert desk.book.snapshot.heads(logger[0].id)
+    # files like it are read as this one was
+    other = tmp_path / "b.csv"
+    other.write_text("time,temp,rh\n03/05/2026 10:00,55.2,48\n", encoding="utf-8")
+    again = propose(desk.book, other)
+    assert (again.order, [u.unit for u in again.uses]) == ("month first", ["°F", "%"])
+    desk.undo()
+    assert propose(desk.book, other).order is None
 
 
 def test_rows_out_of_order_are_stored_in_order(desk: Desk, logger: list[Channel], tmp_path: Path) -> None:

@@ -2,66 +2,82 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import Unit, from_inside, to_inside
-from stathmis.exchange.csv_layout import DateOrder, Layout, find_layout
+from stathmis.exchange.csv_layout import DateOrder, FileUnit, Layout, find_layout
+from stathmis.exchange.csv_times import parts_of, stamps
 from stathmis.exchange.logger_csv import Faults, Progress, read_table
 from stathmis.logbook import readings
 from stathmis.logbook.records import Channel, Instrument, LoggerImport
 from stathmis.logbook.snapshot import Series
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.words import logger_files
 from stathmis.words.numbers import count
+
+OUT_OF_RANGE = "a value is out of the instrument's range"
+ANOTHER_VALUE = "the log already has another value at this time"
 
 
 @dataclass(frozen=True)
 class ColumnUse:
-    """A value column goes to a channel, in the unit the file has it in."""
+    """A value column goes to a channel, in the unit the file has it in; None: two fit, and none is chosen yet."""
 
     column: int
     channel_id: int
-    unit: Unit
+    unit: FileUnit | None
 
 
 @dataclass(frozen=True)
 class Plan:
-    """How a file is to be read; zone None means its times are UTC."""
+    """How a file is to be read. zone: of its times, or minutes east of UTC; None: they are UTC, or tell their own.
+
+    order None: the keeper has not said yet which of two orders its dates are in.
+    """
 
     path: Path
     layout: Layout
     time_columns: tuple[int, ...]
-    order: DateOrder
-    zone: str | None
+    order: DateOrder | None
+    zone: str | int | None
     uses: tuple[ColumnUse, ...]
 
 
 @dataclass(frozen=True)
 class Examined:
-    """What a file would bring: rows good, already there, and bad (with reasons), and the readings to store."""
+    """What a file would bring: rows with something new, rows already there, and bad ones (with reasons): together all
+    rows of the file. values_out: single bad values left out of rows that are good otherwise."""
 
     plan: Plan
     good: int
     duplicate: int
     faults: Faults
+    values_out: Faults
     series: dict[int, Series]
 
 
-def propose(book: Book, path: Path) -> Plan:
+def propose(book: Book, path: Path, decimal: str | None = None) -> Plan:
     """A plan for a file, from its layout and the instruments in the logbook; the keeper may change all of it.
+
+    decimal: the decimal sign the keeper says it has, None where the file is to tell.
 
     Raises CsvError where the file is no table of readings.
     """
-    layout = find_layout(path)
-    clocks = [c.index for c in layout.columns if c.looks_like == "time"]
-    dates = [c.index for c in layout.columns if c.looks_like == "date"]
-    time_columns = (dates[0], clocks[0]) if dates and clocks else tuple((clocks or dates)[:1])
+    layout = find_layout(path, book.now_ms, decimal)
+    known = json.loads(book.snapshot.settings.get(_like(layout), "null"))
+    if known is not None and decimal is None:
+        # files like it were brought in before: as they were read then
+        layout = find_layout(path, book.now_ms, known["decimal"])
+        return as_kept(book, path, layout, known)
     free = _loggers_first(book)
     uses = []
     for column in layout.columns:
@@ -70,8 +86,69 @@ def propose(book: Book, path: Path) -> Plan:
         match = next((c for c in free if c.quantity == column.looks_like), None)
         if match is not None:
             free.remove(match)
-            uses.append(ColumnUse(column.index, match.id, column.unit))
-    return Plan(path, layout, time_columns, layout.date_order, None if layout.says_utc else book.zone, tuple(uses))
+            uses.append(ColumnUse(column.index, match.id, column.unit if column.doubt is None else None))
+    zone = None if layout.aware else book.zone if layout.offset_min is None else layout.offset_min
+    order = layout.date_order if layout.order_is_sure else None
+    return Plan(path, layout, layout.time_columns, order, zone, tuple(uses))
+
+
+def _like(layout: Layout) -> str:
+    """Under which setting is kept how files with these headings are read."""
+    return f"logger file: {json.dumps([c.heading for c in layout.columns])}"
+
+
+def kept_of(plan: Plan) -> dict[str, object]:
+    """What the keeper chose for a file, for others like it (see as_kept)."""
+    return {
+        "decimal": plan.layout.decimal,
+        "time_columns": plan.time_columns,
+        "order": plan.order,
+        "zone": plan.zone,
+        "uses": [[u.column, u.channel_id, u.unit] for u in plan.uses],
+    }
+
+
+def as_kept(book: Book, path: Path, layout: Layout, kept: dict[str, Any]) -> Plan:
+    """A plan for a file like one that was brought in before; what is no longer in the drawer is left out."""
+    channels = {c.id for c in book.records(Channel)}
+    uses = tuple(ColumnUse(*use) for use in kept["uses"] if use[1] in channels and use[0] < layout.width)
+    return Plan(path, layout, tuple(kept["time_columns"]), kept["order"], kept["zone"], uses)
+
+
+@dataclass(frozen=True)
+class Question:
+    """What the keeper has to say before anything of a file is taken in, for it fits in two ways: its decimal sign, the
+    order of its dates (with the first day each gives, local ms), or a column's unit (with its first value)."""
+
+    about: Literal["decimal sign", "order", "unit"]
+    first_days_ms: tuple[float, ...] = ()
+    column: str = ""
+    first_value: str = ""
+    units: tuple[FileUnit, ...] = ()
+
+
+def questions(plan: Plan) -> list[Question]:
+    """What is open about a file."""
+    found = [Question("decimal sign")] if plan.layout.or_paired else []
+    if plan.order is None:
+        found.append(Question("order", tuple(first for first, _ in outcomes(plan).values())))
+    for use in plan.uses:
+        if use.unit is None:
+            column = plan.layout.columns[use.column]
+            first = next((cell.strip() for cell in column.sample if cell.strip()), "")
+            both: tuple[FileUnit, ...] = (column.unit, column.doubt or column.unit)
+            found.append(Question("unit", (), column.heading or f"{use.column + 1}", first, both))
+    return found
+
+
+def outcomes(plan: Plan) -> dict[DateOrder, tuple[float, float]]:
+    """The first and last time (local ms) of a file by each order its dates may be in."""
+    layout = plan.layout
+    times = [layout.columns[c].sample for c in plan.time_columns]
+    parts = parts_of([" ".join(cells) for cells in zip(*times, strict=True)])
+    orders = [layout.date_order, *([layout.or_order] if layout.or_order is not None else [])]
+    known = {order: stamps(parts, order) for order in orders}
+    return {order: (float(np.nanmin(ms)), float(np.nanmax(ms))) for order, ms in known.items()}
 
 
 def _loggers_first(book: Book) -> list[Channel]:
@@ -93,51 +170,54 @@ def examine(
     """
     if not plan.time_columns:
         raise UserError("No column is marked as the time.", "Choose the column that holds the times.")
+    asked = questions(plan)
+    if asked or plan.order is None:
+        raise UserError(logger_files.asked(asked[0]), logger_files.choose())
     if not plan.uses:
         raise UserError("No column goes to an instrument.", "Choose an instrument for at least one column.")
     if len({use.channel_id for use in plan.uses}) < len(plan.uses):
         raise UserError("Two columns go to the same instrument.", "Give each column its own.")
-    table = read_table(
-        plan.path,
-        plan.layout,
-        plan.time_columns,
-        tuple(use.column for use in plan.uses),
-        plan.order,
-        plan.zone,
-        progress,
-        cancelled,
-    )
+    columns = tuple(use.column for use in plan.uses)
+    table = read_table(plan.path, plan.layout, plan.time_columns, columns, plan.order, plan.zone, progress, cancelled)
     times, lines, faults = table.times_ms, table.lines, table.faults
-    future = times > book.now_ms
-    faults.add(lines[future], "this time has not come yet; is the time zone right?")
-    refused = future
+    usable = times <= book.now_ms
+    faults.add(lines[~usable], "this time has not come yet; is the time zone right?")
     channels = {c.id: c for c in book.records(Channel)}
-    fresh = np.zeros(times.size, dtype=bool)
-    columns: dict[int, tuple[NDArray[np.float64], NDArray[np.bool_]]] = {}
+    fresh, known = np.zeros(times.size, dtype=bool), np.zeros(times.size, dtype=bool)
+    why = {OUT_OF_RANGE: np.zeros(times.size, dtype=bool), ANOTHER_VALUE: np.zeros(times.size, dtype=bool)}
+    found: dict[int, tuple[NDArray[np.float64], NDArray[np.bool_]]] = {}
     for use in plan.uses:
         channel = channels[use.channel_id]
-        values = table.values[use.column]
-        if use.unit != channel.unit:
-            values = np.asarray(from_inside(to_inside(values, use.unit), channel.unit))
-        there = np.isfinite(values)
-        outside = there & ((values < channel.low) | (values > channel.high)) & ~refused
-        faults.add(lines[outside], "a value is out of the instrument's range")
-        refused = refused | outside
-        columns[use.channel_id] = (values, there)
-    for channel_id, (values, there) in columns.items():
-        new, clash = _compare(book, channels[channel_id], times, values, there & ~refused)
-        faults.add(lines[clash], "the log already has another value at this time")
-        refused = refused | clash
+        values = _in_unit(table.values[use.column], use.unit, channel.unit)
+        there = np.isfinite(values) & usable
+        outside = there & ((values < channel.low) | (values > channel.high))
+        new, clash = _compare(book, channel, times, values, there & ~outside)
+        why[OUT_OF_RANGE] |= outside
+        why[ANOTHER_VALUE] |= clash
         fresh |= new
-        columns[channel_id] = (values, new)
-    fresh &= ~refused
+        known |= there & ~outside & ~clash & ~new
+        found[use.channel_id] = (values, new)
+    # each row is one of three: it brings something new, it is there already, or it is bad; a bad value costs no row
+    bad = usable & ~fresh & ~known
+    for reason, where in why.items():
+        faults.add(lines[bad & where], reason)
+        table.values_out.add(lines[where & ~bad], reason)
+        bad &= ~where
     return Examined(
         plan,
         good=int(fresh.sum()),
-        duplicate=int((~refused & ~fresh).sum()),
+        duplicate=int((known & ~fresh).sum()),
         faults=faults,
-        series={i: _in_order(times, v, new & fresh) for i, (v, new) in columns.items()},
+        values_out=table.values_out,
+        series={i: _in_order(times, v, new) for i, (v, new) in found.items()},
     )
+
+
+def _in_unit(values: NDArray[np.float64], unit: FileUnit | None, wanted: Unit) -> NDArray[np.float64]:
+    assert unit is not None
+    if unit == "of 1":
+        return 100.0 * values
+    return values if unit == wanted else np.asarray(from_inside(to_inside(values, unit), wanted))
 
 
 def _compare(
@@ -184,8 +264,11 @@ def store(desk: Desk, examined: Examined) -> int:
     """
     if not examined.good:
         raise UserError("There is nothing new in this file.", "Every good row is in the log already.")
-    name = examined.plan.path.name
-    return keep_series(desk, name, examined.series, examined.duplicate, examined.faults.total, examined.good)
+    plan, bad = examined.plan, examined.faults.total
+    with desk.edit(f"{count(examined.good, 'row')} from {plan.path.name} brought in") as edit:
+        made = keep_series(desk, plan.path.name, examined.series, examined.duplicate, bad, examined.good)
+        edit.set(_like(plan.layout), json.dumps(kept_of(plan)))
+    return made
 
 
 def keep_series(

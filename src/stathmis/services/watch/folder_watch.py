@@ -10,16 +10,17 @@ import json
 import logging
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from stathmis.core.errors import UserError
 from stathmis.exchange.csv_layout import Layout, find_layout
 from stathmis.logbook.opening import LogbookError
-from stathmis.logbook.records import Channel, WatchedFolder
+from stathmis.logbook.records import WatchedFolder
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
-from stathmis.services.files.logger_import import ColumnUse, Examined, Plan
+from stathmis.services.files.logger_import import Examined, Plan
+from stathmis.words import logger_files
 from stathmis.words.numbers import count
 
 log = logging.getLogger(__name__)
@@ -58,13 +59,10 @@ def watch_folder(desk: Desk, plan: Plan) -> int:
     for known in desk.book.records(WatchedFolder):
         if (known.folder, known.columns) == (folder, columns):
             raise UserError(f"{folder} is watched for such files already.", "Nothing is left to do.")
-    kept = {
-        "time_columns": plan.time_columns,
-        "order": plan.order,
-        "zone": plan.zone,
-        "uses": [[u.column, u.channel_id, u.unit] for u in plan.uses],
-    }
-    fields = {"folder": folder, "columns": columns, "plan": json.dumps(kept)}
+    asked = logger_import.questions(plan)
+    if asked:
+        raise UserError(logger_files.asked(asked[0]), logger_files.choose())
+    fields = {"folder": folder, "columns": columns, "plan": json.dumps(logger_import.kept_of(plan))}
     return desk.add(f"{folder} watched", [(WatchedFolder, fields)])[0]
 
 
@@ -75,12 +73,6 @@ def stop_watching(desk: Desk, watched: WatchedFolder) -> None:
 
 def _titles(layout: Layout) -> str:
     return json.dumps([c.heading for c in layout.columns])
-
-
-def _plan(watched: WatchedFolder, path: Path, layout: Layout) -> Plan:
-    kept = json.loads(watched.plan)
-    uses = tuple(ColumnUse(column, channel, unit) for column, channel, unit in kept["uses"])
-    return Plan(path, layout, tuple(kept["time_columns"]), kept["order"], kept["zone"], uses)
 
 
 class FolderWatch:
@@ -145,17 +137,15 @@ class FolderWatch:
         """Bring a file in; returns whether it is done with (as it stands): a full disk is tried again."""
         desk = self._desk
         try:
-            layout = find_layout(path)
+            kept = json.loads(watched.plan)
+            layout = find_layout(path, desk.now_ms, kept.get("decimal"))
             if _titles(layout) != watched.columns:
                 others = [w for w in self._folders() if w.folder == watched.folder and w.columns == _titles(layout)]
                 if not others:
                     problem = "its columns are not those of the first file. Bring it in by hand once."
                     self._on_brought(Brought(path, None, None, problem))
                 return True
-            plan = _plan(watched, path, layout)
-            known = {c.id for c in desk.book.records(Channel)}
-            plan = replace(plan, uses=tuple(u for u in plan.uses if u.channel_id in known))
-            examined = logger_import.examine(desk.book, plan)
+            examined = logger_import.examine(desk.book, logger_import.as_kept(desk.book, path, layout, kept))
             if examined.good:
                 self._on_brought(Brought(path, examined, logger_import.store(desk, examined)))
         except LogbookError as error:

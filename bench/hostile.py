@@ -1,0 +1,94 @@
+"""What hostile input does, in counts: logger files in many ways, damaged, against the truth that made them."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections import Counter
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+from dialects import ZONE, Made, damage, make
+
+from stathmis.core.errors import UserError
+from stathmis.exchange.csv_layout import Layout, find_layout
+from stathmis.exchange.logger_csv import Table, read_table
+
+NOW = datetime(2026, 5, 18, 8, 40, tzinfo=UTC)
+FILES = 2000
+
+
+def outcome(made: Made, path: Path) -> str:
+    """What became of a file: "right", "asked" (one of what was asked is right), "refused", "wrong" or "uncaught"."""
+    path.write_text(made.text, encoding="utf-8")
+    try:
+        layout = find_layout(path, round(NOW.timestamp() * 1000))
+        choices = [layout]
+        if layout.or_order is not None:
+            choices.append(replace(layout, date_order=layout.or_order))
+        asked = len(choices) > 1 or layout.or_paired
+        results = [_judge(made, choice, path) for choice in choices]
+    except UserError as error:
+        return f"refused: {error.what.replace(path.name, 'it')}"
+    except Exception as error:  # noqa: BLE001  counted: that is what this is for
+        return f"uncaught {type(error).__name__}"
+    if not asked:
+        return results[0]
+    return "asked" if "right" in results else results[0]
+
+
+def _judge(made: Made, layout: Layout, path: Path) -> str:
+    of = {kind: [c for c in layout.columns if c.looks_like == kind] for kind in ("temperature", "humidity")}
+    columns = tuple(c.index for found in of.values() for c in found[:1])
+    if not columns:
+        return "left to the keeper"
+    zone = None if layout.aware else ZONE if layout.offset_min is None else layout.offset_min
+    table = read_table(path, layout, layout.time_columns, columns, layout.date_order, zone)
+    rows = made.text.count("\n") + (0 if made.text.endswith("\n") else 1) - layout.skip
+    if table.lines.size + table.faults.total + table.blank != rows:
+        return "rows do not add up"
+    return _against_truth(made, layout, table, of)
+
+
+def _against_truth(made: Made, layout: Layout, table: Table, of: dict[str, list]) -> str:  # type: ignore[type-arg]
+    for i, line in enumerate(table.lines - 1):
+        if int(line) not in made.truth:
+            continue
+        ms, celsius, humidity = made.truth[int(line)]
+        if int(table.times_ms[i]) != ms:
+            return "wrong time"
+        for kind, want in (("temperature", celsius), ("humidity", humidity)):
+            for column in of[kind][:1]:
+                value = float(table.values[column.index][i])
+                if column.unit == "°F":
+                    value = (value - 32.0) / 1.8
+                elif column.unit == "of 1":
+                    value *= 100.0
+                if not np.isnan(value) and abs(value - want) > 0.06:
+                    return f"wrong {kind}"
+    lost = len(set(made.truth) - set((table.lines - 1).tolist()))
+    return "right" if lost == 0 else "good rows lost"
+
+
+def main() -> None:
+    """Count."""
+    files = int(sys.argv[1]) if len(sys.argv) > 1 else FILES
+    rng = np.random.default_rng(15)
+    counts: Counter[str] = Counter()
+    shown: Counter[str] = Counter()
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "log.csv"
+        for _ in range(files):
+            made = damage(make(rng, NOW), rng)
+            found = outcome(made, path)
+            counts[found] += 1
+            if found not in ("right", "asked") and shown[found] < 4:
+                shown[found] += 1
+                print(f"{found}: {made.name}")
+    print(f"{files} logger files: " + ", ".join(f"{n} {what}" for what, n in counts.most_common()))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,112 @@
+"""Every way a logger writes its file that was ever misread, and many by chance: read rightly, or asked about."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+import hostile
+import numpy as np
+import pytest
+from dialects import damage, make
+
+from stathmis.exchange.csv_layout import Layout, find_layout
+from stathmis.exchange.logger_csv import Table, read_table
+
+
+def looked_at(tmp_path: Path, text: str, zone: str | None = "Europe/Berlin") -> tuple[Layout, Table]:
+    path = tmp_path / "log.csv"
+    path.write_text(text, encoding="utf-8")
+    layout = find_layout(path, round(datetime(2026, 5, 18, tzinfo=UTC).timestamp() * 1000))
+    values = tuple(c.index for c in layout.columns if c.looks_like in ("temperature", "humidity"))
+    own = None if layout.aware else zone if layout.offset_min is None else layout.offset_min
+    return layout, read_table(path, layout, layout.time_columns, values, layout.date_order, own)
+
+
+def ms(*parts: int) -> int:
+    return int(datetime(*parts, tzinfo=UTC).timestamp() * 1000)  # type: ignore[misc, arg-type]
+
+
+def test_many_files_by_chance_are_read_rightly_or_asked_about(tmp_path: Path) -> None:
+    rng = np.random.default_rng(15)
+    path = tmp_path / "log.csv"
+    for _ in range(120):
+        made = damage(make(rng, hostile.NOW), rng)
+        assert hostile.outcome(made, path) in ("right", "asked"), made.name
+
+
+@pytest.mark.parametrize(
+    ("heading", "row", "first_ms"),
+    [
+        ("Date Time GMT+02:00;temp °C", "2026-05-10 10:00;37.5", ms(2026, 5, 10, 8)),
+        ("time (UTC+2);temp °C", "2026-05-10 10:00;37.5", ms(2026, 5, 10, 8)),
+        ("time;temp °C", "2026-05-10 10:00 -05:30;37.5", ms(2026, 5, 10, 15, 30)),
+        ("Date;Time;temp °C", "14.05.2026;10:00;37.5", ms(2026, 5, 14, 8)),
+        ("Date;Time;temp °C", "2026.05.14;10:00;37.5", ms(2026, 5, 14, 8)),
+        ("Uhrzeit;Datum;temp °C", "10:00;14.05.2026;37.5", ms(2026, 5, 14, 8)),
+        ("time;temp °C", "26-05-14 10:00;37.5", ms(2026, 5, 14, 8)),
+        ("time;temp °C", "14-May-2026 10:00;37.5", ms(2026, 5, 14, 8)),
+        ("time;temp °C", "20260514T100000;37.5", ms(2026, 5, 14, 8)),
+        ("t;temp °C", "1.7787264E9;37.5", 1_778_726_400_000),
+        ("t;temp °C", "1778726400000;37.5", 1_778_726_400_000),
+    ],
+)
+def test_times(tmp_path: Path, heading: str, row: str, first_ms: int) -> None:
+    _, table = looked_at(tmp_path, f"{heading}\n{row}\n")
+    assert table.times_ms.tolist() == [first_ms]
+
+
+def test_a_long_stretch_tells_day_and_month_apart(tmp_path: Path) -> None:
+    """Read every ten minutes over ten days, 1/5 to 1/14 would leave months out: a logger does not."""
+    rows = [f"1/{d}/2026 {h:02d}:{m}0,37.5" for d in range(2, 11) for h in range(24) for m in range(6)]
+    layout, table = looked_at(tmp_path, "time,temp °C\n" + "\n".join(rows) + "\n")
+    assert (layout.date_order, layout.order_is_sure) == ("month first", True)
+    assert table.times_ms[0] == ms(2026, 1, 1, 23)
+    layout, _ = looked_at(tmp_path, "time,temp °C\n1/5/2026 10:00,37.5\n1/5/2026 10:10,37.5\n")
+    assert {layout.date_order, layout.or_order} == {"day first", "month first"}, "one day may be either: it is asked"
+    layout, _ = looked_at(tmp_path, "time,temp °C\n1/6/2026 10:00,37.5\n1/6/2026 10:10,37.5\n")
+    assert (layout.date_order, layout.or_order) == ("month first", None), "1 June is still to come"
+
+
+@pytest.mark.parametrize(
+    ("text", "values"),
+    [
+        ('time,temp °C,rh\n"2026-05-10 10:00","37,5","48,0"\n"2026-05-10 10:10","37,6","48,1"\n', (37.5, 48.0)),
+        ("time,temp °C,rh\n2026-05-10 10:00,37,5,48,0\n2026-05-10 10:10,37,6,48,1\n", (37.5, 48.0)),
+        ("time;Temp_F;rh\n2026-05-10 10:00;55.2;48.0\n", (55.2, 48.0)),
+        ("time;Air [F];Air [%RH]\n2026-05-10 10:00;55.2;48.0\n", (55.2, 48.0)),
+        ("time;T degF;rh\n2026-05-10 10:00;55.2;48.0\n", (55.2, 48.0)),
+        ("time;temp;rh\n2026-05-10 10:00;55 °F;48 %\n", (55.0, 48.0)),
+        ("time;temp °C;humidity\n2026-05-10 10:00;37.5;0.48\n2026-05-10 10:10;37.5;0.49\n", (37.5, 0.48)),
+        ("2026-05-10 10:00;37.5;48.0\n2026-05-10 10:10;37.6;48.1\n", (37.5, 48.0)),
+        ("made by\x0ca\u2028logger\ntime;temp °C;rh\n2026-05-10 10:00;37.5;48.0\n", (37.5, 48.0)),
+    ],
+)
+def test_values(tmp_path: Path, text: str, values: tuple[float, float]) -> None:
+    layout, table = looked_at(tmp_path, text)
+    assert tuple(float(v[0]) for v in table.values.values()) == values
+    assert table.faults.total == 0 and not layout.or_paired
+    heat, moist = (c for c in layout.columns if c.looks_like in ("temperature", "humidity"))
+    assert heat.unit == ("°F" if values[0] > 50 else "°C") and moist.unit == ("of 1" if values[1] < 1 else "%")
+    assert heat.doubt is None and moist.doubt is None
+
+
+def test_what_cannot_be_told_is_left_open(tmp_path: Path) -> None:
+    layout, _ = looked_at(tmp_path, "time;temp\n2026-05-10 10:00;55.2\n2026-05-10 10:10;55.4\n")
+    assert {layout.columns[1].unit, layout.columns[1].doubt} == {"°C", "°F"}
+    layout, _ = looked_at(tmp_path, "2026-05-10 10:00,37,5,48,0\n2026-05-10 10:10,37,6,48,1\n")
+    assert layout.or_paired, "without a heading, 37,5 may be two numbers or one"
+
+
+def test_stray_quotes_swallow_no_rows(tmp_path: Path) -> None:
+    rows = [f"2026-05-10 10:{m:02d},37.5,48" for m in range(60)]
+    rows[5], rows[50] = rows[5].replace("37", '"37'), rows[50].replace("48", '4"8')
+    _, table = looked_at(tmp_path, "time,temp °C,rh\n" + "\n".join(rows) + "\n")
+    assert table.lines.size == 60 and table.faults.total == 0
+
+
+def test_each_line_is_good_faulty_or_blank(tmp_path: Path) -> None:
+    rows = ["2026-05-10 10:00,37.5,48", "", "nothing", "2026-05-10 10:01,err,48", "2026-05-10 10:02,1,2,3,4", ","]
+    _, table = looked_at(tmp_path, "time,temp °C,rh\n" + "\n".join(rows) + "\n")
+    assert table.lines.size + table.faults.total + table.blank == len(rows)
+    assert table.values_out.total == 1
