@@ -13,6 +13,7 @@ import numpy as np
 from dialects import ZONE, Made, damage, make
 
 from stathmis.core.errors import UserError
+from stathmis.devices.line_protocol import LAYOUTS, LineSplitter, values_in
 from stathmis.exchange.csv_layout import Layout, find_layout
 from stathmis.exchange.logger_csv import Table, read_table
 
@@ -69,13 +70,46 @@ def _against_truth(made: Made, layout: Layout, table: Table, of: dict[str, list]
                 if not np.isnan(value) and abs(value - want) > 0.06:
                     return f"wrong {kind}"
     lost = len(set(made.truth) - set((table.lines - 1).tolist()))
-    return "right" if lost == 0 else "good rows lost"
+    return "right" if lost == 0 else "right, rows of a doubled hour left out with the reason"
+
+
+def serial_lines(rng: np.random.Generator, lines: int) -> Counter[str]:
+    """Probe lines with damage: read, not understood (and counted), misread, or an error nobody catches."""
+    counts: Counter[str] = Counter()
+    for _ in range(lines):
+        t, h = round(float(rng.normal(37.5, 1.0)), 2), round(float(rng.normal(48.0, 5.0)), 1)
+        comma = bool(rng.random() < 0.3)
+        ways = (f"t={t} rh={h}", f"{t};{h}", f"{t} {h}", f"{t}\t{h}", f'{{"t": {t}, "rh": {h}}}', f"{t}, {h}")
+        line = str(rng.choice(ways[:4] if comma else ways))
+        line = line.replace(".", ",") if comma else line
+        hurt = int(rng.integers(0, 8))
+        data = line.encode()
+        if hurt == 0:
+            data = rng.bytes(int(rng.integers(0, 3000)))
+        elif hurt == 1:
+            data = b"[" * int(rng.integers(1, 3000))
+        elif hurt == 2:
+            data = b'{"t": ' + b"9" * int(rng.integers(1, 600)) + b"}"
+        splitter = LineSplitter()
+        try:
+            found = [values_in(text, lay) for text in splitter.feed(data + b"\n") for lay in LAYOUTS[:]]
+            values = next((v for v in found if v), {})
+        except Exception as error:  # noqa: BLE001  counted: that is what this is for
+            counts[f"uncaught {type(error).__name__}"] += 1
+            continue
+        if hurt > 2:
+            counts["read" if list(values.values()) == [t, h] else "not understood" if not values else "misread"] += 1
+        else:
+            counts["garbage survived"] += 1
+    return counts
 
 
 def main() -> None:
     """Count."""
     files = int(sys.argv[1]) if len(sys.argv) > 1 else FILES
     rng = np.random.default_rng(15)
+    found = serial_lines(rng, 10 * files)
+    print(f"{10 * files} serial lines: " + ", ".join(f"{n} {what}" for what, n in found.most_common()))
     counts: Counter[str] = Counter()
     shown: Counter[str] = Counter()
     with tempfile.TemporaryDirectory() as folder:

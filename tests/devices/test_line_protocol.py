@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stathmis.devices.line_protocol import LONGEST_LINE, LineSplitter, guess_layout, values_in
+from stathmis.devices.line_protocol import LONGEST_LINE, NO_TEXT, LineSplitter, guess_layout, values_in
 
 
 @pytest.mark.parametrize(
@@ -19,11 +19,18 @@ from stathmis.devices.line_protocol import LONGEST_LINE, LineSplitter, guess_lay
         ("37.52;48.1", "columns", {"1": 37.52, "2": 48.1}),
         ("37,52;48,1", "columns", {"1": 37.52, "2": 48.1}),
         ("37.52, 48.1", "columns", {"1": 37.52, "2": 48.1}),
+        ("37,52 48,10", "columns", {"1": 37.52, "2": 48.1}),
+        ("37, 48", "columns", {"1": 37.0, "2": 48.0}),
+        # one number or two: not understood rather than misread
+        ("37,52", "columns", {}),
+        ("37,52,48,10", "columns", {}),
         ("A1 37.52\t48.1", "columns", {"2": 48.1}),
         ("37.52 48.1", "columns", {"1": 37.52, "2": 48.1}),
         ('{"t": 37.52, "ok": true, "name": "x", "rh": 48}', "json", {"t": 37.52, "rh": 48.0}),
         ('{"t": NaN}', "json", {}),
         ('{"t": 37', "json", {}),
+        ('{"t": ' + "9" * 400 + ', "rh": 48}', "json", {"rh": 48.0}),
+        ("[" * 1000, "json", {}),
         ("hello", "named", {}),
         ("ERR 12 no sensor", "named", {}),
         ("t=", "named", {}),
@@ -73,7 +80,7 @@ def test_lines_in_any_pieces_come_out_whole(pairs: list[tuple[float, float]], si
 def test_an_endless_line_is_dropped_and_the_next_is_read() -> None:
     splitter = LineSplitter()
     assert splitter.feed(b"x" * (LONGEST_LINE + 10)) == []
-    assert splitter.feed(b"more of it\nt=1\n") == ["t=1"]
+    assert splitter.feed(b"more of it\nt=1\n") == [NO_TEXT, "t=1"], "dropped, but counted"
     splitter.feed(b"t=3")
     splitter.reset()
     assert splitter.feed(b"t=4\n") == ["t=4"]

@@ -1,7 +1,8 @@
 """What a probe sends: newline-ended text lines with named values, values apart by separators, or JSON.
 
-"t=37.52 rh=48.1", "37.52;48.1" and {"t": 37.52, "rh": 48.1} all become {"t": 37.52, ...} or {"1": 37.52, ...}. A line
-that makes no sense gives nothing; it never stops the reader.
+"t=37.52 rh=48.1", "37.52;48.1", "37,52 48,1" and {"t": 37.52, "rh": 48.1} all become {"t": 37.52, ...} or
+{"1": 37.52, ...}. A line that makes no sense, or that makes two ("37,52": one number or two), gives nothing; it never
+stops the reader.
 """
 
 from __future__ import annotations
@@ -17,7 +18,9 @@ Layout = Literal["named", "columns", "json"]
 LAYOUTS: tuple[Layout, ...] = ("json", "named", "columns")
 
 LONGEST_LINE = 1024
-"""A longer line is garbage; it is dropped up to its end."""
+"""A longer line is garbage; it is dropped up to its end, and counted."""
+NO_TEXT = "\N{REPLACEMENT CHARACTER}"
+"""Stands for a line that is no text, or longer than any."""
 
 _NAMED = re.compile(r"([A-Za-z_][\w.]*)\s*[=:]\s*([+\-]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?)")
 _NUMBER = re.compile(r"^[+\-]?\d+(?:[.,]\d+)?(?:[eE][+\-]?\d+)?$")
@@ -37,13 +40,11 @@ class LineSplitter:
         while (end := self._rest.find(b"\n")) >= 0:
             raw = bytes(self._rest[:end]).rstrip(b"\r")
             del self._rest[: end + 1]
-            if self._skipping:
-                self._skipping = False
-                continue
             try:
-                lines.append(raw.decode("utf-8"))
+                lines.append(NO_TEXT if self._skipping else raw.decode("utf-8"))
             except UnicodeDecodeError:
-                lines.append("\N{REPLACEMENT CHARACTER}")
+                lines.append(NO_TEXT)
+            self._skipping = False
         if len(self._rest) > LONGEST_LINE:
             self._rest.clear()
             self._skipping = True
@@ -73,25 +74,31 @@ def values_in(line: str, layout: Layout) -> dict[str, float]:
     if layout == "named":
         found = {name: _number(value) for name, value in _NAMED.findall(text)}
         return {k: v for k, v in found.items() if v is not None}
-    separator = ";" if ";" in text else "\t" if "\t" in text else "," if re.search(r",\s*[+\-\d]", text) else None
-    cells = [c.strip() for c in (text.split(separator) if separator else text.split())]
-    if not cells or not any(_NUMBER.match(c) for c in cells):
-        return {}
-    return {str(i): v for i, v in enumerate(map(_number, cells), start=1) if v is not None}
+    return {str(i): v for i, v in enumerate(map(_number, _cells(text)), start=1) if v is not None}
+
+
+def _cells(text: str) -> list[str]:
+    """What stands apart in a line of columns; nothing where a comma may be a decimal sign or part two numbers."""
+    for separator in (";", "\t"):
+        if separator in text:
+            return [c.strip() for c in text.split(separator)]
+    words = text.split()
+    if "," not in text or (len(words) > 1 and all(_NUMBER.match(w) for w in words)):
+        return words
+    cells = [c.strip() for c in text.split(",")]
+    bare = all(re.fullmatch(r"[+\-]?\d+", c) for c in cells)
+    return [] if bare and len(cells) % 2 == 0 and ", " not in text else cells
 
 
 def _from_json(text: str) -> dict[str, float]:
     try:
-        found = json.loads(text)
-    except ValueError:
+        # whole numbers as floats too: one of hundreds of digits is endless, not an error
+        found = json.loads(text, parse_int=float)
+    except (ValueError, RecursionError):
         return {}
     if not isinstance(found, dict):
         return {}
-    return {
-        str(k): float(v)
-        for k, v in found.items()
-        if isinstance(v, int | float) and not isinstance(v, bool) and math.isfinite(v)
-    }
+    return {str(k): v for k, v in found.items() if isinstance(v, float) and math.isfinite(v)}
 
 
 def _number(text: str) -> float | None:
