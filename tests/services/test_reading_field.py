@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
-import pytest
+from contextlib import suppress
+from datetime import UTC, datetime
 
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stathmis.core.units import NotANumberError, count_typed, parse_typed
 from stathmis.logbook.records import Channel
 from stathmis.services import clock
-from stathmis.services.clock import TimeError, parse_moment
+from stathmis.services.clock import HOUR_MS, TimeError, parse_day, parse_moment
 from stathmis.services.reading_field import interpret
 from stathmis.words import dates
 from stathmis.words.numbers import band_text, count, signed, typed_text, u_text, value_text, with_u
+
+
+def _ms(*parts: int) -> int:
+    return int(datetime(*parts, tzinfo=UTC).timestamp() * 1000)  # type: ignore[misc, arg-type]
+
 
 CELSIUS = Channel(1, 1, "temperature", "°C", 0.1, 0.5, -10.0, 60.0)
 FAHRENHEIT = Channel(2, 1, "temperature", "°F", 0.1, 1.0, 14.0, 140.0)
@@ -86,9 +97,6 @@ def test_clock_changes_when_typing_a_time() -> None:
     after_spring = 1_774_778_400_000  # 2026-03-29 10:00 UTC
     with pytest.raises(TimeError, match="did not happen"):
         parse_moment("02:30", after_spring, "Europe/Berlin")
-    after_autumn = 1_792_922_400_000  # 2026-10-25 10:00 UTC
-    twice = parse_moment("02:30", after_autumn, "Europe/Berlin")
-    assert clock.local(twice, "Europe/Berlin").fold == 0, "of an hour that happened twice the first is meant"
 
 
 def test_durations_and_zone() -> None:
@@ -107,3 +115,46 @@ def test_numbers_in_words() -> None:
     assert (signed(-0.12, 2), signed(0.5, 1), signed(0.001, 2)) == ("−0.12", "+0.5", "0.00")
     assert (count(1, "reading"), count(12_345, "row")) == ("1 reading", "12 345 rows")
     assert (typed_text(37.0, 0.1), typed_text(38.0, 0.5), typed_text(48.0, 1.0)) == ("37.0", "38.0", "48")
+
+
+def test_a_time_of_the_night_that_is_an_hour_longer_is_one_of_two() -> None:
+    """The clocks go back from 03:00 to 02:00 on 25 October 2026 in this zone."""
+    zone, first = "Europe/Berlin", _ms(2026, 10, 25, 0, 30)
+    again = first + HOUR_MS
+    assert parse_moment("02:30", again + 10 * 60_000, zone) == again, "ten minutes ago, not an hour and ten"
+    assert parse_moment("02:30", first + 10 * 60_000, zone) == first
+    morning = _ms(2026, 10, 25, 7)
+    with pytest.raises(TimeError, match=r"happened twice.*02:30 first.*02:30 again"):
+        parse_moment("02:30", morning, zone)
+    assert parse_moment("02:30 first", morning, zone) == first
+    assert parse_moment("02:30 again", morning, zone) == again
+    assert parse_moment("02:30 again", _ms(2026, 10, 24, 7), zone) == parse_moment("02:30", _ms(2026, 10, 24, 7), zone)
+
+
+@pytest.mark.parametrize("text", ["0001-01-02 08:00", "1969-12-31 23:59", "9999-12-31 08:00", "0000-01-01 08:00"])
+def test_times_out_of_all_reason_are_refused_in_words(text: str) -> None:
+    for zone in ("UTC", "Pacific/Auckland", "America/New_York"):
+        for read in (parse_moment, parse_day):
+            with pytest.raises(TimeError) as error:
+                read(text, _ms(2026, 5, 18, 8), zone)
+            assert error.value.to_do
+
+
+@given(st.text(max_size=30))
+def test_any_typing_is_a_time_a_number_a_count_or_refused_in_words(text: str) -> None:
+    now = _ms(2026, 5, 18, 8)
+    for read in (parse_moment, parse_day):
+        try:
+            assert 0 <= read(text, now, "Europe/Berlin") < 7.3e12
+        except TimeError as error:
+            assert error.what
+    with suppress(NotANumberError):
+        assert abs(parse_typed(text).value) <= 1e9
+    assert count_typed(text) is None or 0 <= count_typed(text) < 1_000_000
+
+
+def test_numbers_out_of_all_reason_are_none() -> None:
+    for text in ("9" * 400, "1e5", "²", "٣٧" * 300):
+        with pytest.raises(NotANumberError):
+            parse_typed(text)
+        assert count_typed(text) is None

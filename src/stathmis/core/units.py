@@ -14,6 +14,8 @@ from numpy.typing import ArrayLike
 
 Unit = Literal["°C", "°F", "%"]
 
+MOST = 1e9
+"""No number a keeper types is larger."""
 _TYPED = re.compile(r"^\s*([+\-−]?\d+(?:[.,]\d+)?|[+\-−]?[.,]\d+)\s*(°?\s*[cCfF]|%(?:\s*[rR][hH])?|[rR][hH])?\s*$")
 
 
@@ -32,8 +34,8 @@ class Typed:
 def parse_typed(text: str) -> Typed:
     """Read "37.5", "37,5", "99.5F", "99,5 °F" or "48 %".
 
-    Returns the number with the unit typed, None where none was. Raises NotANumberError for anything else, and for a
-    thousands separator, which cannot be told from a decimal comma.
+    Returns the number with the unit typed, None where none was. Raises NotANumberError for anything else, for one of
+    more than a milliard, and for a thousands separator, which cannot be told from a decimal comma.
     Source: common practice.
 
     >>> parse_typed("99,5F")
@@ -43,11 +45,22 @@ def parse_typed(text: str) -> Typed:
     if not match:
         raise NotANumberError(text)
     number = float(match[1].replace(",", ".").replace("−", "-"))
+    if not abs(number) <= MOST:
+        raise NotANumberError(text)
     unit: Unit | None = None
     if match[2]:
         letter = match[2].replace("°", "").strip().upper()
         unit = "°C" if letter == "C" else "°F" if letter == "F" else "%"
     return Typed(number, unit)
+
+
+def count_typed(text: str) -> int | None:
+    """A count as typed, 0 to 999,999; None for anything else. Source: common practice.
+
+    >>> count_typed(" 12 "), count_typed("²"), count_typed("-1")
+    (12, None, None)
+    """
+    return int(text.strip()) if re.fullmatch(r"[0-9]{1,6}", text.strip()) else None
 
 
 def _plain(result: Any) -> Any:

@@ -13,6 +13,8 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from stathmis.core.errors import UserError
 from stathmis.words import dates
 
+EARLIEST_YEAR, LATEST_YEAR = 1970, 2200
+"""Times from these years can be kept."""
 HOUR_MS = 3_600_000
 DAY_MS = 24 * HOUR_MS
 
@@ -77,13 +79,15 @@ def local(ms: int, zone: str) -> datetime:
 
 
 def utc_ms(naive: datetime, zone: str) -> int:
-    """A local time as UTC ms. Of a time that happened twice the first is meant.
+    """A local time as UTC ms. Of a time that happened twice the first is meant, with fold=1 the second.
 
-    Raises TimeError for a time the clock change skipped.
+    Raises TimeError for a time the clock change skipped, and for one that is not from 1970 to 2200.
     """
+    if not EARLIEST_YEAR <= naive.year <= LATEST_YEAR:
+        raise TimeError(*dates.no_year(naive.year, EARLIEST_YEAR, LATEST_YEAR))
     aware = naive.replace(tzinfo=ZoneInfo(zone))
     instant = aware.astimezone(UTC)
-    if instant.astimezone(ZoneInfo(zone)).replace(tzinfo=None) != naive:
+    if instant.astimezone(ZoneInfo(zone)).replace(tzinfo=None, fold=0) != naive.replace(fold=0):
         raise TimeError(
             f"{dates.clock(naive)} did not happen that day: the clocks went forward.", "Give a time after it."
         )
@@ -108,8 +112,12 @@ def at_hour(ms: float, hour: float, zone: str, later: int = 0) -> int:
 
 _HALF = r"(?:\s*(?P<half>[ap])\.?m\.?)?"
 _TIME = re.compile(
-    r"^\s*(?:(\d{4})-(\d{1,2})-(\d{1,2})[ T]+|(yesterday)\s+)?(\d{1,2})[:.](\d{2})" + _HALF + r"\s*$", re.IGNORECASE
+    r"^\s*(?:(\d{4})-(\d{1,2})-(\d{1,2})[ T]+|(yesterday)\s+)?(\d{1,2})[:.](\d{2})"
+    + _HALF
+    + r"(?:\s+(?P<which>first|again))?\s*$",
+    re.IGNORECASE,
 )
+JUST_NOW_MS = HOUR_MS
 
 
 def _hour(typed: str, half: str | None) -> int:
@@ -125,7 +133,9 @@ def _hour(typed: str, half: str | None) -> int:
 def parse_moment(text: str, now_ms: int, zone: str) -> int:
     """Read "", "now", "08:10", "yesterday 21:30" or "2026-05-18 08:10" as UTC ms.
 
-    A bare time is today's; later than now it is refused, not taken for yesterday. Raises TimeError otherwise.
+    A bare time is today's; later than now it is refused, not taken for yesterday. In the night the clocks go back
+    "02:30 first" and "02:30 again" are two times; 02:30 alone is the one that was just now, or is asked about. Raises
+    TimeError otherwise.
     """
     if text.strip().lower() in ("", "now"):
         return now_ms
@@ -140,12 +150,24 @@ def parse_moment(text: str, now_ms: int, zone: str) -> int:
         naive = day.replace(hour=_hour(match[5], match["half"]), minute=int(match[6]), second=0, microsecond=0)
     except ValueError:
         raise TimeError("There is no such time.", "Type one such as 08:10.") from None
-    at_ms = utc_ms(naive, zone)
+    at_ms = _of_two(naive, match["which"], now_ms, zone)
     if at_ms > now_ms:
         raise TimeError(
             f"{dates.clock(naive)} has not come yet.", "For yesterday, write: yesterday " + f"{dates.clock(naive)}."
         )
     return at_ms
+
+
+def _of_two(naive: datetime, which: str | None, now_ms: int, zone: str) -> int:
+    """UTC ms of a local time that may have happened twice."""
+    first, again = utc_ms(naive, zone), utc_ms(naive.replace(fold=1), zone)
+    if which is not None:
+        return again if which.lower() == "again" else first
+    if first == again or again > now_ms:
+        return first
+    if now_ms - again < JUST_NOW_MS:
+        return again
+    raise TimeError(*dates.twice(naive))
 
 
 _DAY = re.compile(

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QLineEdit, QRadioButton, QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
+from stathmis.core.units import NotANumberError, count_typed, difference_from_inside, parse_typed
 from stathmis.logbook.records import Channel, Incubator
 from stathmis.services import clock, knowledge, setting_up
 from stathmis.services.batch import profiles
@@ -114,9 +114,10 @@ class BatchForm(_Form):
 
     def _count(self) -> int:
         with _Focused(self.eggs) as text:
-            if not text.strip().isdigit():
+            found = count_typed(text)
+            if found is None:
                 raise UserError("How many eggs?", "Write a whole number, such as 12.")
-            return int(text)
+            return found
 
     def save(self, incubator: Incubator) -> int:
         """Set it in an incubator; returns its id. Raises UserError."""

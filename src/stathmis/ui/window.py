@@ -12,6 +12,7 @@ from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import count_typed
 from stathmis.logbook.records import Channel, Probe, WatchedFolder
 from stathmis.services import notify
 from stathmis.services.batch import batches
@@ -358,7 +359,7 @@ class Window(QMainWindow):
         if self._settings.value("tray") == "yes":
             self.tray.switch()
         incubator = self._settings.value("incubator")
-        self._incubator_id = int(str(incubator)) if incubator is not None and str(incubator).isdigit() else None
+        self._incubator_id = count_typed(str(incubator))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Remember where the keeper was, and let go of the logbook."""

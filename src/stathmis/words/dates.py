@@ -93,3 +93,18 @@ def duration(ms: float) -> str:
         return _("{hours} h {rest} min", hours=hours, rest=rest) if rest else _("{hours} h", hours=hours)
     days = round(minutes / 1440)
     return ngettext("{days} day", "{days} days", days, days=days)
+
+
+def twice(at: datetime) -> tuple[str, str]:
+    """A time of the hour that came twice when the clocks went back, and what to write instead."""
+    return (
+        _("{at} happened twice: the clocks went back.", at=clock(at)),
+        _("Write “{at} first” or “{at} again”.", at=clock(at)),
+    )
+
+
+def no_year(year: int, first: int, last: int) -> tuple[str, str]:
+    """A year that cannot be kept, and those that can."""
+    return _("The year {year} cannot be kept.", year=year), _(
+        "Write one from {first} to {last}.", first=first, last=last
+    )

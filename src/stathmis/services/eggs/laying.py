@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import count_typed
 from stathmis.logbook.records import Batch, Egg, TrayShape, Weighing
 from stathmis.services import clock
 from stathmis.services.batch.course import Course
@@ -51,7 +52,7 @@ def lay_out(desk: Desk, course: Course, eggs: int, columns: int = 0, known: Desc
         raise UserError("How many eggs lie in the tray?", f"Write a count from 1 to {LARGEST}.")
     own = own_eggs(desk.book, course)
     first_row = max((place_in(e.place)[0] for e in own), default=0) + 1
-    number = max((int(e.mark) for e in own if e.mark.isdigit()), default=0)
+    number = max((count_typed(e.mark) or 0 for e in own), default=0)
     fields = _known(desk.book, course, known or Described())
     places = places_for(course.batch.tray, eggs, columns if columns > 0 else usual_width(eggs), first_row)
     new = []
@@ -71,7 +72,7 @@ def add_egg(desk: Desk, course: Course, mark: str, known: Described) -> str:
     own = own_eggs(desk.book, course)
     if len(own) >= LARGEST:
         raise UserError("The tray is full.", "Set another batch.")
-    named = mark.strip() or str(max((int(e.mark) for e in own if e.mark.isdigit()), default=0) + 1)
+    named = mark.strip() or str(max((count_typed(e.mark) or 0 for e in own), default=0) + 1)
     if len(named) > LONGEST_MARK:
         raise UserError(f"A pencil mark has {LONGEST_MARK} letters at most.", "Write the rest as what is known of it.")
     if named in {e.mark for e in own}:

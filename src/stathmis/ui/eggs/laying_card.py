@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QWidget
 
+from stathmis.core.units import count_typed
 from stathmis.logbook.records import TrayShape
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
@@ -82,8 +83,8 @@ class LayingCard(QWidget):
         typed = self.count.text(), self.columns.text()
 
         def action(course: Course) -> str:
-            eggs = int(typed[0]) if typed[0].strip().isdigit() else 0
-            columns = int(typed[1]) if typed[1].strip().isdigit() else 0
+            eggs = count_typed(typed[0]) or 0
+            columns = count_typed(typed[1]) or 0
             return f"{laying.lay_out(self._desk, course, eggs, columns, self.described())} eggs laid out."
 
         return self._try(action)

@@ -6,6 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QWidget
 
+from stathmis.core.units import count_typed
 from stathmis.services import clock, knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
@@ -131,7 +132,7 @@ class NowView(Page):
         def action() -> str:
             with emptied(self.count, self.at) as (typed, when):
                 at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
-                n = int(typed) if typed.strip().isdigit() else 0
+                n = count_typed(typed) or 0
                 findings.log_count(self.desk, course, self.kind.currentData(), n, at)
                 return f"{n} {self.kind.currentText()}: logged."
 

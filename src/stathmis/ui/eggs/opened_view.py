@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QListWidget
 
+from stathmis.core.units import count_typed
 from stathmis.services import knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
@@ -160,7 +161,7 @@ class OpenedView(Page):
         if course is None or item is None:
             return
         mark, draft = str(item.data(Qt.ItemDataRole.UserRole)), self.draft
-        n = int(self.count.text()) if self.count.text().strip().isdigit() else 0
+        n = count_typed(self.count.text()) or 0
 
         def action() -> str:
             with emptied(self.note) as (note,):

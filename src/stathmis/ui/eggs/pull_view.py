@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import count_typed
 from stathmis.services import clock, knowledge, notify, setting_up
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
@@ -123,6 +124,7 @@ def _number(text: str) -> int:
     """A count as typed, 0 where nothing is. Raises UserError for anything else."""
     if not text.strip():
         return 0
-    if not text.strip().isdigit():
+    found = count_typed(text)
+    if found is None:
         raise UserError(f"{text.strip()} is no count.", "Write a whole number.")
-    return int(text)
+    return found

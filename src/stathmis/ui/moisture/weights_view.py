@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QApplication, QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import count_typed
 from stathmis.logbook.records import Weighing
 from stathmis.services import clock, notify
 from stathmis.services.batch.course import Course
@@ -107,7 +108,7 @@ class ScaleRow:
     def typed(self) -> None:
         """Something changed: say what it comes to."""
         text = self.eggs.text().strip()
-        row = OnScale(self.mark, int(text) if text.isdigit() else 0, self.edit.text(), self.sure.isChecked())
+        row = OnScale(self.mark, count_typed(text) or 0, self.edit.text(), self.sure.isChecked())
         self.weighed = self.view.interpret(row)
         found = self.weighed
         says = (found.problem or found.doubt) if found is not None else ""

@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QFrame, QWidget
 
 from stathmis.core.errors import UserError
+from stathmis.core.units import count_typed
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import clock, setting_up
 from stathmis.services.clock import DAY_MS
@@ -84,9 +85,9 @@ class AwayCard(QFrame):
         """A machine holds so many eggs, as typed."""
 
         def action() -> str:
-            if text and not text.isdigit():
+            if text and count_typed(text) is None:
                 raise UserError(f"{text} is no count of eggs.", "Write a number, or leave it empty.")
-            conflicts.set_capacity(self._desk, machine, int(text) if text else None)
+            conflicts.set_capacity(self._desk, machine, count_typed(text))
             return f"{machine.name} holds {text} eggs." if text else f"{machine.name} holds any number of eggs."
 
         attempt(self.problem, action)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFrame
 
 from stathmis.core.course import schedule
 from stathmis.core.errors import UserError
+from stathmis.core.units import count_typed
 from stathmis.logbook.records import Incubator
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batch import profiles
@@ -109,7 +110,7 @@ class NewPlanCard(QFrame):
             self.add()
 
     def _say_learnt(self) -> None:
-        eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
+        eggs = count_typed(self.eggs.text()) or 0
         said = learning.lines(self._desk.book, self._learnt, eggs) if self._learnt is not None and eggs else []
         say(self.taught, " ".join(said))
 
@@ -161,7 +162,7 @@ class NewPlanCard(QFrame):
             return
 
         def action() -> str:
-            eggs = int(self.eggs.text()) if self.eggs.text().strip().isdigit() else 0
+            eggs = count_typed(self.eggs.text()) or 0
             at = self._set_day()
             species, regime = self.species.currentData(), self.regime.currentData()
             with emptied(self.day, self.name, self.laid, self.mother) as (_day, name, from_day, mother):
