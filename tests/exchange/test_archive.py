@@ -12,6 +12,7 @@ from concurrent.futures import CancelledError
 from contextlib import closing
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -165,3 +166,74 @@ def test_a_restoring_that_is_stopped_leaves_nothing(demo: Desk, tmp_path: Path, 
         archive.restore(path, target, looked.append, lambda: len(looked) > after)
     assert [p.name for p in tmp_path.iterdir() if "again" in p.name] == [] and looked == sorted(looked)
     assert archive.restore(path, target) == "again.stathmis holds what was in all.zip."
+
+
+@pytest.fixture(scope="module")
+def packed(demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> bytes:
+    """The demo's archive, without its loggers' readings."""
+    path = tmp_path_factory.mktemp("packed") / "a.zip"
+    desk = Desk(open_logbook(Path(shutil.copy(demo_file, path.with_name("demo.stathmis")))), FixedClock(NOW_MS))
+    try:
+        tables = [(s.name, s.columns, s.types, list(whole.rows(desk.logbook, s.name))) for s in whole.shapes()]
+    finally:
+        desk.logbook.close()
+    small = [(n, c, t, [] if n in ("chunk", whole.UNFOLDED) else rows) for n, c, t, rows in tables]
+    archive_file.write_archive(path, small, whole.VERSION, "Demo")
+    return path.read_bytes()
+
+
+def test_damaged_archives_are_restored_or_refused_in_words(packed: bytes, tmp_path: Path) -> None:
+    rng = np.random.default_rng(9)
+    source, target = tmp_path / "hurt.zip", tmp_path / "new.stathmis"
+    for _ in range(60):
+        data = bytearray(packed)
+        for _ in range(int(rng.integers(1, 6))):
+            data[int(rng.integers(0, len(data)))] ^= 1 << int(rng.integers(0, 8))
+        source.write_bytes(bytes(data[: len(data) if rng.random() < 0.8 else int(rng.integers(1, len(data)))]))
+        try:
+            archive.restore(source, target)
+        except UserError as error:
+            assert error.what and error.to_do
+        else:
+            target.unlink()
+        assert sorted(p.name for p in tmp_path.iterdir()) == ["hurt.zip"], "nothing half-made is left"
+
+
+@pytest.mark.parametrize(
+    ("table", "column", "value"),
+    [
+        ("setting", "value", "Nowhere/Land"),
+        ("batch", "species", "unicorn"),
+        ("calibration", "coefficients", "[1, 2"),
+        ("incubator", "capacity", "9" * 40),
+        ("placement", "incubator_id", "4711"),
+    ],
+)
+def test_what_no_window_would_let_in_no_archive_brings_in(
+    packed: bytes, tmp_path: Path, table: str, column: str, value: str
+) -> None:
+    source = tmp_path / "changed.zip"
+    with zipfile.ZipFile(io.BytesIO(packed)) as old, zipfile.ZipFile(source, "w", zipfile.ZIP_DEFLATED) as new:
+        for info in old.infolist():
+            text = old.read(info).decode()
+            if info.filename == f"{table}.csv":
+                rows = list(csv.reader(io.StringIO(text)))
+                at = rows[0].index(column)
+                wanted = next(r for r in rows[1:] if table != "setting" or r[0] == "time_zone")
+                wanted[at] = value
+                out = io.StringIO()
+                csv.writer(out).writerows(rows)
+                text = out.getvalue()
+            new.writestr(info.filename, text)
+    with pytest.raises(UserError):
+        archive.restore(source, tmp_path / "new.stathmis")
+    assert not (tmp_path / "new.stathmis").exists()
+
+
+def test_an_archive_that_unfolds_without_measure_is_refused_at_once(packed: bytes, tmp_path: Path) -> None:
+    source = tmp_path / "bomb.zip"
+    with zipfile.ZipFile(io.BytesIO(packed)) as old, zipfile.ZipFile(source, "w", zipfile.ZIP_DEFLATED) as new:
+        for info in old.infolist():
+            new.writestr(info.filename, b"0" * 400_000_000 if info.filename == "event.csv" else old.read(info))
+    with pytest.raises(UserError, match="is no archive of a logbook"):
+        archive.restore(source, tmp_path / "new.stathmis")

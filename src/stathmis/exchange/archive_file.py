@@ -9,7 +9,9 @@ from __future__ import annotations
 import csv
 import io
 import json
+import lzma
 import zipfile
+import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
 from pathlib import Path
@@ -21,6 +23,23 @@ from stathmis.exchange.whole_file import replacing
 FORMAT = 1
 DESCRIPTION = "description.json"
 NOTHING = "\\N"
+LARGEST_ROWS, MOST_TIMES_PACKED, LONGEST_CELL = 2**33, 400, 2**23
+"""An archive that unfolds to more bytes, or more than so many times its own size, holds no logbook; nor does a cell."""
+_BROKEN = (
+    OSError,
+    EOFError,
+    KeyError,
+    ValueError,
+    TypeError,
+    AttributeError,
+    OverflowError,
+    # what is packed in a way, or behind a password, that is not ours; or nested without end
+    RuntimeError,
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    csv.Error,
+)
 _RISKY = ("=", "+", "-", "@", "'", "\\", "\t", "\r", "\n")
 Progress = Callable[[float], None]
 Table = tuple[str, Sequence[str], Sequence[str], Iterable[Sequence[Any]]]
@@ -98,13 +117,19 @@ def read_description(path: Path) -> dict[str, Any]:
     """What an archive says of itself. Raises UserError for what is no archive, or one of a newer kind."""
     try:
         with zipfile.ZipFile(path) as archive:
+            unfolded = sum(info.file_size for info in archive.infolist())
+            if unfolded > min(LARGEST_ROWS, 2**20 + MOST_TIMES_PACKED * path.stat().st_size):
+                raise ValueError("no logbook unfolds so far")
+            if archive.getinfo(DESCRIPTION).file_size > LONGEST_CELL:
+                raise ValueError("no description is so long")
             found = json.loads(archive.read(DESCRIPTION))
-        tables = [(t["name"], t["columns"], t["types"], t["rows"]) for t in found["tables"]]
-    except (OSError, zipfile.BadZipFile, KeyError, ValueError, TypeError) as error:
+        tables = [(str(t["name"]), list(t["columns"]), list(t["types"]), int(t["rows"])) for t in found["tables"]]
+        newer = int(found.get("format", 0)) > FORMAT
+    except _BROKEN as error:
         raise UserError(
             f"{path.name} is no archive of a logbook.", "Choose the .zip that was written as one."
         ) from error
-    if found.get("format", 0) > FORMAT or not tables:
+    if newer or not tables:
         raise UserError(f"{path.name} was written by a newer Stathmis.", "Open it with that one.")
     return dict(found)
 
@@ -112,18 +137,15 @@ def read_description(path: Path) -> dict[str, Any]:
 def read_table(path: Path, name: str, columns: Sequence[str], types: Sequence[str]) -> Iterator[tuple[Any, ...]]:
     """Rows of a table. Raises UserError at the row that cannot be read."""
     # the fields of this logbook may be longer than a reader's usual limit
-    csv.field_size_limit(2**31 - 1)
-    with zipfile.ZipFile(path) as archive:
-        try:
-            raw = archive.open(f"{name}.csv")
-        except KeyError:
-            raise UserError(f"The table {name} is missing in {path.name}.", "Ask for it to be written again.") from None
-        with raw, io.TextIOWrapper(raw, encoding="utf-8", newline="") as text:
-            rows = csv.reader(text)
+    csv.field_size_limit(LONGEST_CELL)
+    number = 1
+    try:
+        with zipfile.ZipFile(path) as archive, archive.open(f"{name}.csv") as raw:
+            rows = csv.reader(io.TextIOWrapper(raw, encoding="utf-8", newline=""))
             if next(rows, []) != list(columns):
                 raise UserError(f"{name}.csv does not have its columns.", "Was the archive changed?")
-            for number, row in enumerate(rows, start=2):
-                try:
-                    yield tuple(value_of(t, kind) for t, kind in zip(row, types, strict=True))
-                except ValueError as error:
-                    raise UserError(f"{name}.csv, line {number} cannot be read.", "Was the archive changed?") from error
+            for row in rows:
+                number += 1
+                yield tuple(value_of(t, kind) for t, kind in zip(row, types, strict=True))
+    except _BROKEN as error:
+        raise UserError(f"{name}.csv, line {number} cannot be read.", "Was the archive changed?") from error

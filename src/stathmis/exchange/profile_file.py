@@ -43,7 +43,8 @@ def parse_profile(text: str, species: Collection[str]) -> OwnProfile:
     """A profile from its text. species: the keys that are known. Raises ProfileError with every fault found."""
     try:
         found = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:
+        # also numbers of thousands of digits, and tables nested without end
         raise ProfileError(
             f"This is no profile: {error}.", "Mend that place in the file, or ask for it again."
         ) from None
@@ -135,7 +136,7 @@ def _band(entry: dict[str, Any], key: str, where: str, faults: list[str]) -> Ban
     pair = entry.get(key)
     if pair is None:
         return None
-    if not (isinstance(pair, list) and len(pair) == 2 and all(type(v) in (int, float) for v in pair)):
+    if not (isinstance(pair, list) and len(pair) == 2 and all(type(v) in (int, float) and abs(v) < 1e6 for v in pair)):
         faults.append(f"{where}{key} is a pair such as [37.2, 37.8]")
         return None
     low, high = (float(v) for v in pair)

@@ -6,8 +6,8 @@ Chunks of logger readings are unfolded into single readings; everything else sta
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from stathmis.logbook import migrations, tables
-from stathmis.logbook.opening import Logbook, LogbookError, create_logbook
+from stathmis.logbook.opening import Logbook, LogbookError, create_logbook, open_logbook
 from stathmis.logbook.tables import CHUNK, Table
 
 VERSION = tables.SCHEMA_VERSION
@@ -85,12 +85,16 @@ def rows(logbook: Logbook, name: str) -> Iterator[tuple[Any, ...]]:
 
 
 def create_from(
-    path: Path, found: Mapping[str, tuple[Sequence[str], Iterable[Sequence[Any]]]], version: int = VERSION
+    path: Path,
+    found: Mapping[str, tuple[Sequence[str], Iterable[Sequence[Any]]]],
+    version: int = VERSION,
+    check: Callable[[Logbook], object] = lambda logbook: None,
 ) -> None:
     """Make a logbook file from the rows of an archive of a version; whole, or not at all.
 
-    found: by table, columns and rows as rows() gives them; what is not there stays empty. Raises LogbookError where the
-    file exists, cannot be written, or the rows do not fit together.
+    found: by table, columns and rows as rows() gives them; what is not there stays empty; check: whether one can work
+    with it, before it gets its name. Raises LogbookError where the file exists, cannot be written, or the rows do not
+    fit together, and whatever check raises.
     """
     if path.exists():
         raise LogbookError(f"There is already a file named {path.name}.", "Choose another name.")
@@ -119,9 +123,11 @@ def create_from(
                     migrations.carry_details(connection)
         finally:
             logbook.close()
+        with closing(open_logbook(partial)) as opened:
+            check(opened)
         partial.replace(path)
     except BaseException as error:
-        if isinstance(error, (ValueError, TypeError, sqlite3.IntegrityError)):
+        if isinstance(error, (ValueError, TypeError, OverflowError, sqlite3.Error)):
             raise LogbookError(
                 "The archive's tables do not fit together.", "Ask for it to be written again."
             ) from error
@@ -140,8 +146,9 @@ def _fold(
     pending = next(stream, None)
     for head in heads:
         fields = dict(zip(names, head, strict=True))
-        times, shown = [], []
-        while pending is not None and pending[0] == fields["id"]:
+        times: list[int] = []
+        shown: list[float] = []
+        while pending is not None and pending[0] == fields["id"] and len(times) <= fields["count"]:
             times.append(pending[1])
             shown.append(pending[2])
             pending = next(stream, None)

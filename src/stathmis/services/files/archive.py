@@ -12,7 +12,14 @@ from stathmis.core.errors import UserError
 from stathmis.exchange import archive_file
 from stathmis.exchange.archive_file import Progress
 from stathmis.logbook import whole
+from stathmis.logbook.opening import Logbook
+from stathmis.logbook.records import Batch
+from stathmis.services import knowledge, rounds
+from stathmis.services.batch import batches
+from stathmis.services.clock import SystemClock, is_zone
 from stathmis.services.desk import Desk
+from stathmis.services.instruments import overview
+from stathmis.services.plan import tasks
 from stathmis.words.numbers import count
 
 AT_ONCE = 256
@@ -61,8 +68,29 @@ def restore(
             raise UserError(f"{shape.name}.csv does not have its columns.", "Was the archive changed?")
         read = archive_file.read_table(archive, shape.name, columns, [types[c] for c in columns])
         rows[shape.name] = (columns, _watched(read, partial(progress, i / len(shapes)), cancelled))
-    whole.create_from(target, rows, version)
+    whole.create_from(target, rows, version, _workable)
     return f"{target.name} holds what was in {archive.name}."
+
+
+def _workable(logbook: Logbook) -> None:
+    """Whether one can work with a logbook: what every start works out is worked out once.
+
+    Raises ValueError where that fails: a zone, a species, a calibration that there is not.
+    """
+    try:
+        desk = Desk(logbook, SystemClock())
+        book = desk.book
+        if not is_zone(book.zone):
+            raise ValueError(book.zone)
+        for incubator in book.places():
+            rounds.sheet(book, incubator)
+        for batch in book.records(Batch):
+            knowledge.species()[batch.species]
+            batches.course_by_id(book, batch.id)
+        overview.glances(book)
+        tasks.today(book)
+    except Exception as error:
+        raise ValueError(f"one cannot work with it: {error}") from error
 
 
 def _watched(
