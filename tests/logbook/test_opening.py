@@ -255,3 +255,80 @@ def test_a_copy_opens_by_itself(path: Path, tmp_path: Path) -> None:
     logbook = open_logbook(copy)
     assert logbook.snapshot.records(Incubator)
     logbook.close()
+
+
+def test_a_read_only_copy_with_its_log_beside_it_is_shown_whole(path: Path, tmp_path: Path) -> None:
+    logbook = open_logbook(path)
+    for n in range(30):
+        entered(logbook, Incubator, name=f"No. {n}", air="still", set_point_c=None)
+    aside = tmp_path / "stick"
+    aside.mkdir()
+    for file in tmp_path.glob("log.stathmis*"):
+        if not file.name.endswith(".lock"):
+            shutil.copyfile(file, aside / file.name)
+    logbook.close()
+    copy = aside / path.name
+    assert copy.with_name(copy.name + "-wal").stat().st_size > 0
+    copy.chmod(0o444)
+    before = sorted((p.name, p.read_bytes()) for p in aside.iterdir())
+    shown = open_logbook(copy)
+    assert shown.read_only and len(shown.snapshot.records(Incubator)) == 31
+    shown.close()
+    assert sorted((p.name, p.read_bytes()) for p in aside.iterdir()) == before, "nothing beside it is touched"
+
+
+@pytest.mark.parametrize("how", ["moved", "deleted", "replaced"])
+def test_nothing_is_acknowledged_once_the_file_is_gone(path: Path, how: str) -> None:
+    logbook = open_logbook(path)
+    kept = path.with_name("elsewhere.stathmis")
+    if how == "replaced":
+        shutil.copyfile(path, kept)
+        kept.replace(path)
+    else:
+        path.rename(kept)
+        if how == "deleted":
+            kept.unlink()
+    with pytest.raises(LogbookError, match=r"moved, renamed, deleted or replaced; nothing was logged.*Put it back"):
+        entered(logbook, Incubator, name="Other", air="still", set_point_c=None)
+    if how == "moved":
+        kept.rename(path)
+        entered(logbook, Incubator, name="Other", air="still", set_point_c=None)
+        assert len(logbook.snapshot.records(Incubator)) == 2
+    logbook.close()
+
+
+def test_one_file_is_open_once_whatever_it_is_called(path: Path, tmp_path: Path) -> None:
+    elsewhere = tmp_path / "other folder"
+    elsewhere.mkdir()
+    link, twin = elsewhere / "link.stathmis", elsewhere / "twin.stathmis"
+    link.symlink_to(path)
+    twin.hardlink_to(path)
+    first = open_logbook(path)
+    for name in (link, twin):
+        with pytest.raises(LogbookError, match="already open in another window"):
+            open_logbook(name)
+    entered(first, Incubator, name="Other", air="still", set_point_c=None)
+    first.close()
+    second = open_logbook(link)
+    with pytest.raises(LogbookError, match="already open in another window"):
+        open_logbook(path)
+    second.close()
+
+
+def test_a_logbook_is_its_owners_and_a_pipe_is_none(path: Path, tmp_path: Path) -> None:
+    logbook = open_logbook(path)
+    made = back_up_daily(logbook, "2026-05-18")
+    logbook.close()
+    assert made is not None
+    assert [p.stat().st_mode & 0o777 for p in (path, made)] == [0o600, 0o600]
+    own = made.with_name("log before the move.stathmis")
+    shutil.copyfile(made, own)
+    logbook = open_logbook(path)
+    for day in range(1, 14):
+        back_up_daily(logbook, f"2026-06-{day:02d}")
+    logbook.close()
+    assert own.exists() and len(list(own.parent.iterdir())) == 11, "a keeper's own copy is not pruned"
+    pipe = tmp_path / "pipe.stathmis"
+    os.mkfifo(pipe)
+    with pytest.raises(LogbookError, match="is no file"):
+        open_logbook(pipe)

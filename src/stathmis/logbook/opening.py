@@ -9,17 +9,21 @@ from __future__ import annotations
 import fcntl
 import logging
 import os
+import re
+import shutil
 import sqlite3
+import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
-from typing import IO
+from typing import IO, Any
 from urllib.parse import quote
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import migrations, tables
 from stathmis.logbook.snapshot import Snapshot, Writing
+from stathmis.words.files import lost_words
 
 log = logging.getLogger(__name__)
 
@@ -38,10 +42,13 @@ class Logbook:
     edits.py (and live.py for what comes by the thousand); snapshot is how the records stand after the last of it.
     """
 
-    def __init__(self, path: Path, *, read_only: bool, lock: IO[str] | None) -> None:
+    def __init__(self, path: Path, *, read_only: bool, lock: Sequence[IO[Any]] = ()) -> None:
         self.path = path
         self.read_only = read_only
-        self._lock = lock
+        self._lock = list(lock)
+        self._file = _which(path)
+        self._copied: tempfile.TemporaryDirectory[str] | None = None
+        self._read_from = self._with_its_log() if read_only else path
         self._writing = threading.RLock()
         self._pool = threading.Lock()
         self._free: list[sqlite3.Connection] = []
@@ -58,13 +65,24 @@ class Logbook:
                 found = self._snapshot = self._snapshot or Snapshot.read(self)
         return found
 
+    def _with_its_log(self) -> Path:
+        """Where a read-only file is read from: where its log holds what is not in it yet, a copy of both, for a
+        read-only folder cannot hold what the two are read together with."""
+        aside = self.path.with_name(self.path.name + "-wal")
+        if not aside.exists() or not aside.stat().st_size:
+            return self.path
+        self._copied = tempfile.TemporaryDirectory(prefix="stathmis-")
+        for file in (self.path, aside):
+            shutil.copyfile(file, Path(self._copied.name) / file.name)
+        return Path(self._copied.name) / self.path.name
+
     def _connect(self) -> sqlite3.Connection:
         if self._closed:
             raise LogbookError("The logbook is closed.")
         # immutable: a read-only folder cannot hold the side files of a shared log
-        how = "mode=ro&immutable=1" if self.read_only else "mode=rw"
+        how = "mode=rw" if not self.read_only or self._copied is not None else "mode=ro&immutable=1"
         made = sqlite3.connect(
-            f"file:{quote(str(self.path.absolute()))}?{how}",
+            f"file:{quote(os.fsencode(self._read_from.absolute()))}?{how}",
             timeout=15.0,
             isolation_level=None,
             check_same_thread=False,
@@ -84,6 +102,9 @@ class Logbook:
             raise LogbookError("This logbook is read-only; nothing was logged.", "Make the file writable, then reopen.")
         with self._writing:
             before = self.snapshot
+            if _which(self.path) != self._file:
+                # what is written to a file without a name is gone when it is closed
+                raise LogbookError(*lost_words(self.path))
             try:
                 if self._writer is None:
                     self._writer = self._connect()
@@ -128,9 +149,20 @@ class Logbook:
             for connection in (*self._free, *([self._writer] if self._writer is not None else [])):
                 connection.close()
             self._free, self._writer = [], None
-        if self._lock is not None:
-            self._lock.close()
-            self._lock = None
+        # last: letting go of the file earlier would let go of the database's own locks as well
+        while self._lock:
+            self._lock.pop().close()
+        if self._copied is not None:
+            self._copied.cleanup()
+
+
+def _which(path: Path) -> tuple[int, int] | None:
+    """Which file a path names just now; None where none does."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
 def _in_keepers_words(error: sqlite3.DatabaseError, path: Path) -> Exception:
@@ -171,6 +203,8 @@ def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
                     raw.execute(statement)
             raw.executemany(tables.SETTING.insert(("key", "value")), settings.items())
             raw.execute("COMMIT")
+        # a keeper's own affair
+        partial.chmod(0o600)
         partial.replace(path)
     except (OSError, sqlite3.OperationalError) as error:
         with suppress(OSError):
@@ -185,6 +219,8 @@ def open_logbook(path: Path) -> Logbook:
     Raises LogbookError for a file that is missing, not a logbook, damaged, newer than this program, or open elsewhere.
     """
     try:
+        if path.exists() and not path.is_file():
+            raise LogbookError(f"{path.name} is no file.", "Choose a file that ends in .stathmis.")
         with path.open("rb") as file:
             head = file.read(100)
     except FileNotFoundError:
@@ -200,13 +236,14 @@ def open_logbook(path: Path) -> Logbook:
             f"{tables.SCHEMA_VERSION}). It was not touched.",
             "Update Stathmis, or open an older backup.",
         )
-    read_only = not os.access(path, os.W_OK) or not path.stat().st_mode & 0o222
+    folder = path.resolve().parent
+    read_only = not os.access(path, os.W_OK) or not path.stat().st_mode & 0o222 or not os.access(folder, os.W_OK)
     if version < tables.SCHEMA_VERSION and read_only:
         raise LogbookError(
             f"{path.name} was written by an older Stathmis and is read-only, so it cannot be brought up to date.",
             "Make a copy you may write to, and open that.",
         )
-    lock = None if read_only else _take_lock(path)
+    lock = [] if read_only else _take_lock(path)
     if version < tables.SCHEMA_VERSION:
         _bring_up_to_date(path, version, lock)
     logbook = Logbook(path, read_only=read_only, lock=lock)
@@ -218,7 +255,7 @@ def open_logbook(path: Path) -> Logbook:
     return logbook
 
 
-def _bring_up_to_date(path: Path, version: int, lock: IO[str] | None) -> None:
+def _bring_up_to_date(path: Path, version: int, lock: Sequence[IO[Any]]) -> None:
     try:
         if version < 1:
             raise LogbookError(
@@ -228,16 +265,16 @@ def _bring_up_to_date(path: Path, version: int, lock: IO[str] | None) -> None:
         aside = migrations.migrate(path, tables.SCHEMA_VERSION)
         log.info("brought up to date from version %d; the old file is %s", version, aside)
     except (OSError, sqlite3.Error) as error:
-        if lock is not None:
-            lock.close()
+        for held in lock:
+            held.close()
         log.warning("bringing %s up to date failed: %s", path, error)
         raise LogbookError(
             f"{path.name} is from an older Stathmis and could not be brought up to date. It was left as it was.",
             "Check the space left on the disk, or open the newest file in its backups folder.",
         ) from error
     except LogbookError:
-        if lock is not None:
-            lock.close()
+        for held in lock:
+            held.close()
         raise
 
 
@@ -257,17 +294,22 @@ def _check(logbook: Logbook) -> None:
         )
 
 
-def _take_lock(path: Path) -> IO[str]:
-    """Hold the logbook for this process; the system lets go of it even when the process is killed."""
-    lock = path.with_name(path.name + ".lock").open("a+", encoding="ascii")
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        lock.close()
-        raise LogbookError(
-            f"{path.name} is already open in another window.", "Use that one, or close it first."
-        ) from None
-    return lock
+def _take_lock(path: Path) -> list[IO[Any]]:
+    """Hold the logbook for this process, under whatever name it is opened; the system lets go of it even when the
+    process is killed. The file's own lock is for its other names, the one beside it for two windows of one process."""
+    held: list[IO[Any]] = []
+    real = path.resolve()
+    for wanted, mode in ((real.with_name(real.name + ".lock"), "ab"), (real, "rb")):
+        try:
+            held.append(wanted.open(mode))
+            fcntl.flock(held[-1], fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            for lock in held:
+                lock.close()
+            raise LogbookError(
+                f"{path.name} is already open in another window.", "Use that one, or close it first."
+            ) from None
+    return held
 
 
 def back_up_daily(logbook: Logbook, today: str) -> Path | None:
@@ -287,11 +329,14 @@ def back_up_daily(logbook: Logbook, today: str) -> Path | None:
         folder.mkdir(exist_ok=True)
         with logbook.reading() as connection, closing(sqlite3.connect(partial)) as copy:
             connection.backup(copy)
+        partial.chmod(0o600)
         partial.replace(target)
     except (OSError, sqlite3.Error) as error:
         with suppress(OSError):
             partial.unlink()
         raise LogbookError("Today's backup could not be written.", "Check the space left on the disk.") from error
-    for old in sorted(folder.glob("*.stathmis"))[:-BACKUPS_KEPT]:
+    # only what was put there by this: a keeper's own copies stay
+    own = re.compile(re.escape(logbook.path.stem) + r" \d{4}-\d\d-\d\d\.stathmis")
+    for old in sorted(p for p in folder.iterdir() if own.fullmatch(p.name))[:-BACKUPS_KEPT]:
         old.unlink(missing_ok=True)
     return target

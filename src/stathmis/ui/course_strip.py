@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 from math import floor
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
@@ -64,7 +65,7 @@ class CourseStrip(QWidget):
             at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
             words += f"; hatch about {dates.day(at, weekday=True)} by the temperatures so far"
         self.setAccessibleName(words)
-        self.setToolTip(words)
+        self.setToolTip(f"<span>{escape(words)}</span>")
         self.update()
 
     def shows(self, course: Course) -> bool:

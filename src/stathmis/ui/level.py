@@ -6,6 +6,7 @@ Filled: inside. Hatched across a notch: can't tell. Hollow, with an arrow toward
 from __future__ import annotations
 
 from dataclasses import dataclass
+from html import escape
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
@@ -59,7 +60,8 @@ class Level(QWidget):
             return
         self._state = state
         self.setAccessibleName(words)
-        self.setToolTip(words)
+        # a name that looks like markup is a name
+        self.setToolTip(f"<span>{escape(words)}</span>")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -11,4 +11,4 @@ def tell_desktop(title: str, text: str, *, urgent: bool = False) -> None:
     """Show a notification; nothing happens where the desktop has none."""
     command = shutil.which("notify-send")
     if command:
-        QProcess.startDetached(command, ["-a", "Stathmis", "-u", "critical" if urgent else "normal", title, text])
+        QProcess.startDetached(command, ["-a", "Stathmis", "-u", "critical" if urgent else "normal", "--", title, text])
