@@ -138,10 +138,14 @@ class BringInView(Page):
         self.decimal.currentIndexChanged.connect(lambda _i: self._cut_anew())
         told = {o: self._span(*span) for o, span in logger_import.outcomes(plan).items()} if plan.order is None else {}
         orders = [(f"{o}: {told[o]}" if o in told else o, o) for o in DATE_ORDERS]
-        self.order = Chooser("Order of the date", [*(first if told else []), *orders], plan.order, changed=again)
-        self.zone = Chooser("Time zone of the file's times", _zones(zone, plan.zone))
+        self.order = Chooser(
+            "Order of the date", [*(first if told else []), *orders], plan.order, changed=again, yielding=True
+        )
+        self.zone = Chooser("Time zone of the file's times", _zones(zone, plan.zone), yielding=True)
         self.zone.setCurrentIndex([value for _words, value in _zones(zone, plan.zone)].index(plan.zone))
         self.zone.currentIndexChanged.connect(again)
+        for chooser in (self.order, self.zone):
+            chooser.setMinimumContentsLength(18)
         grid = table(("column", "goes to", "unit", "first values"), (0, 0, 0, 1))
         self._uses = {}
         for at, found in enumerate(layout.columns, start=1):
@@ -185,11 +189,12 @@ class BringInView(Page):
         options = [(f"{names[c.instrument_id]}, {unit_word(c.unit)}", c) for c in channels]
         heading = column.heading or "column"
         target = Chooser(f"{heading} goes to", [("leave it out", None), *options], yielding=True)
-        target.setMinimumContentsLength(16)
+        target.setMinimumContentsLength(12)
         said = {u: logger_files.unit_words(u) for u in FILE_UNITS}
         units = [(f"{said[u]} ({self._as_read(column, u)})" if column.doubt else said[u], u) for u in FILE_UNITS]
         first = [("choose …", None)] if column.doubt else []
-        unit = Chooser(f"{heading} is in", [*first, *units], None if first else column.unit)
+        unit = Chooser(f"{heading} is in", [*first, *units], None if first else column.unit, yielding=True)
+        unit.setMinimumContentsLength(5)
         use = next((u for u in plan.uses if u.column == column.index), None)
         if use is not None:
             for i in range(1, target.count()):
