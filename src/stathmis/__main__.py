@@ -7,6 +7,8 @@ import os
 import sys
 from pathlib import Path
 
+import stathmis
+
 
 def _arguments(argv: list[str]) -> argparse.Namespace:
     parser = argparse.ArgumentParser(
@@ -17,6 +19,7 @@ def _arguments(argv: list[str]) -> argparse.Namespace:
     parser.add_argument("--now", metavar="TIME", help="pretend it is this time, such as 2026-05-18T08:40 (UTC)")
     parser.add_argument("--pictures", metavar="FOLDER", type=Path, help="write the main views as pictures and exit")
     parser.add_argument("--theme", choices=("system", "light", "dark"), help="colors; otherwise as left last time")
+    parser.add_argument("--version", action="version", version=f"stathmis {stathmis.__version__}")
     parser.add_argument("--text", metavar="SCALE", type=float, help="text size, 1 is normal")
     return parser.parse_args(argv)
 

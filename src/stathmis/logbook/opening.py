@@ -156,6 +156,12 @@ class Logbook:
             self._copied.cleanup()
 
 
+def _changed_s(path: Path) -> float:
+    """When a logbook was last written to, by itself or its log (s since 1970)."""
+    files = (path, path.with_name(path.name + "-wal"))
+    return max(file.stat().st_mtime for file in files if file.exists())
+
+
 def _which(path: Path) -> tuple[int, int] | None:
     """Which file a path names just now; None where none does."""
     try:
@@ -312,17 +318,18 @@ def _take_lock(path: Path) -> list[IO[Any]]:
     return held
 
 
-def back_up_daily(logbook: Logbook, today: str) -> Path | None:
+def back_up_daily(logbook: Logbook, today: str, *, again: bool = False) -> Path | None:
     """Copy the logbook into its backups folder once a day, keeping the newest ten.
 
-    today: ISO date. Returns the new copy, or None when today's is there already or the logbook is read-only.
-    Raises LogbookError when the copy cannot be written; a half-written copy is removed.
+    today: ISO date; again: in place of today's, where something was changed since. Returns the new copy, or None when
+    today's is there already or the logbook is read-only. Raises LogbookError when the copy cannot be written; a
+    half-written copy is removed.
     """
     if logbook.read_only:
         return None
     folder = logbook.path.with_name(logbook.path.stem + " backups")
     target = folder / f"{logbook.path.stem} {today}.stathmis"
-    if target.exists():
+    if target.exists() and not (again and target.stat().st_mtime < _changed_s(logbook.path)):
         return None
     partial = target.with_suffix(".part")
     try:

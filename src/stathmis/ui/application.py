@@ -17,14 +17,15 @@ from pathlib import Path
 import platformdirs
 from PySide6.QtCore import QLocale, QSettings, QTimer
 from PySide6.QtGui import QIcon
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication
 
 import stathmis
 from stathmis.core.errors import UserError
 from stathmis.logbook.opening import Logbook, back_up_daily, create_logbook, open_logbook
 from stathmis.services import notify
-from stathmis.services.clock import Clock, FixedClock, SystemClock, system_zone_name
+from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, system_zone_name
 from stathmis.services.desk import Desk
+from stathmis.ui.starting import Starting
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 from stathmis.ui.work import Background
@@ -49,10 +50,12 @@ def run(options: argparse.Namespace) -> int:
     with folder as scratch:
         try:
             clock = _clock(options.now)
-            logbook = _logbook(options, clock, Path(scratch))
         except UserError as error:
-            return _refuse(error, visible=options.pictures is None)
-        desk = Desk(logbook, clock)
+            print(f"stathmis: {error}", file=sys.stderr)
+            return 2
+        desk = _begin(options, clock, Path(scratch))
+        if desk is None:
+            return 2
         if options.pictures is not None:
             from stathmis.ui.pictures import write_pictures
 
@@ -62,6 +65,28 @@ def run(options: argparse.Namespace) -> int:
             return 0
         _speak_like_the_computer()
         return _show(app, desk, options)
+
+
+def _begin(options: argparse.Namespace, clock: Clock, scratch: Path) -> Desk | None:
+    """The logbook at work; whatever is wrong with it is said, with ways on. None where the keeper gives up."""
+    while True:
+        try:
+            desk = Desk(_logbook(options, clock, scratch), clock)
+            # what every start reads: what cannot be read is said now, not by a window that does not come
+            _ = desk.book.places(), desk.book.corrections
+            return desk
+        except UserError as error:
+            found = error
+        except Exception as error:
+            log.exception("the logbook could not be opened")
+            found = UserError(f"The logbook cannot be worked with ({type(error).__name__}: {error}).", "Try a backup.")
+        print(f"stathmis: {found}", file=sys.stderr)
+        if options.pictures is not None or options.demo:
+            return None
+        other = Starting(found, _path(options)).ask()
+        if other is None:
+            return None
+        options.logbook = other
 
 
 def _speak_like_the_computer() -> None:
@@ -88,12 +113,32 @@ def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
     heartbeat = QTimer()
     heartbeat.timeout.connect(lambda: None)
     heartbeat.start(500)
+    daily = QTimer()
     if not options.demo:
-        today = f"{desk.book.local(desk.now_ms):%Y-%m-%d}"
-        backup = Background(lambda progress, cancelled: back_up_daily(desk.logbook, today))
-        backup.failed.connect(notify.tell_error)
-        QTimer.singleShot(2000, backup.start)
+        window.closing.connect(lambda: _back_up_at_closing(desk))
+        daily.timeout.connect(lambda: _back_up_beside(desk))
+        daily.start(HOUR_MS)
+        QTimer.singleShot(2000, lambda: _back_up_beside(desk))
     return app.exec()
+
+
+def _back_up(desk: Desk, *, again: bool = False) -> None:
+    """Today's backup; again: as it is by now. Raises LogbookError where it cannot be written."""
+    back_up_daily(desk.logbook, f"{desk.book.local(desk.now_ms):%Y-%m-%d}", again=again)
+
+
+def _back_up_at_closing(desk: Desk) -> None:
+    try:
+        _back_up(desk, again=True)
+    except UserError:
+        # there is no window left to say it in; the backups before it are there
+        log.exception("no backup at closing")
+
+
+def _back_up_beside(desk: Desk) -> None:
+    job = Background(lambda progress, cancelled: _back_up(desk))
+    job.failed.connect(notify.tell_error)
+    job.start()
 
 
 def _clock(now: str | None) -> Clock:
@@ -115,19 +160,14 @@ def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logboo
         path = scratch / "demo.stathmis"
         build(path, clock.now_ms(), "UTC" if options.now else system_zone_name())
         return open_logbook(path)
-    path = options.logbook or Path(platformdirs.user_data_dir("stathmis")) / "logbook.stathmis"
+    path = _path(options)
     if path.exists():
         return open_logbook(path)
     return create_logbook(path, {"name": "", "time_zone": system_zone_name()})
 
 
-def _refuse(error: UserError, *, visible: bool) -> int:
-    print(f"stathmis: {error}", file=sys.stderr)
-    if visible:
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Stathmis", error.what)
-        box.setInformativeText(error.to_do)
-        box.exec()
-    return 2
+def _path(options: argparse.Namespace) -> Path:
+    return options.logbook or Path(platformdirs.user_data_dir("stathmis")) / "logbook.stathmis"
 
 
 def _log_to_file() -> None:
@@ -135,6 +175,7 @@ def _log_to_file() -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         handler = RotatingFileHandler(folder / "stathmis.log", maxBytes=500_000, backupCount=2, encoding="utf-8")
+        (folder / "stathmis.log").chmod(0o600)
     except OSError:
         return
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))

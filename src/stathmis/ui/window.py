@@ -46,6 +46,8 @@ class _Arrived(QObject):
 class Window(QMainWindow):
     """The application's window on one logbook."""
 
+    closing = Signal()
+
     def __init__(self, desk: Desk, theme: Theme, settings: QSettings | None = None) -> None:
         super().__init__()
         self.desk, self.theme, self._settings = desk, theme, settings
@@ -391,6 +393,7 @@ class Window(QMainWindow):
             self.folders.stop()
         self.alarm.stop()
         self.tray.take_away()
+        self.closing.emit()
         self.desk.logbook.close()
 
 
