@@ -330,5 +330,5 @@ def test_a_logbook_is_its_owners_and_a_pipe_is_none(path: Path, tmp_path: Path) 
     assert own.exists() and len(list(own.parent.iterdir())) == 11, "a keeper's own copy is not pruned"
     pipe = tmp_path / "pipe.stathmis"
     os.mkfifo(pipe)
-    with pytest.raises(LogbookError, match="is no file"):
+    with pytest.raises(LogbookError, match="is not a Stathmis logbook"):
         open_logbook(pipe)

@@ -225,10 +225,11 @@ def open_logbook(path: Path) -> Logbook:
     Raises LogbookError for a file that is missing, not a logbook, damaged, newer than this program, or open elsewhere.
     """
     try:
-        if path.exists() and not path.is_file():
-            raise LogbookError(f"{path.name} is no file.", "Choose a file that ends in .stathmis.")
-        with path.open("rb") as file:
-            head = file.read(100)
+        head = b""
+        # a pipe would be read for ever, a folder not at all
+        if path.is_file() or not path.exists():
+            with path.open("rb") as file:
+                head = file.read(100)
     except FileNotFoundError:
         raise LogbookError(f"There is no file at {path}.", "Check the name.") from None
     except OSError as error:
