@@ -146,8 +146,9 @@ def test_a_file_of_2_gb_is_refused_without_reading_it(tmp_path: Path) -> None:
 
 
 def test_missing_and_vanished_files(tmp_path: Path) -> None:
-    with pytest.raises(CsvError, match="cannot be read"):
-        find_layout(tmp_path / "nowhere.csv")
+    for name in ("nowhere.csv", "a\x00b.csv"):
+        with pytest.raises(CsvError, match="cannot be read"):
+            find_layout(tmp_path / name)
     path = write(tmp_path, "time,temp °C\n2026-05-01 10:00,37.5\n2026-05-01 10:05,37.5\n")
     layout = find_layout(path)
     path.unlink()

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFontMetrics
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
+from stathmis.logbook.records import Event
 from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
@@ -304,6 +305,16 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     view.set_place()
     assert (desk.book.name, desk.book.altitude_m) == ("Lower Terrace", 400.0)
     window.undo()
+    own, logged = desk.book.zone, [e.time_ms for e in desk.book.records(Event)]
+    view.place.zone.setText("Nowhere/Land")
+    view.set_place()
+    assert "is no time zone" in view.place_problem.text() and desk.book.zone == own
+    view.place.zone.setText("Asia/Tokyo")
+    assert "18 May 08:40 will be shown as 18 May 17:40" in view.place.changes.text()
+    view.set_place()
+    assert desk.book.zone == "Asia/Tokyo" and [e.time_ms for e in desk.book.records(Event)] == logged
+    window.undo()
+    assert desk.book.zone == own
     assert (desk.book.name, desk.book.altitude_m) == ("Upper Terrace", 900.0)
 
     view.batch.eggs.setText("a dozen")

@@ -74,8 +74,10 @@ def read_text(path: Path) -> tuple[str, str]:
                 "Export a shorter stretch, or split the file by month.",
             )
         content = path.read_bytes()
-    except OSError as error:
-        raise CsvError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there? Try again.") from error
+    except (OSError, ValueError) as error:
+        # a name no file can have is a ValueError
+        why = error.strerror if isinstance(error, OSError) else error
+        raise CsvError(f"{path.name} cannot be read: {why}.", "Is it still there? Try again.") from error
     text, encoding = _decoded(content, path)
     # a form feed or another sign that Python takes for the end of a line is none here
     text = text.replace("\r\n", "\n").replace("\r", "\n") if "\r" in text else text
@@ -94,7 +96,7 @@ def sampled(path: Path) -> tuple[list[tuple[int, str]], str]:
             large = size > 30 * _HEAD and b"\x00" not in head
             places = range(_HEAD, size, max(1, size // _PLACES)) if large and size <= LARGEST_BYTES else ()
             parts = [file.read(_PART) for place in places if file.seek(place)]
-    except OSError:
+    except (OSError, ValueError):
         # said in words by what reads all of it
         parts = []
     if not parts:

@@ -22,7 +22,9 @@ from stathmis.logbook.records import (
 from stathmis.services import knowledge
 from stathmis.services.batch import profiles
 from stathmis.services.book import Book
+from stathmis.services.clock import is_zone
 from stathmis.services.desk import Desk
+from stathmis.words import dates
 
 
 @dataclass(frozen=True)
@@ -153,13 +155,21 @@ def move_instrument(desk: Desk, instrument_id: int, incubator_id: int | None, *,
             _hang(edit, instrument_id, incubator_id, "", at_egg_top=at_egg_top, from_ms=now)
 
 
-def set_place(desk: Desk, name: str, altitude_m: float) -> None:
-    """Name the place and its altitude (m); undoable. Raises UserError for an altitude no keeper lives at."""
+def set_place(desk: Desk, name: str, altitude_m: float, zone: str = "") -> None:
+    """Name the place, its altitude (m) and its time zone (as before where it is empty); undoable.
+
+    Instants stay as they are logged; what is shown, and where days begin, follows. Raises UserError for an altitude no
+    keeper lives at, and a zone nobody knows.
+    """
+    if zone and not is_zone(zone):
+        raise UserError(*dates.no_zone(zone))
     if not -500 <= altitude_m <= 6000:
         raise UserError(f"{altitude_m:g} m is no altitude for hatching.", "Meters above the sea, such as 900.")
     with desk.edit("place changed") as edit:
         edit.set("name", name.strip())
         edit.set("altitude_m", f"{altitude_m:g}")
+        if zone and zone != desk.book.zone:
+            edit.set("time_zone", zone)
 
 
 def read_certificate(text: str) -> list[tuple[float, float, float]]:

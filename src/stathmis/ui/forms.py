@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from zoneinfo import available_timezones
 
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QLineEdit, QRadioButton, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QCompleter, QLineEdit, QRadioButton, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, count_typed, difference_from_inside, parse_typed
@@ -16,7 +18,8 @@ from stathmis.services.desk import Desk
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import FieldGrid, holder, put, row
-from stathmis.ui.kit.pieces import label
+from stathmis.ui.kit.pieces import label, say
+from stathmis.words import dates
 
 
 class _Form(QWidget):
@@ -136,12 +139,31 @@ class BatchForm(_Form):
 
 
 class PlaceForm(_Form):
-    """Name and altitude of the keeper's place."""
+    """Name, altitude and time zone of the keeper's place."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.name = self.text("You call it", "optional")
         self.altitude = self.text("Altitude, m", "such as 900")
+        self.zone = self.text("Time zone")
+        self.zone.textEdited.connect(self._complete)
+        self.zone.textChanged.connect(self._say_what_changes)
+        self.changes = self.grid.add("", label("", "small", wrap=True))
+
+    def _complete(self, _text: str) -> None:
+        """The zones there are, looked up when the first letter is typed: that opens many files."""
+        if self.zone.completer() is None:
+            known = QCompleter(sorted(available_timezones()), self)
+            known.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+            known.setFilterMode(Qt.MatchFlag.MatchContains)
+            self.zone.setCompleter(known)
+
+    def _say_what_changes(self, zone: str) -> None:
+        """Before it is kept: what another time zone changes."""
+        book = self.desk.book
+        other = zone.strip() != book.zone and clock.is_zone(zone.strip())
+        now_ms = self.desk.now_ms
+        say(self.changes, dates.other_zone(book.local(now_ms), clock.local(now_ms, zone.strip())) if other else "")
 
     def refresh(self) -> None:
         """Show what is known, but not over what is being typed."""
@@ -150,9 +172,14 @@ class PlaceForm(_Form):
         if not self.altitude.hasFocus():
             self.altitude.setText("" if self.desk.book.altitude_m is None else f"{self.desk.book.altitude_m:g}")
 
+        if not self.zone.hasFocus():
+            self.zone.setText(self.desk.book.zone)
+
     def save(self) -> None:
         """Keep it. Raises UserError."""
-        setting_up.set_place(self.desk, self.name.text(), _number(self.altitude, "The altitude in meters"))
+        altitude_m = _number(self.altitude, "The altitude in meters")
+        with _Focused(self.zone) as zone:
+            setting_up.set_place(self.desk, self.name.text(), altitude_m, zone.strip())
 
 
 class InstrumentForm(_Form):

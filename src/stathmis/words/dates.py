@@ -108,3 +108,15 @@ def no_year(year: int, first: int, last: int) -> tuple[str, str]:
     return _("The year {year} cannot be kept.", year=year), _(
         "Write one from {first} to {last}.", first=first, last=last
     )
+
+
+def no_zone(name: str) -> tuple[str, str]:
+    """A time zone nobody knows."""
+    return _("{name} is no time zone that is known.", name=name), _("Write one such as UTC, or choose from the list.")
+
+
+def other_zone(now: datetime, then: datetime) -> str:
+    """What another time zone of the logbook changes."""
+    words = _("{now} will be shown as {then}, with all that was logged: each instant stays what it is,")
+    rest = _("and days begin at the midnights there. Ctrl+Z takes it back.")
+    return f"{words.format(now=moment(now), then=moment(then))} {rest}"
