@@ -81,15 +81,20 @@ def read_table(
     zone: str | int | None,
     progress: Progress = lambda fraction: None,
     cancelled: Callable[[], bool] = lambda: False,
+    *,
+    growing: bool = False,
 ) -> Table:
     """Read times and values.
 
     time_columns: one column, or a date and a time; zone: time zone of the file's times, or minutes east of UTC, None
-    for UTC; times that tell their own go by that. progress is called with 0 to 1. Raises CsvError where the file cannot
-    be parsed, CancelledError when cancelled() turns true.
+    for UTC; times that tell their own go by that. progress is called with 0 to 1; growing: it is still being written,
+    and a last line without its end is a half one that waits. Raises CsvError where the file cannot be parsed,
+    CancelledError when cancelled() turns true.
     """
     faults, values_out = Faults(), Faults()
     text = read_text(path)[0]
+    if growing:
+        text = text[: text.rfind("\n") + 1]
     place = 0
     for _line in range(layout.skip):
         place = text.find("\n", place) + 1

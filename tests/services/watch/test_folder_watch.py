@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from pathlib import Path
 
@@ -62,6 +63,34 @@ def test_new_files_and_new_rows_come_in_once(desk: Desk, channel: Channel, tmp_p
     assert told[-1].words == "b.csv: 1 row taken in by itself; 1 row left out."
     desk.undo()
     assert count(desk, channel) == 5, "what came by itself is taken back like the rest"
+
+
+def test_a_file_that_grows_is_followed_and_a_half_line_waits(desk: Desk, channel: Channel, tmp_path: Path) -> None:
+    told: list[Brought] = []
+    watch = FolderWatch(desk, told.append)
+    path = tmp_path / "drop" / "a.csv"
+    with path.open("a", encoding="utf-8") as file:
+        file.write("2026-05-04 08:00,37.6\n2026-05-05 08:00,3")
+    for _ in range(3):
+        watch.look()
+    found = readings.series(desk.book.snapshot, channel, 0, 2**62)
+    assert found.shown.tolist() == [37.5] * 3 + [37.6], "3 is not what it shows: the line is still under way"
+    with path.open("a", encoding="utf-8") as file:
+        file.write("7.7\n")
+    for _ in range(2):
+        watch.look()
+    assert readings.series(desk.book.snapshot, channel, 0, 2**62).shown.tolist()[-1] == 37.7
+    # begun anew, as a logger does that turns its file over: nothing is doubled, nothing lost
+    path.write_text("time,temp °C\n" + lines(6, 1), encoding="utf-8")
+    for _ in range(2):
+        watch.look()
+    assert count(desk, channel) == 6
+    # an ended file may end without the end of a line
+    path.write_text("time,temp °C\n2026-05-07 08:00,37.5", encoding="utf-8")
+    os.utime(path, (time.time() - 3600, time.time() - 3600))
+    for _ in range(2):
+        watch.look()
+    assert count(desk, channel) == 7
 
 
 def test_what_is_not_like_the_first_file_is_said_once(desk: Desk, channel: Channel, tmp_path: Path) -> None:

@@ -162,8 +162,10 @@ def examine(
     plan: Plan,
     progress: Progress = lambda fraction: None,
     cancelled: Callable[[], bool] = lambda: False,
+    *,
+    growing: bool = False,
 ) -> Examined:
-    """Read the file by its plan and hold it against the logbook; nothing is stored yet.
+    """Read the file by its plan and hold it against the logbook; nothing is stored yet. growing: as read_table.
 
     Raises UserError where no time or no value column is mapped, or two columns go to one instrument; CsvError and
     CancelledError as read_table.
@@ -178,7 +180,9 @@ def examine(
     if len({use.channel_id for use in plan.uses}) < len(plan.uses):
         raise UserError("Two columns go to the same instrument.", "Give each column its own.")
     columns = tuple(use.column for use in plan.uses)
-    table = read_table(plan.path, plan.layout, plan.time_columns, columns, plan.order, plan.zone, progress, cancelled)
+    table = read_table(
+        plan.path, plan.layout, plan.time_columns, columns, plan.order, plan.zone, progress, cancelled, growing=growing
+    )
     times, lines, faults = table.times_ms, table.lines, table.faults
     usable = times <= book.now_ms
     faults.add(lines[~usable], "this time has not come yet; is the time zone right?")

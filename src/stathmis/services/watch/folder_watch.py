@@ -1,7 +1,7 @@
 """Folders into which a logger drops its files: each new file like the first one is brought in by itself.
 
-A file is read once it has stopped growing; when it grows again only its new rows count. A file that is not like the
-first one, or cannot be read, is left alone and said so once.
+A file is read whenever it has not grown for a moment, but a line still under way waits; when it grows only its new rows
+count. A file that is not like the first one, or cannot be read, is left alone and said so once.
 """
 
 from __future__ import annotations
@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import logging
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,6 +28,8 @@ log = logging.getLogger(__name__)
 
 EVERY_S = 5.0
 """How often the folders are looked at."""
+STILL_GROWING_S = 30.0
+"""So long after it was written to a file may still grow: its last line waits for its end."""
 SUFFIXES = (".csv", ".txt", ".tsv")
 
 
@@ -121,8 +124,11 @@ class FolderWatch:
                 state = (about.st_size, about.st_mtime_ns)
                 steady = self._seen.get(path) == state
                 self._seen[path] = state
-                if steady and self._done.get((watched.id, path)) != state and self._bring(watched, path):
-                    self._done[watched.id, path] = state
+                if steady and self._done.get((watched.id, path)) != state:
+                    # a line may still be under way where something was written just now
+                    growing = time.time() - about.st_mtime < STILL_GROWING_S
+                    if self._bring(watched, path, growing=growing):
+                        self._done[watched.id, path] = state
 
     @staticmethod
     def _files(watched: WatchedFolder) -> list[Path]:
@@ -133,7 +139,7 @@ class FolderWatch:
             return []
         return sorted(found)
 
-    def _bring(self, watched: WatchedFolder, path: Path) -> bool:
+    def _bring(self, watched: WatchedFolder, path: Path, *, growing: bool) -> bool:
         """Bring a file in; returns whether it is done with (as it stands): a full disk is tried again."""
         desk = self._desk
         try:
@@ -145,9 +151,13 @@ class FolderWatch:
                     problem = "its columns are not those of the first file. Bring it in by hand once."
                     self._on_brought(Brought(path, None, None, problem))
                 return True
-            examined = logger_import.examine(desk.book, logger_import.as_kept(desk.book, path, layout, kept))
+            examined = logger_import.examine(
+                desk.book, logger_import.as_kept(desk.book, path, layout, kept), growing=growing
+            )
             if examined.good:
                 self._on_brought(Brought(path, examined, logger_import.store(desk, examined)))
+            self._told.pop(path, None)
+            return not growing
         except LogbookError as error:
             self._tell_once(path, str(error))
             return False
