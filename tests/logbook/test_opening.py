@@ -332,3 +332,21 @@ def test_a_logbook_is_its_owners_and_a_pipe_is_none(path: Path, tmp_path: Path) 
     os.mkfifo(pipe)
     with pytest.raises(LogbookError, match="is not a Stathmis logbook"):
         open_logbook(pipe)
+
+
+@pytest.mark.parametrize(
+    ("fault", "says"),
+    [
+        ("disk I/O error", "cannot be read or written just now; nothing was logged"),
+        ("unable to open database file", "moved, renamed, deleted or replaced; nothing was logged"),
+        ("database or disk is full", "The disk is full; nothing was logged"),
+        ("database disk image is malformed", "is damaged"),
+    ],
+)
+def test_each_fault_of_a_disk_has_its_words(path: Path, fault: str, says: str) -> None:
+    logbook = open_logbook(path)
+    with pytest.raises(LogbookError, match=says) as error, logbook.writing():
+        raise sqlite3.OperationalError(fault)
+    assert error.value.to_do
+    assert len(logbook.snapshot.records(Incubator)) == 1
+    logbook.close()

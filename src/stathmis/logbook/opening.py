@@ -23,7 +23,7 @@ from urllib.parse import quote
 from stathmis.core.errors import UserError
 from stathmis.logbook import migrations, tables
 from stathmis.logbook.snapshot import Snapshot, Writing
-from stathmis.words.files import lost_words
+from stathmis.words.files import disk_words, lost_words
 
 log = logging.getLogger(__name__)
 
@@ -177,7 +177,11 @@ def _in_keepers_words(error: sqlite3.DatabaseError, path: Path) -> Exception:
         return LogbookError("The disk is full; nothing was logged.", "Free some space and log it again.")
     if "readonly" in text or "read-only" in text:
         return LogbookError(f"{path.name} cannot be written; nothing was logged.", "Check the file's permissions.")
-    if "malformed" in text or "not a database" in text or "disk i/o" in text:
+    if "disk i/o" in text:
+        return LogbookError(*disk_words(path))
+    if "unable to open" in text:
+        return LogbookError(*lost_words(path))
+    if "malformed" in text or "not a database" in text:
         return LogbookError(f"{path.name} is damaged.", "Open the newest file in its backups folder instead.")
     if "locked" in text:
         return LogbookError("Another program holds the logbook; nothing was logged.", "Close it and try again.")

@@ -13,3 +13,11 @@ def lost_words(path: Path) -> tuple[str, str]:
         _("{name} was moved, renamed, deleted or replaced; nothing was logged.", name=path.name),
         _("Put it back as {path}, or close Stathmis and open it where it is.", path=path),
     )
+
+
+def disk_words(path: Path) -> tuple[str, str]:
+    """The disk itself answers with an error, and what to do."""
+    return (
+        _("The disk that holds {name} cannot be read or written just now; nothing was logged.", name=path.name),
+        _("Is the stick or the network folder still there? Log it again once it is."),
+    )
