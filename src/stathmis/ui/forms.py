@@ -79,7 +79,11 @@ class IncubatorForm(_Form):
             group.addButton(choice)
         self.fan.setChecked(True)
         self.line("Air", self.fan, self.still)
-        self.line("", self.room).setVisible(with_room)
+        if with_room:
+            self.line("", self.room)
+        else:
+            self.room.setParent(self)
+            self.room.hide()
 
     def save(self) -> int:
         """Enter it; returns its id. Raises UserError."""
