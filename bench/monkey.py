@@ -23,7 +23,7 @@ from stathmis.logbook.opening import open_logbook
 from stathmis.services import notify
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.files.archive import _workable
+from stathmis.services.files.archive import workable
 from stathmis.ui import pictures
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
@@ -88,7 +88,7 @@ def main() -> None:
         window.close()
         again = open_logbook(path)
         try:
-            _workable(again)
+            workable(again)
             print("the logbook opens and can be worked with")
         except ValueError as error:
             print(f"the logbook is unusable: {error}")

@@ -68,11 +68,11 @@ def restore(
             raise UserError(f"{shape.name}.csv does not have its columns.", "Was the archive changed?")
         read = archive_file.read_table(archive, shape.name, columns, [types[c] for c in columns])
         rows[shape.name] = (columns, _watched(read, partial(progress, i / len(shapes)), cancelled))
-    whole.create_from(target, rows, version, _workable)
+    whole.create_from(target, rows, version, workable)
     return f"{target.name} holds what was in {archive.name}."
 
 
-def _workable(logbook: Logbook) -> None:
+def workable(logbook: Logbook) -> None:
     """Whether one can work with a logbook: what every start works out is worked out once.
 
     Raises ValueError where that fails: a zone, a species, a calibration that there is not.
