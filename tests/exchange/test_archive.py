@@ -132,7 +132,7 @@ def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Desk, tmp_path: Pa
     changed(path, "description.json", json.dumps({**description, "format": 99}))
     refused("newer Stathmis")
     changed(path, "description.json", json.dumps({**description, "logbook_version": 2}))
-    refused("version 2; this is 6")
+    refused("version 2; this is 7")
     fewer = [t for t in description["tables"] if t["name"] != "egg"]
     changed(path, "description.json", json.dumps({**description, "tables": fewer}))
     refused("lacks egg")

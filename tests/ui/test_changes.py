@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
@@ -34,6 +37,24 @@ def test_edits_are_listed_with_what_was_overwritten(window: Window, qtbot: QtBot
     assert view.table.currentIndex().row() == 0, "the chosen one stays chosen"
     view.again.click()
     assert window.desk.book.name == "Lower shed" and not view.again.isEnabled()
+
+
+def test_the_logbook_is_checked_on_request(window: Window, qtbot: QtBot) -> None:
+    window.show_place("changes")
+    view = window.stack.currentWidget()
+    assert isinstance(view, ChangesView)
+    qtbot.keyClick(view.check, Qt.Key.Key_Space)
+    assert not view.check.isEnabled() and "Checking" in view._details.text()
+    qtbot.waitUntil(view.check.isEnabled, timeout=20_000)
+    assert view._details.text().startswith("The logbook is as it was written")
+    with closing(sqlite3.connect(window.desk.logbook.path)) as raw, raw:
+        raw.execute("UPDATE weighing SET mass_g = mass_g + 1 WHERE id = 1")
+    view.check.click()
+    qtbot.waitUntil(view.check.isEnabled, timeout=20_000)
+    assert "weighing" in view._details.text() and " g, was " in view._details.text()
+    said = window.messages.text.text()
+    assert "One thing in the logbook is not as it was written" in said
+    assert "No backup without a fault was found" in said
 
 
 def test_fields_live_on_while_the_logbook_changes(window: Window, qtbot: QtBot) -> None:

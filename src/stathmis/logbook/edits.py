@@ -17,7 +17,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
-from stathmis.logbook import tables
+from stathmis.logbook import checksums, tables
 from stathmis.logbook.opening import Logbook, LogbookError
 from stathmis.logbook.readings import seal
 from stathmis.logbook.records import Reading
@@ -104,11 +104,11 @@ def edit(logbook: Logbook, label: str, at_ms: int, *, undoable: bool = True) -> 
             # what was undone before can no longer be done again
             run("UPDATE edit SET state = 'overtaken', state_ms = ? WHERE state = 'undone'", (at_ms,))
         state = "done" if undoable else "noted"
-        names = ("at_ms", "label", "state", "state_ms")
-        edit_id = run(EDIT.insert(names), (at_ms, label, state, at_ms)).lastrowid
-        work.connection.executemany(
-            EDIT_ROW.insert(("edit_id", "of", "row", "before", "after")), [(edit_id, *row) for row in made.rows()]
-        )
+        rows = made.rows()
+        names = ("at_ms", "label", "state", "state_ms", "crc")
+        told = (at_ms, label, state, at_ms, checksums.of_edit(at_ms, label, rows))
+        edit_id = run(EDIT.insert(names), told).lastrowid
+        work.connection.executemany(EDIT_ROW.insert(("edit_id", *checksums.ROW)), [(edit_id, *row) for row in rows])
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,8 @@ from collections.abc import Callable
 from contextlib import closing, suppress
 from pathlib import Path
 
+from stathmis.logbook import checksums
+
 
 def _to_2(connection: sqlite3.Connection) -> None:
     """Checks by every method, their conditions and budgets; surveys of places; live probes."""
@@ -199,7 +201,14 @@ def carry_details(connection: sqlite3.Connection) -> None:
             )
 
 
-STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4, 5: _to_5, 6: _to_6}
+def _to_7(connection: sqlite3.Connection) -> None:
+    """Checksums of chunks and edits; what no edit tells of yet gets one."""
+    connection.execute("ALTER TABLE chunk ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
+    connection.execute("ALTER TABLE edit ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
+    checksums.carry(connection)
+
+
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4, 5: _to_5, 6: _to_6, 7: _to_7}
 
 
 def migrate(path: Path, target: int) -> Path:

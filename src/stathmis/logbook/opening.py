@@ -76,7 +76,8 @@ class Logbook:
             shutil.copyfile(file, Path(self._copied.name) / file.name)
         return Path(self._copied.name) / self.path.name
 
-    def _connect(self) -> sqlite3.Connection:
+    def connect(self) -> sqlite3.Connection:
+        """A connection of one's own; who asked closes it. Raises LogbookError where the logbook is closed."""
         if self._closed:
             raise LogbookError("The logbook is closed.")
         # immutable: a read-only folder cannot hold the side files of a shared log
@@ -107,7 +108,7 @@ class Logbook:
                 raise LogbookError(*lost_words(self.path))
             try:
                 if self._writer is None:
-                    self._writer = self._connect()
+                    self._writer = self.connect()
                 work = Writing(self._writer)
                 self._writer.execute("BEGIN IMMEDIATE")
                 try:
@@ -129,7 +130,7 @@ class Logbook:
         try:
             # a lock of its own: who reads does not wait for who writes
             with self._pool:
-                found = self._free.pop() if self._free else self._connect()
+                found = self._free.pop() if self._free else self.connect()
             try:
                 yield found
             finally:
@@ -348,7 +349,14 @@ def back_up_daily(logbook: Logbook, today: str, *, again: bool = False) -> Path 
             partial.unlink()
         raise LogbookError("Today's backup could not be written.", "Check the space left on the disk.") from error
     # only what was put there by this: a keeper's own copies stay
-    own = re.compile(re.escape(logbook.path.stem) + r" \d{4}-\d\d-\d\d\.stathmis")
-    for old in sorted(p for p in folder.iterdir() if own.fullmatch(p.name))[:-BACKUPS_KEPT]:
+    for old in backups_of(logbook.path)[BACKUPS_KEPT:]:
         old.unlink(missing_ok=True)
     return target
+
+
+def backups_of(path: Path) -> list[Path]:
+    """The daily backups of a logbook, the newest first."""
+    folder = path.with_name(path.stem + " backups")
+    own = re.compile(re.escape(path.stem) + r" \d{4}-\d\d-\d\d\.stathmis")
+    found = folder.iterdir() if folder.is_dir() else ()
+    return sorted((p for p in found if own.fullmatch(p.name)), reverse=True)

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from stathmis.core.units import Unit, from_inside, to_inside
+from stathmis.logbook import checksums
 from stathmis.logbook.records import Channel, Reading
 from stathmis.logbook.snapshot import NO_READINGS, Head, Series, Snapshot, Times, Values
 from stathmis.logbook.tables import CHUNK
@@ -28,7 +29,8 @@ def seal(connection: sqlite3.Connection, channel_id: int, import_id: int, times_
         t = np.ascontiguousarray(times_ms[start : start + CHUNK_OF], dtype="<i8")
         v = np.ascontiguousarray(shown[start : start + CHUNK_OF], dtype="<f8")
         head = (int(t[0]), int(t[-1]), t.size, float(v.min()), float(v.max()), float(v.sum()))
-        rows.append((channel_id, import_id, *head, t.tobytes(), v.tobytes()))
+        row = (channel_id, import_id, *head, t.tobytes(), v.tobytes())
+        rows.append((*row, checksums.of_chunk(*row)))
     connection.executemany(CHUNK.insert(CHUNK.names[1:]), rows)
 
 

@@ -16,7 +16,7 @@ from typing import Annotated, Any, Literal, TypeVar, Union, get_args, get_origin
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 
 Kind = TypeVar("Kind", bound=type)
 
@@ -179,6 +179,8 @@ def tables() -> Iterator[Table]:
 
 
 _ID = Column("id", "INTEGER")
+_CRC = Column("crc", "INTEGER", default=0)
+"""Tells whether anything of the row was altered by accident; see checksums.py."""
 SETTING = _plain("setting", Column("key", "VARCHAR"), Column("value", "VARCHAR"), key="key")
 EDIT = _plain(
     "edit",
@@ -187,6 +189,7 @@ EDIT = _plain(
     Column("label", "VARCHAR"),
     Column("state", "VARCHAR", check="\"state\" IN ('done', 'undone', 'overtaken', 'noted')"),
     Column("state_ms", "INTEGER"),
+    _CRC,
 )
 EDIT_ROW = _plain(
     "edit_row",
@@ -219,5 +222,6 @@ CHUNK = _plain(
     Column("total", "FLOAT"),
     Column("times", "BLOB"),
     Column("shown", "BLOB"),
+    _CRC,
     index=("channel_id", "first_ms"),
 )

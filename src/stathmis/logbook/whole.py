@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from stathmis.logbook import migrations, tables
+from stathmis.logbook import checksums, migrations, tables
 from stathmis.logbook.opening import Logbook, LogbookError, create_logbook, open_logbook
 from stathmis.logbook.tables import CHUNK, Table
 
@@ -67,7 +67,8 @@ _TYPES = {"INTEGER": "integer", "BOOLEAN": "integer", "FLOAT": "real"}
 
 
 def _kept(table: Table) -> list[tables.Column]:
-    return [c for c in table.columns if c.type != "BLOB"]
+    # checksums are of this file: one made from an archive gets its own
+    return [c for c in table.columns if c.type != "BLOB" and c.name != "crc"]
 
 
 def rows(logbook: Logbook, name: str) -> Iterator[tuple[Any, ...]]:
@@ -121,6 +122,7 @@ def create_from(
                         connection.executemany(statement, batch)
                 if version < 6:
                     migrations.carry_details(connection)
+                checksums.carry(connection)
         finally:
             logbook.close()
         with closing(open_logbook(partial)) as opened:

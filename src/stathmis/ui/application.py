@@ -11,8 +11,10 @@ import tempfile
 import threading
 from contextlib import nullcontext
 from datetime import UTC, datetime
+from functools import partial
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
+from urllib.parse import quote
 
 import platformdirs
 from PySide6.QtCore import QLocale, QSettings, QTimer
@@ -25,13 +27,18 @@ from stathmis.logbook.opening import Logbook, back_up_daily, create_logbook, ope
 from stathmis.services import notify
 from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, system_zone_name
 from stathmis.services.desk import Desk
+from stathmis.services.files import soundness
 from stathmis.ui.starting import Starting
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 from stathmis.ui.work import Background
-from stathmis.words import catalogue, dates
+from stathmis.words import catalogue, damage, dates
 
 log = logging.getLogger(__name__)
+
+
+CHECK_AFTER_MS = 60_000
+"""So long after the window stands the weekly check of the file may begin."""
 
 
 def run(options: argparse.Namespace) -> int:
@@ -118,7 +125,9 @@ def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
         window.closing.connect(lambda: _back_up_at_closing(desk))
         daily.timeout.connect(lambda: _back_up_beside(desk))
         daily.start(HOUR_MS)
+        daily.timeout.connect(lambda: _check_weekly(desk, settings))
         QTimer.singleShot(2000, lambda: _back_up_beside(desk))
+        QTimer.singleShot(CHECK_AFTER_MS, daily, lambda: _check_weekly(desk, settings))
     return app.exec()
 
 
@@ -137,6 +146,25 @@ def _back_up_at_closing(desk: Desk) -> None:
 
 def _back_up_beside(desk: Desk) -> None:
     job = Background(lambda progress, cancelled: _back_up(desk))
+    job.failed.connect(notify.tell_error)
+    job.start()
+
+
+def _check_weekly(desk: Desk, settings: QSettings) -> None:
+    """Once a week the file is checked beside other work; what was altered is said, what was not is not."""
+    key = "checked/" + quote(str(desk.logbook.path.absolute()), safe="")
+    last = str(settings.value(key, ""))
+    if not soundness.is_due(int(last) if last.isdecimal() else None, desk.now_ms):
+        return
+    settings.setValue(key, str(desk.now_ms))
+
+    def tell(found: soundness.Checked) -> None:
+        if found.damages:
+            words = damage.summary(found.damages, found.backup)
+            notify.tell("error", " ".join([words, *damage.lines(desk.book, found.damages)[:1]]))
+
+    job = Background(partial(soundness.checked, desk))
+    job.done.connect(tell)
     job.failed.connect(notify.tell_error)
     job.start()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
@@ -12,11 +13,13 @@ from stathmis.logbook import edits
 from stathmis.logbook.edits import Done
 from stathmis.services import notify
 from stathmis.services.desk import Desk
+from stathmis.services.files.soundness import Checked, checked
 from stathmis.ui.kit.page import column, row
 from stathmis.ui.kit.pieces import button, label, set_text
 from stathmis.ui.models import ListModel
 from stathmis.ui.theme import Theme
-from stathmis.words import changes
+from stathmis.ui.work import Latest
+from stathmis.words import changes, damage
 from stathmis.words.catalogue import _
 
 MOST = 400
@@ -57,9 +60,11 @@ class ChangesView(QWidget):
         self.table.selectionModel().currentRowChanged.connect(self._chosen)
         self.back = button(_("Take back"), lambda: self._step(desk.undo, "Undone: {}."), tip="Ctrl+Z")
         self.again = button(_("Do again"), lambda: self._step(desk.redo, "Done again: {}."), tip="Ctrl+Shift+Z")
+        self.check = button(_("Check the logbook"), self._check, tip=_("Whether all of it still is as it was written"))
+        self._checking = Latest()
         self._details = label("", "small", wrap=True)
         head = column(label(_("What was changed"), "title"), label(words, "muted", wrap=True))
-        box = column(head, (self.table, 3), row(self.back, self.again, 1, spacing=12), self._details, 1)
+        box = column(head, (self.table, 3), row(self.back, self.again, 1, self.check, spacing=12), self._details, 1)
         box.setContentsMargins(32, 16, 32, 24)
         self.setLayout(box)
 
@@ -86,6 +91,23 @@ class ChangesView(QWidget):
         done = self.model.row(index.row()) if index.isValid() else None
         rows = edits.rows_of(self._desk.logbook, done, SHOWN) if done is not None else []
         set_text(self._details, "\n".join(changes.lines(self._desk.book, done, rows)) if done is not None else "")
+
+    def _check(self) -> None:
+        set_text(self._details, _("Checking every reading, check and edit …"))
+        self.check.setEnabled(False)
+        self._checking.start(partial(checked, self._desk), self._checked, self._not_checked)
+
+    def _checked(self, found: Checked) -> None:
+        self.check.setEnabled(True)
+        if found.damages:
+            notify.tell("error", damage.summary(found.damages, found.backup))
+        said = damage.lines(self._desk.book, found.damages)
+        set_text(self._details, "\n".join(said or [damage.sound()]))
+
+    def _not_checked(self, error: BaseException) -> None:
+        self.check.setEnabled(True)
+        set_text(self._details, "")
+        notify.tell_error(error)
 
     @staticmethod
     def _step(step: Callable[[], str | None], words: str) -> None:

@@ -45,6 +45,7 @@ KINDS = {
 _QUIET = ("id", "withdrawn_ms", "withdrawn_why", "logged_ms")
 _TELLING = ("name", "mark", "typed", "label", "file_name", "kind", "step", "place", "folder", "note", "value")
 LONGEST = 60
+_UNITS = {"_c": "°C", "_g": "g", "_s": "s", "_cm2": "cm²", "_ml": "ml", "_mm": "mm", "_m": "m"}
 
 
 def title(done: Done) -> str:
@@ -71,7 +72,7 @@ def _line(book: Book, row: RowChange) -> str:
         before, after = ((state or {}).get("value") or "nothing" for state in (row.before, row.after))
         return f"{what} {row.row.replace('_', ' ')}: {before} → {after}"
     known = row.after or row.before or {}
-    name = next((f" {_short(known[n])}" for n in _TELLING if known.get(n) not in (None, "")), "")
+    name = _name(known)
     if row.before is None:
         return f"{what}{name}: entered"
     if row.after is not None and row.before.get("withdrawn_ms") != row.after.get("withdrawn_ms"):
@@ -82,8 +83,20 @@ def _line(book: Book, row: RowChange) -> str:
     return f"{what}{name}: {'; '.join(parts) or 'unchanged'}"
 
 
+def record(book: Book, of: str, there: dict[str, Any], should_be: dict[str, Any]) -> str:
+    """A record, and what of it is other than it should be: "reading 37.6: value 37.625, was 37.6"."""
+    what = KINDS.get(of, of.replace("_", " ")) + _name(should_be or there)
+    other = [n for n in should_be if n in there and there[n] != should_be[n]]
+    said = [f"{_field(n)} {_value(book, n, there[n])}, was {_value(book, n, should_be[n])}" for n in other]
+    return f"{what}: {'; '.join(said) or 'is not there any more'}"
+
+
+def _name(known: dict[str, Any]) -> str:
+    return next((f" {_short(known[n])}" for n in _TELLING if known.get(n) not in (None, "")), "")
+
+
 def _field(name: str) -> str:
-    for end in ("_ms", "_id", "_c", "_g", "_s", "_cm2", "_ml"):
+    for end in ("_ms", "_id", *_UNITS):
         name = name.removesuffix(end)
     return name.replace("_", " ")
 
@@ -94,7 +107,8 @@ def _value(book: Book, name: str, value: Any) -> str:
     if name.endswith("_ms") and isinstance(value, int):
         at = book.local(value)
         return dates.moment(at)
-    return _short(value)
+    unit = next((unit for end, unit in _UNITS.items() if name.endswith(end)), "")
+    return f"{_short(value)} {unit}".rstrip()
 
 
 def _short(value: Any) -> str:

@@ -21,3 +21,8 @@ def disk_words(path: Path) -> tuple[str, str]:
         _("The disk that holds {name} cannot be read or written just now; nothing was logged.", name=path.name),
         _("Is the stick or the network folder still there? Log it again once it is."),
     )
+
+
+def taken_over() -> str:
+    """The edit that tells of what an older file held."""
+    return _("taken over from an older file")
