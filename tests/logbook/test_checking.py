@@ -57,6 +57,27 @@ def test_a_sound_logbook_has_nothing_altered(desk: Desk, tmp_path: Path) -> None
         assert checking.check(again) == []
 
 
+def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: Desk) -> None:
+    filled(desk)
+    desk.logbook.close()
+    before = contents(desk.logbook.path)
+    with closing(sqlite3.connect(desk.logbook.path)) as raw, raw:
+        # what a file holds that is older than its journal
+        raw.execute("DELETE FROM edit_row WHERE edit_id IN (SELECT id FROM edit WHERE label LIKE 'round 1%')")
+        raw.execute("DELETE FROM edit WHERE label LIKE 'round 1%'")
+        for table in ("chunk", "edit"):
+            raw.execute(f"ALTER TABLE {table} DROP COLUMN crc")
+        raw.execute("PRAGMA user_version = 6")
+    with closing(open_logbook(desk.logbook.path)) as opened:
+        assert checking.check(opened) == []
+        newest = edits.history(opened)[0]
+        assert (newest.label, newest.state, newest.touched) == ("taken over from an older file", "noted", 11)
+        with closing(sqlite3.connect(opened.path)) as raw, raw:
+            raw.execute("UPDATE reading SET value = 38.5 WHERE typed = 'x' AND id = 12")
+        assert [d.of for d in checking.check(opened)] == ["reading"]
+    assert contents(desk.logbook.path)[:2] == before[:2]
+
+
 @pytest.mark.parametrize(
     ("statement", "says"),
     [
