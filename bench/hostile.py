@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import sys
 import tempfile
+import zipfile
 from collections import Counter
+from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -12,10 +16,18 @@ from pathlib import Path
 import numpy as np
 from dialects import ZONE, Made, damage, make
 
+from stathmis.core.course.profile import Band, OwnProfile, Stage
 from stathmis.core.errors import UserError
+from stathmis.demo.scenario import build
 from stathmis.devices.line_protocol import LAYOUTS, LineSplitter, values_in
 from stathmis.exchange.csv_layout import Layout, find_layout
 from stathmis.exchange.logger_csv import Table, read_table
+from stathmis.exchange.profile_file import parse_profile, profile_text
+from stathmis.logbook.opening import open_logbook
+from stathmis.services import knowledge
+from stathmis.services.clock import FixedClock
+from stathmis.services.desk import Desk
+from stathmis.services.files import archive
 
 NOW = datetime(2026, 5, 18, 8, 40, tzinfo=UTC)
 FILES = 2000
@@ -104,12 +116,107 @@ def serial_lines(rng: np.random.Generator, lines: int) -> Counter[str]:
     return counts
 
 
+OWN = OwnProfile(
+    "Mine",
+    "chicken",
+    "they hatch a day early",
+    (
+        Stage("setting", 0.0, Band(37.4, 37.8), Band(40.0, 50.0), "turn"),
+        Stage("lockdown", 17.5, Band(37.1, 37.5), Band(60.0, 70.0), "stop turning"),
+    ),
+    20.5,
+)
+NASTY = (
+    "", "\\N", "0", "-1", "1e308", "nan", "inf", "9" * 40, "-9223372036854775808", "99999999999999", "x" * 5000,
+    "[1, 2", "{}", "[[[]]]", "null", "Nowhere/Land", "unicorn", "'=1", "\x00", "°", "4711", "2.5", "true",
+)  # fmt: skip
+"""Cells no window would let in."""
+
+
+def archives(rng: np.random.Generator, number: int, desk: Desk, folder: Path) -> Counter[str]:
+    """Archives with cells or bytes altered: made whole and workable, refused in words, or an error nobody catches."""
+    source, target = folder / "hurt.zip", folder / "new.stathmis"
+    archive.write(desk, source)
+    with zipfile.ZipFile(source) as old:
+        sound = {name: old.read(name) for name in old.namelist() if name != "chunk_reading.csv"}
+        readings = old.read("chunk_reading.csv")
+    packed, counts = source.read_bytes(), Counter[str]()
+    texts = [name for name in sound if name.endswith(".csv") and sound[name].count(b"\n") > 1]
+    for _ in range(number):
+        if rng.random() < 0.3:
+            data = bytearray(packed)
+            for _ in range(int(rng.integers(1, 6))):
+                data[int(rng.integers(0, len(data)))] ^= 1 << int(rng.integers(0, 8))
+            source.write_bytes(data)
+        else:
+            name = str(rng.choice(texts))
+            rows = list(csv.reader(io.StringIO(sound[name].decode())))
+            row = rows[int(rng.integers(0 if rng.random() < 0.1 else 1, len(rows)))]
+            row[int(rng.integers(0, len(row)))] = str(rng.choice(NASTY))
+            text = io.StringIO()
+            csv.writer(text).writerows(rows)
+            with zipfile.ZipFile(source, "w") as new:
+                for kept, raw in {**sound, name: text.getvalue().encode(), "chunk_reading.csv": readings}.items():
+                    new.writestr(kept, raw)
+        try:
+            archive.restore(source, target)
+            counts["restored"] += 1
+            target.unlink()
+        except UserError:
+            counts["refused"] += 1
+        except Exception as error:  # noqa: BLE001  counted: that is what this is for
+            counts[f"UNCAUGHT {type(error).__name__}: {str(error)[:80]}"] += 1
+        left = [p.name for p in folder.iterdir() if p.name.startswith("new")]
+        if left:
+            counts["half-made left"] += 1
+            for file in left:
+                (folder / file).unlink()
+    return counts
+
+
+def profiles(rng: np.random.Generator, number: int) -> Counter[str]:
+    """Profile files with bytes, lines and words altered."""
+    counts = Counter[str]()
+    species, lines = knowledge.species().keys(), profile_text(OWN).splitlines()
+    for _ in range(number):
+        hurt = list(lines)
+        for _ in range(int(rng.integers(1, 4))):
+            at = int(rng.integers(0, len(hurt)))
+            way = int(rng.integers(0, 4))
+            if way == 0:
+                hurt.insert(at, hurt[int(rng.integers(0, len(hurt)))])
+            elif way == 1 and "=" in hurt[at]:
+                hurt[at] = hurt[at].split("=")[0] + "= " + str(rng.choice(NASTY))
+            elif way == 2 and len(hurt) > 1:
+                del hurt[at]
+            else:
+                cut = int(rng.integers(0, len(hurt[at]) + 1))
+                hurt[at] = hurt[at][:cut] + chr(int(rng.integers(0, 0x2FF))) + hurt[at][cut:]
+        try:
+            parse_profile("\n".join(hurt), species)
+            counts["read"] += 1
+        except UserError:
+            counts["refused"] += 1
+        except Exception as error:  # noqa: BLE001  counted: that is what this is for
+            counts[f"UNCAUGHT {type(error).__name__}: {str(error)[:80]}"] += 1
+    return counts
+
+
 def main() -> None:
     """Count."""
     files = int(sys.argv[1]) if len(sys.argv) > 1 else FILES
     rng = np.random.default_rng(15)
     found = serial_lines(rng, 10 * files)
     print(f"{10 * files} serial lines: " + ", ".join(f"{n} {what}" for what, n in found.most_common()))
+    with tempfile.TemporaryDirectory() as folder:
+        path, now_ms = Path(folder) / "demo.stathmis", round(NOW.timestamp() * 1000)
+        build(path, now_ms, "UTC")
+        with closing(open_logbook(path)) as logbook:
+            desk = Desk(logbook, FixedClock(now_ms))
+            told = profiles(rng, 2 * files)
+            print(f"{2 * files} profiles: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
+            told = archives(rng, files // 4, desk, Path(folder))
+    print(f"{files // 4} archives: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
     counts: Counter[str] = Counter()
     shown: Counter[str] = Counter()
     with tempfile.TemporaryDirectory() as folder:
