@@ -91,6 +91,18 @@ class Layout:
         return self.cut.separator
 
 
+@dataclass(frozen=True)
+class Question:
+    """What the keeper has to say before anything of a file is taken in, for it fits in two ways: its decimal sign, the
+    order of its dates (with the first day each gives, local ms), or a column's unit (with its first value)."""
+
+    about: Literal["decimal sign", "order", "unit"]
+    first_days_ms: tuple[float, ...] = ()
+    column: str = ""
+    first_value: str = ""
+    units: tuple[FileUnit, ...] = ()
+
+
 def find_layout(path: Path, now_ms: int | None = None, decimal: str | None = None) -> Layout:
     """Look at a whole file. now_ms: the time now (UTC ms): no reading is from later; decimal: its decimal sign, where
     it is known.

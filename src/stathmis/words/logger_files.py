@@ -9,8 +9,7 @@ from stathmis.words import dates
 from stathmis.words.catalogue import _
 
 if TYPE_CHECKING:
-    from stathmis.exchange.csv_layout import FileUnit
-    from stathmis.services.files.logger_import import Question
+    from stathmis.exchange.csv_layout import FileUnit, Question
 
 
 def unit_words(unit: FileUnit) -> str:

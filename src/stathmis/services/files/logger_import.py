@@ -6,14 +6,14 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import Unit, from_inside, to_inside
-from stathmis.exchange.csv_layout import DateOrder, FileUnit, Layout, find_layout
+from stathmis.exchange.csv_layout import DateOrder, FileUnit, Layout, Question, find_layout
 from stathmis.exchange.csv_times import parts_of, stamps
 from stathmis.exchange.logger_csv import Faults, Progress, read_table
 from stathmis.logbook import readings
@@ -113,18 +113,6 @@ def as_kept(book: Book, path: Path, layout: Layout, kept: dict[str, Any]) -> Pla
     channels = {c.id for c in book.records(Channel)}
     uses = tuple(ColumnUse(*use) for use in kept["uses"] if use[1] in channels and use[0] < layout.width)
     return Plan(path, layout, tuple(kept["time_columns"]), kept["order"], kept["zone"], uses)
-
-
-@dataclass(frozen=True)
-class Question:
-    """What the keeper has to say before anything of a file is taken in, for it fits in two ways: its decimal sign, the
-    order of its dates (with the first day each gives, local ms), or a column's unit (with its first value)."""
-
-    about: Literal["decimal sign", "order", "unit"]
-    first_days_ms: tuple[float, ...] = ()
-    column: str = ""
-    first_value: str = ""
-    units: tuple[FileUnit, ...] = ()
 
 
 def questions(plan: Plan) -> list[Question]:
