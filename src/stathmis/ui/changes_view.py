@@ -63,8 +63,8 @@ class ChangesView(QWidget):
         self.check = button(_("Check the logbook"), self._check, tip=_("Whether all of it still is as it was written"))
         self._checking = Latest()
         self._details = label("", "small", wrap=True)
-        head = column(label(_("What was changed"), "title"), label(words, "muted", wrap=True))
-        box = column(head, (self.table, 3), row(self.back, self.again, 1, self.check, spacing=12), self._details, 1)
+        head = column(row(label(_("What was changed"), "title"), 1, self.check), label(words, "muted", wrap=True))
+        box = column(head, (self.table, 3), row(self.back, self.again, 1, spacing=12), self._details, 1)
         box.setContentsMargins(32, 16, 32, 24)
         self.setLayout(box)
 
