@@ -156,9 +156,10 @@ def _check_weekly(desk: Desk, settings: QSettings) -> None:
     last = str(settings.value(key, ""))
     if not soundness.is_due(int(last) if last.isdecimal() else None, desk.now_ms):
         return
-    settings.setValue(key, str(desk.now_ms))
 
     def tell(found: soundness.Checked) -> None:
+        # one that was cut off is made up for
+        settings.setValue(key, str(desk.now_ms))
         if found.damages:
             words = damage.summary(found.damages, found.backup)
             notify.tell("error", " ".join([words, *damage.lines(desk.book, found.damages)[:1]]))
