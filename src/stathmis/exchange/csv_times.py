@@ -150,6 +150,11 @@ def epochs(cells: Sequence[str]) -> Array:
         text = cell.strip().replace(",", ".")
         if re.fullmatch(r"\d{9,13}(\.\d+)?|\d\.\d+[eE]\+?(9|09|12)", text):
             values[i] = float(text)
+    return epoch_ms(values)
+
+
+def epoch_ms(values: Array) -> Array:
+    """UTC ms of seconds or milliseconds since 1970; nan where they lie outside the years of a logger."""
     low, high = EPOCH_S
     seconds = np.where(values > high, values / 1000.0, values)
     return np.where((seconds >= low) & (seconds <= high), np.round(seconds * 1000.0), np.nan)

@@ -20,13 +20,14 @@ from numpy.typing import NDArray
 
 from stathmis.exchange.csv_layout import UNIT_IN_CELL, Layout
 from stathmis.exchange.csv_text import CsvError, read_text
-from stathmis.exchange.csv_times import EARLIEST_MS, LATEST_MS, DateOrder, epochs, parts_of, stamps
+from stathmis.exchange.csv_times import EARLIEST_MS, LATEST_MS, DateOrder, epoch_ms, epochs, parts_of, stamps
 
-_LETTERS_AT_ONCE = 8_000_000
+_LETTERS_AT_ONCE = 2_000_000
 _CELL = "S40"
 """A time's cell as the reader keeps it: fixed bytes are read four times faster than Python strings."""
 _JOINED = "\x1f"
 """Stands between cells that were cut and joined again: no logger writes it."""
+_ROWS_AT_ONCE = 250_000
 _QUICK_FROM = 20_000
 """From so many rows on a time's form is looked for that all of them share: such are read at once."""
 _NAMED = 200
@@ -98,7 +99,7 @@ def read_table(
     place = 0
     for _line in range(layout.skip):
         place = text.find("\n", place) + 1
-    parts: list[tuple[Any, ...]] = []
+    parts: list[list[NDArray[Any]]] = [[] for _ in range(4 + len(value_columns))]
     blank, line = 0, layout.skip + 1
     length = len(text) - text.endswith("\n")
     while place < length:
@@ -114,15 +115,21 @@ def read_table(
         usable = (width > 0) & (width <= layout.width)
         kept = block if usable.all() else "\n".join(compress(block.split("\n"), usable))
         frame = _frame(kept, separator, layout, time_columns)
-        numbers = {c: _numbers(frame[c], layout.decimal) for c in value_columns}
-        parts.append((at[usable], _joined_times(frame, time_columns), numbers))
+        numbers = [_numbers(frame[c], layout.decimal) for c in value_columns]
+        times_read = _times(_joined_times(frame, time_columns), order)
+        for part, found in zip(parts, (at[usable], *times_read, *numbers), strict=True):
+            part.append(found)
         place, line = end + 1, line + width.size
         progress(min(0.8, 0.8 * end / length))
-    if not parts:
+    if not parts[0]:
         raise CsvError(f"{path.name} has no rows.", "Export it from the logger again.")
-    lines = np.concatenate([p[0] for p in parts])
-    times, empty = _parse_times(np.concatenate([p[1] for p in parts]), order, zone, lines, faults)
-    values = {c: np.concatenate([p[2][c] for p in parts]) for c in value_columns}
+    del text, block, kept, frame, numbers, times_read
+    lines, times, told, empty, *columns = (_whole(part) for part in parts)
+    values = dict(zip(value_columns, columns, strict=True))
+    faults.add(lines[(times == _NOT_A_TIME) & ~empty], "no time in this row")
+    local = (times != _NOT_A_TIME) & ~told
+    if local.any():
+        times[local] = _to_utc(times[local], zone, lines[local], faults)
     faults.add(lines[empty], "no time in this row")
     progress(0.95)
     good = times != _NOT_A_TIME
@@ -139,7 +146,16 @@ def read_table(
     values_out.add(lines[good & bad & ~nothing], "a value is not a number")
     keep = good & ~nothing
     progress(1.0)
-    return Table(lines[keep], times[keep], {c: v[keep] for c, v in values.items()}, faults, values_out, blank)
+    if not keep.all():
+        lines, times, values = lines[keep], times[keep], {c: v[keep] for c, v in values.items()}
+    return Table(lines, times, values, faults, values_out, blank)
+
+
+def _whole(parts: list[NDArray[Any]]) -> NDArray[Any]:
+    """Parts as one array; they are let go of."""
+    found = np.concatenate(parts)
+    parts.clear()
+    return found
 
 
 def _plain(block: str, layout: Layout, time_columns: tuple[int, ...]) -> tuple[str, str]:
@@ -228,54 +244,74 @@ def time_format(sample: str, order: DateOrder) -> str | None:
 _NOT_A_TIME = np.iinfo(np.int64).min
 
 
-def _parse_times(
-    cells: NDArray[np.bytes_], order: DateOrder, zone: str | int | None, lines: NDArray[np.int64], faults: Faults
-) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """UTC ms by row (the least int64 where there is none), and which rows have an empty cell there."""
-    import pandas as pd
-
+def _times(
+    cells: NDArray[np.bytes_], order: DateOrder
+) -> tuple[NDArray[np.int64], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Of each row: its time in ms since 1970 (the least int64 where it is none), whether the cell tells its own zone
+    and the ms are UTC (else they are local), and whether the cell is empty."""
     missing = np.asarray((np.char.strip(cells) if cells.dtype != np.dtype(_CELL) else cells) == b"")
+    if order == "seconds since 1970":
+        quick = _plain_epochs(cells, missing)
+        return _whole_ms(epochs(_text(cells)) if quick is None else quick), np.ones_like(missing), missing
     plain = _plain_iso(cells, missing) if order == "year first" else None
     if plain is not None:
-        return _to_utc(plain.astype(np.float64), zone, lines, faults), missing
-    text = np.char.decode(cells, "utf-8", "replace").tolist()
-    if order == "seconds since 1970":
-        local, offsets = epochs(text), np.zeros(len(text))
-    else:
-        local, offsets = np.full(len(text), np.nan), np.full(len(text), np.nan)
-        left = np.arange(len(text))
-        form = time_format(text[0], order) if len(text) >= _QUICK_FROM else None
-        if form is not None and "%p" not in form:
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore")
-                quick = pd.to_datetime(pd.Series(text), format=form, errors="coerce")
-            local = np.where(quick.isna(), np.nan, _milliseconds(quick).astype(np.float64))
-            left = np.flatnonzero(np.isnan(local))
-        found = parts_of([text[i] for i in left])
-        # where most have a time of the day, a day alone is none
-        clocked = found.clocked | (2 * found.clocked.sum() <= left.size)
-        local[left] = np.where(clocked, stamps(found, order), np.nan)
-        offsets[left] = found.offset_min
-    faults.add(lines[np.isnan(local) & ~missing], "no time in this row")
-    own = np.isfinite(offsets) & np.isfinite(local)
-    result = np.full(len(text), _NOT_A_TIME, dtype=np.int64)
-    result[own] = np.round(local[own] - 60_000.0 * offsets[own]).astype(np.int64)
-    bare = np.isfinite(local) & ~own
-    result[bare] = _to_utc(local[bare], zone, lines[bare], faults)
-    return result, missing
+        return plain, np.zeros_like(missing), missing
+    local, offsets = _parsed(_text(cells), order)
+    told = np.isfinite(offsets)
+    return _whole_ms(np.where(told, local - 60_000.0 * offsets, local)), told, missing
+
+
+def _text(cells: NDArray[np.bytes_]) -> list[str]:
+    return list(np.char.decode(cells, "utf-8", "replace").tolist())
+
+
+def _whole_ms(found: NDArray[np.float64]) -> NDArray[np.int64]:
+    known = np.isfinite(found)
+    return np.where(known, np.round(np.where(known, found, 0.0)).astype(np.int64), _NOT_A_TIME)
+
+
+def _parsed(text: list[str], order: DateOrder) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The ms since 1970 that times read (nan where they are none), and the minutes east of UTC they tell, or nan."""
+    import pandas as pd
+
+    local, offsets, left = np.full(len(text), np.nan), np.full(len(text), np.nan), np.arange(len(text))
+    form = time_format(text[0], order) if len(text) >= _QUICK_FROM else None
+    if form is not None and "%p" not in form:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            quick = pd.to_datetime(pd.Series(text), format=form, errors="coerce")
+        local = np.where(quick.isna(), np.nan, _milliseconds(quick).astype(np.float64))
+        left = np.flatnonzero(np.isnan(local))
+    found = parts_of([text[i] for i in left])
+    # where most have a time of the day, a day alone is none
+    clocked = found.clocked | (2 * found.clocked.sum() <= left.size)
+    local[left] = np.where(clocked, stamps(found, order), np.nan)
+    offsets[left] = found.offset_min
+    return local, offsets
 
 
 def _to_utc(
-    local_ms: NDArray[np.float64], zone: str | int | None, lines: NDArray[np.int64], faults: Faults
+    local_ms: NDArray[np.int64], zone: str | int | None, lines: NDArray[np.int64], faults: Faults
 ) -> NDArray[np.int64]:
-    whole = np.round(local_ms).astype(np.int64)
     if zone is None or zone in ("UTC", "Etc/UTC"):
-        return whole
+        return local_ms
     if isinstance(zone, int):
-        return np.asarray(whole - 60_000 * zone)
-    import pandas as pd
+        return np.asarray(local_ms - 60_000 * zone)
+    return _localized(local_ms, zone, lines, faults)
 
-    return _localized(pd.Series(whole), zone, np.zeros(whole.size, dtype=bool), lines, faults)
+
+def _plain_epochs(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDArray[np.float64] | None:
+    """UTC ms of cells that are all seconds or milliseconds since 1970; None where one is not (the slow way tells)."""
+    if missing.any() or not cells.size:
+        return None
+    letters = np.ascontiguousarray(cells).view(np.uint8)
+    if not (((letters >= ord("0")) & (letters <= ord("9"))) | (letters == ord(".")) | (letters == 0)).all():
+        return None
+    try:
+        found = epoch_ms(cells.astype(np.float64))
+    except ValueError:
+        return None
+    return found if np.isfinite(found).all() else None
 
 
 def _plain_iso(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDArray[np.int64] | None:
@@ -302,34 +338,28 @@ def _milliseconds(stamps: Any) -> NDArray[np.int64]:
     return np.asarray(found, dtype=np.int64)
 
 
-def _localized(
-    local_ms: Any, zone: str, unreadable: NDArray[np.bool_], lines: NDArray[np.int64], faults: Faults
-) -> NDArray[np.int64]:
+def _localized(local_ms: NDArray[np.int64], zone: str, lines: NDArray[np.int64], faults: Faults) -> NDArray[np.int64]:
     """Local times to UTC. The hour that happens twice is told apart by the step back in the file, or not at all."""
     import pandas as pd
 
-    count = len(local_ms)
-    parsed = pd.to_datetime(local_ms.where(~unreadable), unit="ms")
-    kept = {
-        flag: _milliseconds(
-            parsed.dt.tz_localize(zone, ambiguous=np.full(count, flag), nonexistent="NaT").dt.tz_convert(None)
-        )
-        for flag in (True, False)
-    }
-    first, second = kept[True], kept[False]
-    skipped = (first == _NOT_A_TIME) & ~unreadable
+    first, second = np.empty_like(local_ms), np.empty_like(local_ms)
+    # by stretches: what the conversion takes for itself stays small
+    for start in range(0, local_ms.size, _ROWS_AT_ONCE):
+        part = slice(start, start + _ROWS_AT_ONCE)
+        read = pd.DatetimeIndex(local_ms[part].astype("datetime64[ms]"))
+        for into, earlier in ((first, True), (second, False)):
+            known = read.tz_localize(zone, ambiguous=np.full(len(read), earlier), nonexistent="NaT")
+            into[part] = _milliseconds(known.tz_convert(None))
+    skipped = first == _NOT_A_TIME
     faults.add(lines[skipped], "this time did not happen: the clocks went forward")
     result = first.copy()
-    twice = (first != second) & ~skipped & ~unreadable
-    if twice.any():
-        places = np.flatnonzero(twice)
-        blocks = np.split(places, np.flatnonzero(np.diff(places) > 1) + 1)
-        for block in blocks:
-            back = np.flatnonzero(np.diff(first[block]) < 0)
-            if back.size == 1:
-                later = block[back[0] + 1 :]
-                result[later] = second[later]
-            else:
-                result[block] = _NOT_A_TIME
-                faults.add(lines[block], "this hour happened twice (clocks went back) and the file does not tell which")
+    places = np.flatnonzero((first != second) & ~skipped)
+    for block in np.split(places, np.flatnonzero(np.diff(places) > 1) + 1) if places.size else ():
+        back = np.flatnonzero(np.diff(first[block]) < 0)
+        if back.size == 1:
+            later = block[back[0] + 1 :]
+            result[later] = second[later]
+        else:
+            result[block] = _NOT_A_TIME
+            faults.add(lines[block], "this hour happened twice (clocks went back) and the file does not tell which")
     return result
