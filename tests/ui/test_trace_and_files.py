@@ -81,14 +81,16 @@ def test_another_run_the_room_days_and_a_picture(window: Window, qtbot: QtBot, t
     qtbot.waitUntil(lambda: view.eggs is not None and not work.busy(), timeout=20_000)
     charts = view.charts
     assert charts is not None and "room" not in charts.plots
-    view.curves["room"].setChecked(True)
-    view.curves["set_point"].setChecked(True)
-    assert charts.plots["room"].isVisible()
+    with qtbot.waitSignal(charts.drawn):
+        view.curves["room"].setChecked(True)
+        view.curves["set_point"].setChecked(True)
+    qtbot.waitUntil(lambda: charts.plots["room"].isVisible())
     low, _ = charts.plots["humidity"].plotItem.vb.viewRange()[1]
     assert low < 20.0, "what the room's air alone gives is in view"
     view.beside.setFocus()
     qtbot.keyClick(view.beside, Qt.Key.Key_Down)
-    view.beside.activated.emit(view.beside.currentIndex())
+    with qtbot.waitSignal(charts.drawn, timeout=20_000):
+        view.beside.activated.emit(view.beside.currentIndex())
     qtbot.waitUntil(lambda: view._beside is not None and not work.busy(), timeout=20_000)
     assert view._beside is not None and view._beside.course.batch.name == "26 rock partridge, autumn set"
     assert "autumn set" in charts.plots["temperature"].plotItem.titleLabel.text

@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import importlib.util
 import re
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QWidget
+from shiboken6 import isValid
 
 IDLE_MS = 800
 """So long after the window stands it begins."""
 _IMPORT = re.compile(r"^from (stathmis[\w.]*) import ([^\n(]+)", re.MULTILINE)
-STEP_MS = 25
-"""From one step to the next: between them the window answers."""
+_FEW = 20
+"""So many widgets are painted in one step."""
+TURN_MS = 12
+"""From one turn to the next: between them the window answers."""
+TURN_S = 0.005
+"""A turn takes no further step after so long."""
 
 
 def importing(name: str) -> Iterator[None]:
@@ -35,15 +42,32 @@ def importing(name: str) -> Iterator[None]:
     yield
 
 
-def polish(view: QWidget) -> None:
-    """Give all of a view its style and its places, which it would else get when it is first shown."""
+def seen(view: QWidget) -> Iterator[None]:
+    """Give all of a view its style and its places and paint it where nobody sees it, a piece a step: all that would
+    else be done when it is first shown."""
     widgets = [view, *view.findChildren(QWidget)]
     for widget in widgets:
         widget.ensurePolished()
+    yield
     for widget in widgets:
-        layout = widget.layout()
+        layout = widget.layout() if isValid(widget) else None
         if layout is not None:
             layout.activate()
+    yield
+    for piece in _pieces(view):
+        if isValid(piece):
+            piece.grab()
+            yield
+
+
+def _pieces(widget: QWidget) -> Iterator[QWidget]:
+    """Parts of a view that hold few widgets each, without those that are hidden."""
+    if len(widget.findChildren(QWidget)) <= _FEW:
+        yield widget
+        return
+    for child in widget.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
+        if not child.isHidden():
+            yield from _pieces(child)
 
 
 class Ahead(QObject):
@@ -57,15 +81,20 @@ class Ahead(QObject):
         self.over = False
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._step)
-        QTimer.singleShot(IDLE_MS, self, lambda: self._timer.start(STEP_MS))
+        gc.freeze()
+        QTimer.singleShot(IDLE_MS, self, lambda: self._timer.start(TURN_MS))
 
     def _step(self) -> None:
-        try:
-            next(self._steps)
-        except StopIteration:
-            self.stop()
-            return
-        self.took_step.emit()
+        began = time.perf_counter()
+        while not self.over and time.perf_counter() - began < TURN_S:
+            try:
+                next(self._steps)
+            except StopIteration:
+                self.stop()
+            else:
+                self.took_step.emit()
+        # what was made stays as long as the window: looking through it for what can be let go takes up to 90 ms
+        gc.freeze()
 
     def stop(self) -> None:
         """Take no more of them."""

@@ -18,7 +18,7 @@ from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
-from stathmis.ui.ahead import importing, polish
+from stathmis.ui.ahead import importing, seen
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.page import column, holder, put, row
@@ -55,6 +55,7 @@ class BatchPages(QWidget):
         self.setObjectName("page")
         self._desk, self._theme = desk, theme
         self.incubator: Incubator | None = None
+        self._in_view: tuple[Incubator, Course | None] | None = None
         self._chosen: dict[int, int] = {}
         self._past: int | None = None
         self._sharing: list[Batch] | None = None
@@ -125,7 +126,7 @@ class BatchPages(QWidget):
         return made
 
     def ready(self) -> Iterator[None]:
-        """Make the pages, one part of one page a step."""
+        """Make the pages, one part of one page a step; and then have them painted."""
         for name in (
             "trace_view",
             "trace_charts",
@@ -140,12 +141,18 @@ class BatchPages(QWidget):
             page.resize(self._stack.size())
             yield
             yield from page.parts.ready() if key in ("moisture", "hatch") else ()
-            polish(page)
-            yield
-        self.trace.make_charts().hide()
+            if key != "trace" and self._in_view is not None:
+                # the trace reads a whole run: it waits until it is wanted
+                self._fill(key, *self._in_view)
+                yield
+        curves = self.trace.make_charts()
         yield
-        self.moisture.eggs.make_chart().hide()
-        yield
+        yield from curves.ready()
+        for chart in (curves, self.moisture.eggs.make_chart()):
+            yield from seen(chart)
+            chart.hide()
+        for key, _text in PAGES[1:]:
+            yield from seen(getattr(self, key))
 
     def _show_several(self, sheet: RoundSheet) -> None:
         """Where batches share a machine, one of them is in view."""
@@ -305,6 +312,7 @@ class BatchPages(QWidget):
             self._past = None
         sheet = rounds.sheet(desk.book, incubator, batch_id=self._chosen.get(incubator.id))
         course = past if past is not None else sheet.course
+        self._in_view = (incubator, course) if incubator.air != "room" else None
         self._show_several(sheet)
         self._show_past(past)
         self._title.setText(incubator.name)
@@ -335,11 +343,11 @@ class BatchPages(QWidget):
         if page == "round":
             self.round.show_incubator(sheet)
             self._learn_box(incubator, sheet.course)
-        if page == "trace":
-            self.trace.show_course(course)
+        else:
+            self._fill(page, incubator, course)
+
+    def _fill(self, page: str, incubator: Incubator, course: Course | None) -> None:
         if page == "moisture":
             self.moisture.show_incubator(incubator, course)
-        if page == "eggs":
-            self.eggs.show_course(course)
-        if page == "hatch":
-            self.hatch.show_course(course)
+        else:
+            getattr(self, page).show_course(course)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -26,6 +27,8 @@ from stathmis.words.events import kind_word
 from stathmis.words.numbers import unit_word
 
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
+TURN_MS = 10
+"""From one lane to the next: meanwhile what is there is painted, and what the keeper does is answered."""
 
 
 @dataclass
@@ -47,6 +50,7 @@ class TraceCharts(QWidget):
     """Three lanes on one scale of days; the last one only where the room or the dew point is wanted."""
 
     pointed = Signal(str, float)
+    drawn = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -55,11 +59,19 @@ class TraceCharts(QWidget):
         self.plots: dict[str, pg.PlotWidget] = {}
         self._axes: dict[str, DayAxis] = {}
         self._pyramids: dict[int, tuple[object, Pyramid]] = {}
+        self._left: list[str] = []
+        self._turn = QTimer(self, singleShot=True, interval=TURN_MS)
+        self._turn.timeout.connect(self._draw_next)
         self._lanes = QVBoxLayout(self)
         self._lanes.setContentsMargins(0, 0, 0, 0)
         self._lanes.setSpacing(4)
+
+    def ready(self) -> Iterator[None]:
+        """Make the lanes of heat and moisture, one a step, where they are not made yet."""
         for lane in QUANTITIES:
-            self._make_lane(lane)
+            if lane not in self.plots:
+                self._make_lane(lane)
+                yield
 
     def _make_lane(self, lane: str) -> None:
         axis = DayAxis(self._desk.book.local)
@@ -93,17 +105,31 @@ class TraceCharts(QWidget):
         self.redraw()
 
     def redraw(self) -> None:
-        """Draw the scene as it stands."""
-        for plot in self.plots.values():
-            plot.clear()
-        scene = self.scene
-        if scene is None:
+        """Draw the scene as it stands, a lane a turn: between them the window answers."""
+        self._left = [*QUANTITIES, "room"]
+        self._draw_next()
+
+    def _draw_next(self) -> None:
+        lane = self._left.pop(0)
+        if lane in self.plots:
+            self.plots[lane].clear()
+        if self.scene is not None:
+            self._draw_lane(self.scene, lane)
+        if self._left:
+            self._turn.start()
+        else:
+            self.drawn.emit()
+
+    def _draw_lane(self, scene: Scene, lane: str) -> None:
+        if lane == "room":
+            self._draw_room(scene)
             return
-        for quantity, found in zip(QUANTITIES, (scene.traced.temperature, scene.traced.humidity), strict=True):
-            self.plots[quantity].setVisible(found.judged is not None)
-            if found.judged is not None:
-                self._draw_quantity(scene, found, found.judged)
-        self._draw_room(scene)
+        if lane not in self.plots:
+            self._make_lane(lane)
+        found = scene.traced.temperature if lane == "temperature" else scene.traced.humidity
+        self.plots[lane].setVisible(found.judged is not None)
+        if found.judged is not None:
+            self._draw_quantity(scene, found, found.judged)
 
     def adopt(self, pyramids: list[tuple[Any, Pyramid]]) -> None:
         """Take over pyramids that were worked out elsewhere, by the values they stand for."""

@@ -39,6 +39,8 @@ if TYPE_CHECKING:
     from stathmis.ui.trace_charts import TraceCharts
 
 
+TURN_MS = 10
+"""After the words the window answers so long before the curves are drawn."""
 FIRST_PICTURE_MS = 30
 """The first picture gets this long to be painted before the whole run is read."""
 
@@ -186,16 +188,18 @@ class TraceView(Page):
         if self._course is None or whole.trace.course.batch.id != self._course.batch.id:
             return
         self._whole, self.traced, self._beside, self._pyramids = whole, whole.trace, beside, pyramids
+        # words and empty charts first: the curves are then painted once, at the height that is left
+        self.words.show_words(whole, narrow=self.narrow)
+        self.make_charts().show()
+        QTimer.singleShot(TURN_MS, self, lambda: self._draw_arrived(whole, keep_view=keep_view))
+
+    def _draw_arrived(self, whole: JudgedRun, *, keep_view: bool) -> None:
+        if self._whole is not whole:
+            return
         self._draw()
         if not keep_view:
             self.show_days(0.0)
-        # once the curves are painted
-        QTimer.singleShot(0, self, self._show_words)
-
-    def _show_words(self) -> None:
-        if self._whole is not None:
-            self.words.show_words(self._whole, narrow=self.narrow)
-            self.judged_anew.emit(self._whole)
+        self.judged_anew.emit(whole)
 
     def _restyle(self) -> None:
         if self.charts is not None:

@@ -20,7 +20,7 @@ from stathmis.services.desk import Desk, Topics
 from stathmis.services.plan.reminders import Reminders
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import chart_library, reminder, work
-from stathmis.ui.ahead import Ahead, importing, polish
+from stathmis.ui.ahead import Ahead, importing, seen
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.desktop_icon import Tray
@@ -118,7 +118,6 @@ class Window(QMainWindow):
 
     def _ready(self) -> Iterator[None]:
         yield from chart_library.steps()
-        yield from self.pages.ready()
         for place, (module, _name) in _PLACES.items():
             if place != "start":
                 yield from importing(f"stathmis.ui.{module}")
@@ -127,8 +126,10 @@ class Window(QMainWindow):
                 yield
                 view.refresh()  # type: ignore[attr-defined]
                 yield
-                polish(view)
-                yield
+        yield from self.pages.ready()
+        # last: by now what they have worked out in the background has come
+        for view in self._others.values():
+            yield from seen(view)
 
     def shortcut_list(self) -> list[tuple[str, str, Callable[[], object]]]:
         """Every key of the window: keys, what it does, the action."""

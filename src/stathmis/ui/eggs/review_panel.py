@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -14,11 +15,23 @@ from stathmis.services.eggs.records import BatchRow
 from stathmis.services.eggs.review import BatchReview
 from stathmis.services.eggs.weeks import cells, titles
 from stathmis.ui.eggs.report_writing import write_batch_report
-from stathmis.ui.kit.lines import Lines
+from stathmis.ui.kit.lines import Lines, Rows
 from stathmis.ui.kit.page import column, put, row
-from stathmis.ui.kit.pieces import button, clear, label
+from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background, Latest
+
+
+class _Line:
+    """A line of the weeks: its titles or a week's figures."""
+
+    def __init__(self) -> None:
+        self.cells = [label(wrap=True) for _column in range(5)]
+
+    def show_texts(self, texts: Sequence[str], *, titles: bool) -> None:
+        for at, (cell, text) in enumerate(zip(self.cells, texts, strict=True)):
+            set_property(cell, "role", "small" if titles or at == 4 else "")
+            set_text(cell, text)
 
 
 class ReviewPanel(QWidget):
@@ -34,11 +47,12 @@ class ReviewPanel(QWidget):
         self.report = button("Write its report …", self._choose_target)
         box = column()
         self._outcome, self._causes = Lines(box, "muted"), Lines(box)
-        self._weeks = QGridLayout()
-        self._weeks.setHorizontalSpacing(12)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
         for at, share in enumerate((2, 2, 3, 3, 3)):
-            self._weeks.setColumnStretch(at, share)
-        box.addLayout(self._weeks)
+            grid.setColumnStretch(at, share)
+        box.addLayout(grid)
+        self._weeks = Rows(grid, _Line, ruled=False)
         self._notes = Lines(box, "small")
         box.addLayout(row(self.report, 1))
         put(self, box)
@@ -49,7 +63,7 @@ class ReviewPanel(QWidget):
         if self.row is None or row is None or row.course.batch.id != self.row.course.batch.id:
             self._causes.say([])
             self._notes.say([])
-            clear(self._weeks)
+            self._weeks.show(0)
         self.row, self.found = row, None
         self.report.setVisible(row is not None)
         if row is None:
@@ -76,12 +90,10 @@ class ReviewPanel(QWidget):
         if self.found is not found:
             return
         book, notes = self._desk.book, []
-        clear(self._weeks)
-        if found.weeks:
-            rows = [titles(book), *(cells(book, found.course, week) for week in found.weeks)]
-            for i, texts in enumerate(rows):
-                for at, text in enumerate(texts):
-                    self._weeks.addWidget(label(text, "" if i and at != 4 else "small", wrap=True), i, at)
+        rows = [titles(book), *(cells(book, found.course, week) for week in found.weeks)] if found.weeks else []
+        for i, (line, texts) in enumerate(zip(self._weeks.show(len(rows)), rows, strict=True)):
+            line.show_texts(texts, titles=not i)
+        if rows:
             notes.append("Where the day of a death is not known it is spread over the days it may have been.")
         if change:
             notes.append(
