@@ -15,6 +15,7 @@ def _arguments(argv: list[str]) -> argparse.Namespace:
         prog="stathmis", description="A hatching keeper's bench for instruments, batches and judgement."
     )
     parser.add_argument("logbook", nargs="?", type=Path, help="logbook file; made when it does not exist")
+    parser.add_argument("--look", action="store_true", help="only look: a copy")
     parser.add_argument("--demo", action="store_true", help="open the demo logbook; nothing in it is kept")
     parser.add_argument("--now", metavar="TIME", help="pretend it is this time, such as 2026-05-18T08:40 (UTC)")
     parser.add_argument("--pictures", metavar="FOLDER", type=Path, help="write the main views as pictures and exit")

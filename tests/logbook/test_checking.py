@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from stathmis.logbook import checking, edits, whole
-from stathmis.logbook.opening import back_up_daily, open_logbook
+from stathmis.logbook import backups, checking, edits, whole
+from stathmis.logbook.opening import open_logbook
 from stathmis.logbook.records import Channel, Incubator, LoggerImport, Reading
 from stathmis.logbook.snapshot import Series
 from stathmis.services import setting_up
@@ -92,7 +92,7 @@ def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: 
 )
 def test_what_was_altered_is_named_and_a_good_backup_offered(desk: Desk, statement: str, says: str) -> None:
     filled(desk)
-    first, second = (back_up_daily(desk.logbook, f"2026-05-1{d}") for d in (6, 7))
+    first, second = (backups.daily(desk.logbook, f"2026-05-1{d}") for d in (6, 7))
     assert first is not None and second is not None
     for path in (desk.logbook.path, second):
         with closing(sqlite3.connect(path)) as raw, raw:

@@ -13,9 +13,9 @@ from pathlib import Path
 
 import pytest
 
-from stathmis.logbook import tables
+from stathmis.logbook import backups, tables
 from stathmis.logbook.edits import edit
-from stathmis.logbook.opening import Logbook, LogbookError, back_up_daily, create_logbook, open_logbook
+from stathmis.logbook.opening import Logbook, LogbookError, create_logbook, open_logbook
 from stathmis.logbook.records import Incubator
 
 SETTINGS = {"name": "Test", "time_zone": "UTC"}
@@ -106,7 +106,7 @@ def test_read_only_can_be_read_and_refuses_to_log(path: Path) -> None:
     assert logbook.snapshot.records(Incubator)
     with pytest.raises(LogbookError, match="read-only"):
         entered(logbook, Incubator, name="Other", air="still", set_point_c=None)
-    assert back_up_daily(logbook, "2026-05-18") is None
+    assert backups.daily(logbook, "2026-05-18") is None
     logbook.close()
 
 
@@ -161,8 +161,8 @@ def test_a_full_disk_keeps_what_was_there_and_says_so(path: Path) -> None:
 def test_backups_are_daily_and_the_newest_ten_stay(path: Path) -> None:
     logbook = open_logbook(path)
     for day in range(1, 14):
-        assert back_up_daily(logbook, f"2026-05-{day:02d}") is not None
-    assert back_up_daily(logbook, "2026-05-13") is None
+        assert backups.daily(logbook, f"2026-05-{day:02d}") is not None
+    assert backups.daily(logbook, "2026-05-13") is None
     folder = path.with_name("log backups")
     kept = sorted(folder.iterdir())
     assert [p.stem[-2:] for p in kept] == [f"{d:02d}" for d in range(4, 14)]
@@ -176,7 +176,7 @@ def test_a_backup_that_cannot_be_written_leaves_nothing_half(path: Path) -> None
     logbook = open_logbook(path)
     path.with_name("log backups").write_text("a file where the folder should be")
     with pytest.raises(LogbookError, match="backup"):
-        back_up_daily(logbook, "2026-05-18")
+        backups.daily(logbook, "2026-05-18")
     assert not list(path.parent.glob("**/*.part"))
     logbook.close()
 
@@ -317,7 +317,7 @@ def test_one_file_is_open_once_whatever_it_is_called(path: Path, tmp_path: Path)
 
 def test_a_logbook_is_its_owners_and_a_pipe_is_none(path: Path, tmp_path: Path) -> None:
     logbook = open_logbook(path)
-    made = back_up_daily(logbook, "2026-05-18")
+    made = backups.daily(logbook, "2026-05-18")
     logbook.close()
     assert made is not None
     assert [p.stat().st_mode & 0o777 for p in (path, made)] == [0o600, 0o600]
@@ -325,7 +325,7 @@ def test_a_logbook_is_its_owners_and_a_pipe_is_none(path: Path, tmp_path: Path) 
     shutil.copyfile(made, own)
     logbook = open_logbook(path)
     for day in range(1, 14):
-        back_up_daily(logbook, f"2026-06-{day:02d}")
+        backups.daily(logbook, f"2026-06-{day:02d}")
     logbook.close()
     assert own.exists() and len(list(own.parent.iterdir())) == 11, "a keeper's own copy is not pruned"
     pipe = tmp_path / "pipe.stathmis"

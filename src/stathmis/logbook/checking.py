@@ -1,19 +1,16 @@
-"""Whether a logbook's file still is as it was written, record by record, and which of its backups is."""
+"""Whether a logbook's file still is as it was written, record by record."""
 
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing
-from pathlib import Path
 from typing import Any
-from urllib.parse import quote
 
 from stathmis.logbook import checksums, tables
 from stathmis.logbook.checksums import Damage
-from stathmis.logbook.opening import Logbook, backups_of
+from stathmis.logbook.opening import Logbook
 
 _IN_FORCE = ("done", "noted")
 _STATES = (*_IN_FORCE, "undone", "overtaken")
@@ -102,21 +99,3 @@ def _read(text: str | None) -> dict[str, Any] | None:
         # its edit's checksum says so
         return None
     return found if isinstance(found, dict) else None
-
-
-def newest_good_backup(path: Path, cancelled: Callable[[], bool] = lambda: False) -> Path | None:
-    """The newest backup of a logbook in which nothing was altered; None where there is none (or when cancelled)."""
-    for backup in backups_of(path):
-        if cancelled():
-            return None
-        try:
-            # only looked at: nothing is made beside it
-            where = f"file:{quote(os.fsencode(backup.absolute()))}?mode=ro&immutable=1"
-            with closing(sqlite3.connect(where, uri=True, isolation_level=None)) as connection:
-                (version,) = connection.execute("PRAGMA user_version").fetchone()
-                # one of an older program has no checksums
-                if version == tables.SCHEMA_VERSION and not damages(connection, cancelled):
-                    return backup
-        except sqlite3.DatabaseError:
-            continue
-    return None

@@ -9,7 +9,6 @@ from __future__ import annotations
 import fcntl
 import logging
 import os
-import re
 import shutil
 import sqlite3
 import tempfile
@@ -28,7 +27,6 @@ from stathmis.words.files import disk_words, lost_words
 log = logging.getLogger(__name__)
 
 _MAGIC = b"SQLite format 3\x00"
-BACKUPS_KEPT = 10
 
 
 class LogbookError(UserError):
@@ -155,12 +153,6 @@ class Logbook:
             self._lock.pop().close()
         if self._copied is not None:
             self._copied.cleanup()
-
-
-def _changed_s(path: Path) -> float:
-    """When a logbook was last written to, by itself or its log (s since 1970)."""
-    files = (path, path.with_name(path.name + "-wal"))
-    return max(file.stat().st_mtime for file in files if file.exists())
 
 
 def _which(path: Path) -> tuple[int, int] | None:
@@ -306,6 +298,17 @@ def _check(logbook: Logbook) -> None:
         )
 
 
+@contextmanager
+def hold(path: Path) -> Iterator[None]:
+    """Keep a logbook that is closed from being opened meanwhile. Raises LogbookError where it is open already."""
+    held = _take_lock(path)
+    try:
+        yield
+    finally:
+        for lock in held:
+            lock.close()
+
+
 def _take_lock(path: Path) -> list[IO[Any]]:
     """Hold the logbook for this process, under whatever name it is opened; the system lets go of it even when the
     process is killed. The file's own lock is for its other names, the one beside it for two windows of one process."""
@@ -322,41 +325,3 @@ def _take_lock(path: Path) -> list[IO[Any]]:
                 f"{path.name} is already open in another window.", "Use that one, or close it first."
             ) from None
     return held
-
-
-def back_up_daily(logbook: Logbook, today: str, *, again: bool = False) -> Path | None:
-    """Copy the logbook into its backups folder once a day, keeping the newest ten.
-
-    today: ISO date; again: in place of today's, where something was changed since. Returns the new copy, or None when
-    today's is there already or the logbook is read-only. Raises LogbookError when the copy cannot be written; a
-    half-written copy is removed.
-    """
-    if logbook.read_only:
-        return None
-    folder = logbook.path.with_name(logbook.path.stem + " backups")
-    target = folder / f"{logbook.path.stem} {today}.stathmis"
-    if target.exists() and not (again and target.stat().st_mtime < _changed_s(logbook.path)):
-        return None
-    partial = target.with_suffix(".part")
-    try:
-        folder.mkdir(exist_ok=True)
-        with logbook.reading() as connection, closing(sqlite3.connect(partial)) as copy:
-            connection.backup(copy)
-        partial.chmod(0o600)
-        partial.replace(target)
-    except (OSError, sqlite3.Error) as error:
-        with suppress(OSError):
-            partial.unlink()
-        raise LogbookError("Today's backup could not be written.", "Check the space left on the disk.") from error
-    # only what was put there by this: a keeper's own copies stay
-    for old in backups_of(logbook.path)[BACKUPS_KEPT:]:
-        old.unlink(missing_ok=True)
-    return target
-
-
-def backups_of(path: Path) -> list[Path]:
-    """The daily backups of a logbook, the newest first."""
-    folder = path.with_name(path.stem + " backups")
-    own = re.compile(re.escape(path.stem) + r" \d{4}-\d\d-\d\d\.stathmis")
-    found = folder.iterdir() if folder.is_dir() else ()
-    return sorted((p for p in found if own.fullmatch(p.name)), reverse=True)

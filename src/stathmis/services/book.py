@@ -48,6 +48,7 @@ class Settings:
     lockdown_vents: str = "open"
     opening_at_hatch: str = "never"
     logbook_id: str = ""
+    backup_folder: str = ""
 
     @classmethod
     def read(cls, kept: Mapping[str, str]) -> Settings:
@@ -61,6 +62,7 @@ class Settings:
             kept.get("lockdown_vents", "open"),
             kept.get("opening_at_hatch", "never"),
             kept.get("logbook_id", ""),
+            kept.get("backup_folder", ""),
         )
 
 

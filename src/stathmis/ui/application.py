@@ -5,10 +5,12 @@ from __future__ import annotations
 import argparse
 import locale
 import logging
+import shutil
 import signal
 import sys
 import tempfile
 import threading
+from collections.abc import Callable
 from contextlib import nullcontext
 from datetime import UTC, datetime
 from functools import partial
@@ -23,15 +25,17 @@ from PySide6.QtWidgets import QApplication
 
 import stathmis
 from stathmis.core.errors import UserError
-from stathmis.logbook.opening import Logbook, back_up_daily, create_logbook, open_logbook
+from stathmis.logbook import backups
+from stathmis.logbook.opening import Logbook, create_logbook, open_logbook
 from stathmis.services import notify
 from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, system_zone_name
 from stathmis.services.desk import Desk
-from stathmis.services.files import soundness
+from stathmis.services.files import backing_up, soundness
 from stathmis.ui.starting import Starting
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 from stathmis.ui.work import Background
+from stathmis.words import backups as backup_words
 from stathmis.words import catalogue, damage, dates
 
 log = logging.getLogger(__name__)
@@ -53,8 +57,8 @@ def run(options: argparse.Namespace) -> int:
     app.setStyle("Fusion")
     icon = Path(__file__).parent.parent / "data" / "icons" / "stathmis.svg"
     app.setWindowIcon(QIcon(str(icon)))
-    folder = tempfile.TemporaryDirectory(prefix="stathmis-demo-") if options.demo else nullcontext("")
-    with folder as scratch:
+    passing = options.demo or options.look
+    with tempfile.TemporaryDirectory(prefix="stathmis-") if passing else nullcontext("") as scratch:
         try:
             clock = _clock(options.now)
         except UserError as error:
@@ -71,7 +75,28 @@ def run(options: argparse.Namespace) -> int:
                 print(written)
             return 0
         _speak_like_the_computer()
-        return _show(app, desk, options)
+        _log_to_file()
+        _catch_faults()
+        while desk is not None:
+            code, back_to = _show(app, desk, options)
+            if back_to is None:
+                return code
+            told = _go_back(desk, back_to)
+            desk = _begin(options, clock, Path(scratch))
+            # once its window listens
+            QTimer.singleShot(0, told)
+        return 2
+
+
+def _go_back(desk: Desk, backup: Path) -> Callable[[], None]:
+    """Put a backup in the place of a logbook that was closed; returns what is to be said of it."""
+    path, at = desk.logbook.path, desk.book.local(desk.now_ms)
+    try:
+        aside = backups.go_back(path, backup, f"{at:%Y-%m-%d %H%M%S}")
+    except UserError as error:
+        return partial(notify.tell_error, error)
+    day = backup_words.name(backup, backups.folder_of(path))
+    return partial(notify.tell, "info", backup_words.gone_back(day, aside))
 
 
 def _begin(options: argparse.Namespace, clock: Clock, scratch: Path) -> Desk | None:
@@ -105,13 +130,15 @@ def _speak_like_the_computer() -> None:
     dates.use(dates.Style(twelve_hours="a" in time.lower(), month_first=day.lower().startswith("m")))
 
 
-def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
+def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> tuple[int, Path | None]:
+    """Run the window until it closes; returns the exit code, and the backup the keeper wants to go back to."""
     settings = QSettings(str(Path(platformdirs.user_config_dir("stathmis")) / "window.ini"), QSettings.Format.IniFormat)
-    _log_to_file()
-    _catch_faults()
     scale = options.text or float(str(settings.value("scale", 1.0)))
     theme = Theme(app, options.theme or str(settings.value("theme", "system")), scale)
-    window = Window(desk, theme, None if options.demo else settings)
+    passing = options.demo or options.look
+    window = Window(desk, theme, None if passing else settings)
+    if options.look:
+        window.setWindowTitle(backup_words.only_looked_at(options.logbook))
     window.show()
     window.get_ready()
     # Ctrl+C in a terminal closes as the window's own button does; Python sees it only between Qt's events
@@ -121,32 +148,40 @@ def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> int:
     heartbeat.timeout.connect(lambda: None)
     heartbeat.start(500)
     daily = QTimer()
-    if not options.demo:
-        window.closing.connect(lambda: _back_up_at_closing(desk))
-        daily.timeout.connect(lambda: _back_up_beside(desk))
+    if not passing:
+        # whoever goes back to today's backup wants it as it is
+        window.closing.connect(lambda: _back_up_at_closing(desk) if window.back_to is None else None)
+        told: set[str] = set()
+        daily.timeout.connect(lambda: _back_up_beside(desk, told))
         daily.start(HOUR_MS)
         daily.timeout.connect(lambda: _check_weekly(desk, settings))
-        QTimer.singleShot(2000, lambda: _back_up_beside(desk))
+        QTimer.singleShot(2000, daily, lambda: _back_up_beside(desk, told))
         QTimer.singleShot(CHECK_AFTER_MS, daily, lambda: _check_weekly(desk, settings))
-    return app.exec()
-
-
-def _back_up(desk: Desk, *, again: bool = False) -> None:
-    """Today's backup; again: as it is by now. Raises LogbookError where it cannot be written."""
-    back_up_daily(desk.logbook, f"{desk.book.local(desk.now_ms):%Y-%m-%d}", again=again)
+    code = app.exec()
+    heartbeat.stop()
+    daily.stop()
+    return code, window.back_to
 
 
 def _back_up_at_closing(desk: Desk) -> None:
     try:
-        _back_up(desk, again=True)
+        backing_up.back_up(desk, again=True)
     except UserError:
         # there is no window left to say it in; the backups before it are there
         log.exception("no backup at closing")
 
 
-def _back_up_beside(desk: Desk) -> None:
-    job = Background(lambda progress, cancelled: _back_up(desk))
-    job.failed.connect(notify.tell_error)
+def _back_up_beside(desk: Desk, told: set[str]) -> None:
+    """Today's backup, beside other work; what keeps it from being written is told once a day."""
+
+    def tell(error: BaseException) -> None:
+        words = f"{desk.book.local(desk.now_ms):%Y-%m-%d} {error}"
+        if words not in told:
+            told.add(words)
+            notify.tell_error(error)
+
+    job = Background(lambda progress, cancelled: backing_up.back_up(desk))
+    job.failed.connect(tell)
     job.start()
 
 
@@ -190,9 +225,23 @@ def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logboo
         build(path, clock.now_ms(), "UTC" if options.now else system_zone_name())
         return open_logbook(path)
     path = _path(options)
+    if options.look:
+        return _looked_at(path, scratch)
     if path.exists():
         return open_logbook(path)
     return create_logbook(path, {"name": "", "time_zone": system_zone_name()})
+
+
+def _looked_at(path: Path, scratch: Path) -> Logbook:
+    """A copy of a logbook that can only be looked at; one of an older program is brought up to date in it."""
+    copy = scratch / path.name
+    try:
+        shutil.copyfile(path, copy)
+    except OSError as error:
+        raise UserError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there?") from error
+    open_logbook(copy).close()
+    copy.chmod(0o400)
+    return open_logbook(copy)
 
 
 def _path(options: argparse.Namespace) -> Path:

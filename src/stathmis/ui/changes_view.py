@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
 
 from stathmis.core.errors import UserError
@@ -28,6 +28,8 @@ SHOWN = 12
 
 class ChangesView(QWidget):
     """The page of edits, newest first."""
+
+    backups_wanted = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -63,7 +65,12 @@ class ChangesView(QWidget):
         self.check = button(_("Check the logbook"), self._check, tip=_("Whether all of it still is as it was written"))
         self._checking = Latest()
         self._details = label("", "small", wrap=True)
-        head = column(row(label(_("What was changed"), "title"), 1, self.check), label(words, "muted", wrap=True))
+        backups = button(_("Backups"), self.backups_wanted.emit, tip=_("What each holds, and going back to one"))
+        head = column(
+            label(_("What was changed"), "title"),
+            label(words, "muted", wrap=True),
+            row(self.check, backups, 1, spacing=12),
+        )
         box = column(head, (self.table, 3), row(self.back, self.again, 1, spacing=12), self._details, 1)
         box.setContentsMargins(32, 16, 32, 24)
         self.setLayout(box)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
 from stathmis.core.errors import UserError
+from stathmis.logbook import backups
 from stathmis.words.catalogue import _
 
 LOGBOOKS = "Logbooks (*.stathmis);;All files (*)"
@@ -20,15 +22,11 @@ class Starting(QMessageBox):
         self._path = path
         self.setInformativeText(error.to_do)
         role = QMessageBox.ButtonRole.ActionRole
-        backups = self._backups()
         self.ways: dict[str, QPushButton] = {"another": self.addButton(_("Open another …"), role)}
-        if backups.is_dir():
-            self.ways["backup"] = self.addButton(_("Open a backup …"), role)
+        if backups.folder_of(path).is_dir():
+            self.ways["backup"] = self.addButton(_("Go back to a backup …"), role)
         self.ways["new"] = self.addButton(_("Make a new one …"), role)
         self.addButton(QMessageBox.StandardButton.Close)
-
-    def _backups(self) -> Path:
-        return self._path.with_name(self._path.stem + " backups")
 
     def ask(self) -> Path | None:
         """Show it, and what file to open instead (one that is not there yet is made)."""
@@ -37,10 +35,23 @@ class Starting(QMessageBox):
         if chosen is self.ways["another"]:
             name, _kind = QFileDialog.getOpenFileName(self, _("Open a logbook"), str(self._path.parent), LOGBOOKS)
         elif chosen is self.ways.get("backup"):
-            name, _kind = QFileDialog.getOpenFileName(self, _("Open a backup"), str(self._backups()), LOGBOOKS)
+            beside = str(backups.folder_of(self._path))
+            name, _kind = QFileDialog.getOpenFileName(self, _("Go back to a backup"), beside, LOGBOOKS)
+            if name:
+                return self._gone_back(Path(name))
         elif chosen is self.ways["new"]:
             name, _kind = QFileDialog.getSaveFileName(self, _("A new logbook"), str(self._path.parent), LOGBOOKS)
         else:
             return None
         # no file chosen: the question stands
         return Path(name) if name else self.ask()
+
+    def _gone_back(self, backup: Path) -> Path | None:
+        """The logbook itself, a backup in its place; where that fails, why, and the question again."""
+        try:
+            backups.go_back(self._path, backup, f"{datetime.now():%Y-%m-%d %H%M%S}")
+        except UserError as error:
+            self.setText(error.what)
+            self.setInformativeText(error.to_do)
+            return self.ask()
+        return self._path

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import importlib
 from collections.abc import Callable, Iterator
-from functools import cached_property
+from functools import cached_property, partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QSettings, QThread, QTimer, Signal
@@ -56,6 +57,7 @@ class Window(QMainWindow):
         self.setMinimumSize(960, 640)
         self._place = ""
         self._closed = False
+        self.back_to: Path | None = None
         self._incubator_id: int | None = None
         self._others: dict[str, QWidget] = {}
         central = QWidget()
@@ -149,6 +151,7 @@ class Window(QMainWindow):
             ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
             ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
             ("Ctrl+H", "What was changed: every edit, and take it back", lambda: self.show_place("changes")),
+            ("Ctrl+Shift+B", "Backups: what each holds, go back to one", lambda: self.show_place("backups")),
             ("F4", "The next task on Round is done", self.pages.round.today.tick_next),
             ("Ctrl+Z", "Undo", self.undo),
             ("Ctrl+Shift+Z", "Redo", self.redo),
@@ -287,6 +290,11 @@ class Window(QMainWindow):
             return
         self.show_page("round")
 
+    def go_back(self, backup: Path) -> None:
+        """Close, for a backup to be put in the logbook's place; whoever opened the window does it."""
+        self.back_to = backup
+        self.close()
+
     def undo(self) -> None:
         """Take back the newest edit."""
         self._say(self.desk.undo, "Nothing to undo.", "Undone: {}. Ctrl+Shift+Z does it again.")
@@ -413,6 +421,7 @@ _PLACES = {
     "bring_in": ("bring_in_view", "BringInView"),
     "enter": ("enter_view", "EnterView"),
     "changes": ("changes_view", "ChangesView"),
+    "backups": ("backups_view", "BackupsView"),
     "start": ("enter_view", "StartView"),
 }
 """Where the view of each place is kept; read in when it is first wanted, for none is needed for the first paint."""
@@ -422,6 +431,10 @@ def _make_place(place: str, window: Window) -> QWidget:
     module, name = _PLACES[place]
     make = getattr(importlib.import_module(f"stathmis.ui.{module}"), name)
     view: QWidget = make(window.desk, window.theme, *([window.live] if place == "live" else []))
+    if place == "changes":
+        view.backups_wanted.connect(partial(window.show_place, "backups"))  # type: ignore[attr-defined]
+    if place == "backups":
+        view.going_back.connect(window.go_back)  # type: ignore[attr-defined]
     if place == "records":
         view.batch_wanted.connect(window.show_batch)  # type: ignore[attr-defined]
     return view

@@ -26,3 +26,24 @@ def disk_words(path: Path) -> tuple[str, str]:
 def taken_over() -> str:
     """The edit that tells of what an older file held."""
     return _("taken over from an older file")
+
+
+def no_backup() -> tuple[str, str]:
+    """Today's copy beside the logbook could not be made."""
+    return _("Today's backup could not be written."), _("Check the space left on the disk.")
+
+
+def no_second_backup(folder: Path) -> tuple[str, str]:
+    """The copy in the second folder could not be made."""
+    return (
+        _("Today's backup is beside the logbook only: the second folder, {folder}, cannot be written.", folder=folder),
+        _("Is the stick or the network folder there? It is tried again each hour."),
+    )
+
+
+def not_gone_back(backup: Path, why: str) -> tuple[str, str]:
+    """A backup could not be put in the logbook's place."""
+    return (
+        _("The backup {name} could not be put in place: {why}. The logbook is as it was.", name=backup.name, why=why),
+        _("Check the space left on the disk and the folder's permissions."),
+    )

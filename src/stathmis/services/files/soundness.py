@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from stathmis.logbook import checking
+from stathmis.logbook import backups, checking
 from stathmis.logbook.checksums import Damage
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -24,7 +24,7 @@ class Checked(NamedTuple):
 def checked(desk: Desk, progress: Callable[[float], None], cancelled: Callable[[], bool]) -> Checked:
     """Check the logbook's file, and its backups where it is altered. Raises LogbookError where it cannot be read."""
     found = checking.check(desk.logbook, cancelled)
-    backup = checking.newest_good_backup(desk.logbook.path, cancelled) if found else None
+    backup = backups.newest_good(desk.logbook.path, cancelled) if found else None
     return Checked(found, backup)
 
 
