@@ -1,0 +1,214 @@
+"""Do the tests notice? One place in the code altered at a time, against the tests that run that place.
+
+    pip install cosmic-ray pytest-cov
+    pytest -n 2 --cov=stathmis --cov-context=test --cov-report= --durations=0 > durations.txt
+    python bench/mutations.py durations.txt [places a layer [random number [layers]]]
+
+A place is drawn first and then what is altered there, so that no kind of place counts more for having more variants.
+What stands in annotations and docstrings alters nothing and is left out. Of the tests that run a line, those of the
+module's own folder come first, then the quickest, up to half a minute of them: what only others would notice counts as
+unnoticed.
+"""
+
+from __future__ import annotations
+
+import ast
+import os
+import random
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections import Counter
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from queue import Queue
+
+from cosmic_ray.ast import ast_nodes, get_ast
+from cosmic_ray.mutating import mutate_code
+from cosmic_ray.plugins import get_operator, operator_names
+from coverage import CoverageData
+
+ROOT = Path(__file__).parent.parent
+LAYERS = {
+    "core": ("core",),
+    "services": ("services", "words"),
+    "files": ("logbook", "exchange", "devices"),
+    "ui": ("ui",),
+}
+GOALS = {"core": 92, "services": 85, "files": 85, "ui": 60}
+MOST_S, MOST_TESTS = 30.0, 40
+WORKERS = 2
+_LEFT_OUT = r"Variable|_(BitOr|BitAnd|BitXor|RShift|LShift)$"
+
+
+@dataclass(frozen=True)
+class Place:
+    """Something that can be altered: the operator, the how-manieth of the file, and where."""
+
+    file: Path
+    operator: str
+    occurrence: int
+    line: int
+    column: int
+
+
+def places(file: Path) -> Iterator[Place]:
+    """All alterations of a file that can change what it does."""
+    skipped = _skipped(file)
+    tree = get_ast(file.read_text(encoding="utf-8"))
+    nodes = list(ast_nodes(tree))
+    # those that alter variables want to be told which; operators of bits only make an error of a number
+    for name in (n for n in operator_names() if not re.search(_LEFT_OUT, n)):
+        operator = get_operator(name)()
+        occurrence = 0
+        for node in nodes:
+            for start, _stop in operator.mutation_positions(node):
+                if not any(a <= start <= b for a, b in skipped):
+                    yield Place(file, name, occurrence, *start)
+                occurrence += 1
+
+
+def _skipped(file: Path) -> list[tuple[tuple[int, int], tuple[int, int]]]:
+    """From where to where nothing that runs stands: annotations and texts that only say something."""
+    found: list[ast.expr] = []
+    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.arg | ast.AnnAssign) and node.annotation is not None:
+            found.append(node.annotation)
+        if isinstance(node, ast.FunctionDef) and node.returns is not None:
+            found.append(node.returns)
+        if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
+            found.append(node.value)
+        if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING":
+            found += [node.test]
+    return [((n.lineno, n.col_offset), (n.end_lineno or 0, n.end_col_offset or 0)) for n in found]
+
+
+def drawn(layer: str, how_many: int, seed: int) -> list[Place]:
+    """Places of a layer, each line and column equally likely."""
+    rng = random.Random(f"{seed} {layer}")
+    files = [f for part in LAYERS[layer] for f in sorted((ROOT / "src" / "stathmis" / part).rglob("*.py"))]
+    spots: dict[tuple[Path, int, int], list[Place]] = {}
+    for file in files:
+        for place in places(file):
+            spots.setdefault((file, place.line, place.column), []).append(place)
+    chosen = rng.sample(sorted(spots), how_many)
+    return [rng.choice(spots[spot]) for spot in chosen]
+
+
+@cache
+def _contexts(file: Path) -> dict[int, list[str]]:
+    data = CoverageData(str(ROOT / ".coverage"))
+    data.read()
+    measured = next((f for f in data.measured_files() if f.endswith(str(file.relative_to(ROOT)))), None)
+    return data.contexts_by_lineno(measured) if measured is not None else {}
+
+
+def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
+    """The tests that run a line, the nearest and quickest first; of a line run when its module is read, any of it."""
+    by_line = _contexts(place.file)
+    found = {c.split("|")[0] for c in by_line.get(place.line, []) if c}
+    if not found and place.line in by_line:
+        found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
+    inside = place.file.relative_to(ROOT / "src" / "stathmis")
+    near = (f"tests/{inside.parent}/test_{inside.stem}", f"tests/{inside.parent}/")
+
+    def rank(test: str) -> tuple[int, float]:
+        return next((i for i, n in enumerate(near) if test.startswith(n)), len(near)), durations.get(test, 1.0)
+
+    chosen, spent = [], 0.0
+    for test in sorted(found, key=rank):
+        spent += durations.get(test, 1.0)
+        if chosen and (spent > MOST_S or len(chosen) >= MOST_TESTS):
+            break
+        chosen.append(test)
+    return chosen
+
+
+def outcome(place: Place, tree: Path, durations: dict[str, float]) -> str:
+    """ "noticed", "unnoticed", or "never run"."""
+    tests = tests_of(place, durations)
+    if not tests:
+        return "never run"
+    code = place.file.read_text(encoding="utf-8")
+    altered = mutate_code(code, get_operator(place.operator)(), place.occurrence)
+    if altered is None or altered == code:
+        return "nothing altered"
+    inside = tree / place.file.relative_to(ROOT)
+    wanted = tree / "wanted.txt"
+    wanted.write_text("\n".join(tests), encoding="utf-8")
+    inside.write_text(altered, encoding="utf-8")
+    env = {
+        **os.environ,
+        "PYTHONPATH": str(tree / "src"),
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "QT_QPA_PLATFORM": "offscreen",
+    }
+    try:
+        ran = subprocess.run(
+            [sys.executable, "-m", "pytest", "-x", "-q", "--no-header", "-p", "no:cacheprovider", "@wanted.txt"],
+            cwd=tree,
+            env=env,
+            capture_output=True,
+            timeout=5 * MOST_S,
+            check=False,
+        )
+        return "unnoticed" if ran.returncode == 0 else "noticed"
+    except subprocess.TimeoutExpired:
+        return "noticed"
+    finally:
+        inside.write_text(code, encoding="utf-8")
+
+
+def said(place: Place) -> str:
+    """Where and what, for whoever reads the list."""
+    code = place.file.read_text(encoding="utf-8")
+    altered = (mutate_code(code, get_operator(place.operator)(), place.occurrence) or code).splitlines()
+    lines = code.splitlines()
+    at = next((i for i, (a, b) in enumerate(zip(lines, altered, strict=False)) if a != b), place.line - 1)
+    name = place.file.relative_to(ROOT / "src" / "stathmis")
+    return f"{name}:{at + 1}  {lines[at].strip()}  →  {altered[at].strip() if at < len(altered) else '(gone)'}"
+
+
+def main() -> None:
+    """Draw, alter, run, count."""
+    text = Path(sys.argv[1]).read_text(encoding="utf-8")
+    durations: Counter[str] = Counter()
+    for seconds, test in re.findall(r"^([\d.]+)s (?:call|setup) +(\S.*)$", text, re.MULTILINE):
+        durations[test.strip()] += float(seconds)
+    how_many, seed = (int(a) for a in (*sys.argv[2:4], *("75", "15")[len(sys.argv[2:4]) :]))
+    wanted = sys.argv[4].split(",") if len(sys.argv) > 4 else list(LAYERS)
+    with tempfile.TemporaryDirectory() as folder:
+        trees: Queue[Path] = Queue()
+        for i in range(WORKERS):
+            tree = Path(folder) / str(i)
+            for part in ("src", "tests", "bench", "docs", "scripts", "packaging"):
+                shutil.copytree(ROOT / part, tree / part, ignore=shutil.ignore_patterns("__pycache__"))
+            for name in ("pyproject.toml", "README.md", "CONTRIBUTING.md"):
+                shutil.copy(ROOT / name, tree / name)
+            trees.put(tree)
+
+        def run(place: Place) -> str:
+            tree = trees.get()
+            try:
+                found = outcome(place, tree, durations)
+            finally:
+                trees.put(tree)
+            if found != "noticed":
+                print(f"{found}: {said(place)}", flush=True)
+            return found
+
+        for layer in wanted:
+            with ThreadPoolExecutor(WORKERS) as pool:
+                counts = Counter(pool.map(run, drawn(layer, how_many, seed)))
+            real = how_many - counts["nothing altered"]
+            told = ", ".join(f"{n} {what}" for what, n in counts.most_common())
+            print(f"== {layer}: {told}; noticed {counts['noticed'] / real:.0%} (goal {GOALS[layer]} %)", flush=True)
+
+
+if __name__ == "__main__":
+    main()
