@@ -196,8 +196,7 @@ def _check_weekly(desk: Desk, settings: QSettings) -> None:
         # one that was cut off is made up for
         settings.setValue(key, str(desk.now_ms))
         if found.damages:
-            words = damage.summary(found.damages, found.backup)
-            notify.tell("error", " ".join([words, *damage.lines(desk.book, found.damages)[:1]]))
+            notify.tell("error", damage.in_short(desk.book, found.damages, found.backup))
 
     job = Background(partial(soundness.checked, desk))
     job.done.connect(tell)

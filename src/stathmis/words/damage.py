@@ -38,6 +38,11 @@ def summary(found: Sequence[Damage], backup: Path | None) -> str:
     return f"{much} {then}"
 
 
+def in_short(book: Book, found: Sequence[Damage], backup: Path | None) -> str:
+    """How much was altered, the first of it, and what to do."""
+    return _("{summary} It begins with: {line}.", summary=summary(found, backup), line=_line(book, found[0]))
+
+
 def lines(book: Book, found: Sequence[Damage]) -> list[str]:
     """What was altered, a line each; of very many the first."""
     more = len(found) - MOST

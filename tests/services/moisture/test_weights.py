@@ -88,6 +88,8 @@ def test_the_by_weight_school_follows_each_weighing(desk: Desk) -> None:
     [
         (OnScale("", 12, "heavy"), "is no mass"),
         (OnScale("", 0, "690"), "How many eggs"),
+        (OnScale("", 12, "61kg", True), "5083 g an egg cannot be: from 0.1 g to 5 kg."),
+        (OnScale("", 12, "1", True), "0.08333 g an egg cannot be"),
         (OnScale("", 12, "24.5"), "write 24.5oz"),
         (OnScale("", 12, "1450"), "was the tray weighed"),
         (OnScale("", 12, "120"), "is the count of 12 right"),

@@ -12,12 +12,14 @@ from stathmis.logbook.records import Weighing
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.words import dates
+from stathmis.words import dates, weighing
 from stathmis.words.numbers import count
 
 GRAMS = {"g": 1.0, "kg": 1000.0, "oz": 28.349523125}
 """Source: definition."""
 _TYPED = re.compile(r"^\s*(\d{1,6}(?:[.,]\d{1,4})?)\s*(g|kg|oz)?\s*$", re.IGNORECASE)
+OF_AN_EGG_G = (0.1, 5000.0)
+"""No egg that is set is lighter or heavier: that is a slip, whatever the keeper says."""
 PLAUSIBLE = (0.45, 1.8)
 """An egg lies between these times its species' usual mass. Source: common practice, wide."""
 DAILY_PERCENT = 1.6
@@ -86,9 +88,9 @@ def interpret(book: Book, course: Course, row: OnScale, at_ms: int) -> Weighed |
         return Weighed(row, problem=f"{row.text.strip()} is no mass; write one such as 58.3 or 2.06oz.")
     if row.eggs < 1:
         return Weighed(row, problem="How many eggs lie on the scale?")
-    if mass <= 0:
-        return Weighed(row, problem="A mass is above 0 g.")
     each, usual = mass / row.eggs, course.species.egg_g
+    if not OF_AN_EGG_G[0] <= each <= OF_AN_EGG_G[1]:
+        return Weighed(row, problem=weighing.no_egg(each, *OF_AN_EGG_G))
     if not PLAUSIBLE[0] * usual <= each <= PLAUSIBLE[1] * usual:
         return Weighed(row, mass, doubt=_odd_mass(mass, row, usual, row.text.strip()[-1].isalpha()))
     before = last_of(book, course.batch.id, row.mark)
