@@ -111,8 +111,10 @@ def _contexts(file: Path) -> dict[int, list[str]]:
 def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
     """The tests that run a line, the nearest and quickest first; of a line run when its module is read, any of it."""
     by_line = _contexts(place.file)
-    found = {c.split("|")[0] for c in by_line.get(place.line, []) if c}
-    if not found and place.line in by_line:
+    # of a statement of several lines the first is known
+    line = max((n for n in by_line if n <= place.line), default=0)
+    found = {c.split("|")[0] for c in by_line.get(line, []) if c}
+    if not found and line:
         found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
     inside = place.file.relative_to(ROOT / "src" / "stathmis")
     near = (f"tests/{inside.parent}/test_{inside.stem}", f"tests/{inside.parent}/")

@@ -20,19 +20,6 @@ from stathmis.core.uncertainty import type_b_resolution
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.checking import STEPS_IN_USE, Check, evaluate
 
-# L. Greenspan, J. Res. NBS 81A (1977), table 2 (from memory): salt, °C, % RH, its uncertainty
-GREENSPAN = [
-    ("LiCl", 20, 11.31, 0.31), ("LiCl", 40, 11.21, 0.21), ("MgCl2", 15, 33.30, 0.21), ("MgCl2", 25, 32.78, 0.16),
-    ("MgCl2", 40, 31.60, 0.13), ("K2CO3", 20, 43.16, 0.33), ("K2CO3", 30, 43.17, 0.50), ("Mg(NO3)2", 25, 52.89, 0.22),
-    ("Mg(NO3)2", 35, 49.91, 0.29), ("NaBr", 25, 57.57, 0.40), ("NaCl", 15, 75.61, 0.18), ("NaCl", 25, 75.29, 0.12),
-    ("NaCl", 40, 74.68, 0.13), ("KCl", 25, 84.34, 0.26), ("K2SO4", 20, 97.59, 0.53), ("K2SO4", 35, 96.71, 0.38),
-]  # fmt: skip
-
-
-@pytest.mark.parametrize(("salt", "at", "rh", "U"), GREENSPAN)
-def test_salts_are_greenspans(salt: str, at: float, rh: float, U: float) -> None:
-    assert fixed_points.salt_humidity(salt, at) == (pytest.approx(rh, abs=0.005), pytest.approx(U, abs=0.005))
-
 
 @pytest.mark.parametrize(("hpa", "celsius"), [(1013.25, 99.974), (950, 98.178), (900, 96.687), (700, 89.932)])
 def test_steam_is_iapws(hpa: float, celsius: float) -> None:

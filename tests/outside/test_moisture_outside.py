@@ -152,3 +152,17 @@ def test_what_cannot_be_reached_is_said() -> None:
     assert fine.reachable == "yes" and fine.low < fine.rh < fine.high
     with pytest.raises(ValueError, match="no days left"):
         humidity_for_loss(fitted, 300.0, 0.0, 37.5, 11.0, 13.0, 15.0)
+
+
+@pytest.mark.parametrize("depth_mm", [4.0, 9.0, 15.0])
+def test_an_air_cell_is_a_cap_of_a_sphere(depth_mm: float) -> None:
+    # the cap's volume from its radius a and height h: π h (3 a² + h²)/6, 1 g of water a cm³
+    r, h = 2.2, depth_mm / 10.0
+    volume = np.pi * h * (3.0 * (r**2 - (r - h) ** 2) + h**2) / 6.0
+    loss, u = moisture.loss_from_air_cell(depth_mm, 60.0, breadth_mm=44.0, u_depth_mm=0.8)
+    assert loss == pytest.approx(100.0 * volume / 60.0)
+    # what the depth does not tell, by the slope of the loss itself; and the shape's own share
+    step = 0.01
+    more, less = (moisture.loss_from_air_cell(depth_mm + d, 60.0, breadth_mm=44.0)[0] for d in (step, -step))
+    slope = (more - less) / (2.0 * step)
+    assert u == pytest.approx(np.hypot(moisture.AIR_CELL_U * loss, 0.8 * slope), rel=1e-4)

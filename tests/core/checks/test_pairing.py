@@ -29,6 +29,12 @@ def test_a_lagging_sensor_is_found_out(tau: float) -> None:
     assert lag_between(t, air, t, slow, 1200.0) == pytest.approx(-late, abs=45.0)
 
 
+@pytest.mark.parametrize("lag", [-97.0, 3.0, 97.0])
+def test_a_lag_between_two_steps_is_told_to_a_second(lag: float) -> None:
+    t = np.arange(0.0, 7200.0, 30.0)
+    assert lag_between(t, np.sin((t - lag) / 300.0), t, np.sin(t / 300.0), 600.0) == pytest.approx(lag, abs=1.0)
+
+
 def test_no_lag_is_read_into_noise() -> None:
     rng = np.random.default_rng(3)
     t = np.arange(0.0, 36000.0, 60.0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.stats import norm
 
 from stathmis.core.hatch.hatch_stats import Tally
 from stathmis.core.hatch.review import BASE, CAUSES, CauseModel, Measured, Review, review
@@ -51,6 +52,18 @@ def test_the_planted_cause_comes_first(planted: CauseModel) -> None:
     assert first >= 0.80, first
     called = np.mean([r.clear is not None and r.clear.cause.key != planted.key for r in found])
     assert called <= 0.05, "another cause is hardly ever called clear"
+
+
+@pytest.mark.parametrize("cause", [c for c in CAUSES if c.tolerance > 0], ids=lambda c: c.key)
+@pytest.mark.parametrize("share", [-0.5, 0.0, 0.4, 1.0, 3.0])
+def test_what_was_measured_is_weighed_by_two_normal_densities(cause: CauseModel, share: float) -> None:
+    """SciPy's normal distribution: with the fault about its usual size, without about 0."""
+    value, u = share * cause.usual, 0.3 * abs(cause.tolerance)
+    found = review(Tally(20, 0, 0, 0, 0, 20), {cause.measured: Measured(value, u)}).weighed
+    told = next(w.by_measure for w in found if w.cause is cause)
+    with_fault = norm(cause.usual, np.hypot(0.6 * cause.usual, u)).logpdf(value)
+    expected = with_fault - norm(0.0, np.hypot(cause.tolerance, u)).logpdf(value)
+    assert told == pytest.approx(max(expected, 0.0) if share > 1.0 else expected, abs=1e-9)
 
 
 def test_no_clear_cause_where_none_was_planted() -> None:
