@@ -109,7 +109,11 @@ def test_a_bend_is_taken_only_when_it_is_seen() -> None:
     assert bent.considered[-1].chosen and bent.considered[-1].figure > 3
     three = fit(x[::3], x[::3] + 1 + 0.004 * (x[::3] - 50) ** 2, influences(3, 0.5))
     assert three.correction.model == "line" and three.considered[-1].reason == "few"
-    assert fit([37.0], [37.2], influences(1)).considered[1].reason == "few"
+    # the figure that decided: how many points, or their span over their uncertainty
+    for points, line in (([37.0], ("few", 1.0)), ([37.0, 37.1], ("close", 2.0)), ([37.0, 39.0], ("apart", 40.0))):
+        against = fit(points, points, influences(len(points))).considered[1]
+        assert against.model == "line" and (against.reason, pytest.approx(against.figure)) == line
+    assert three.considered[-1].figure == 3.0
 
 
 def test_an_outlier_is_pointed_at_and_still_counts() -> None:

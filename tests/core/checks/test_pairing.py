@@ -55,6 +55,16 @@ def test_blocks_carry_the_difference_and_its_scatter() -> None:
     assert pairs.scatter == pytest.approx(0.05 / np.sqrt(60), rel=0.5)
 
 
+def test_a_slope_between_the_two_is_no_scatter() -> None:
+    t = np.arange(0.0, 24 * 3600.0, 60.0)
+    air = 37.0 + t / 86_400.0
+    pairs = pair_blocks(t, 37.0 + 1.2 * (air - 37.0), t, air, 3600.0, 0.0, 300.0)
+    assert pairs.scatter == pytest.approx(0.0, abs=1e-9) and pairs.degrees_of_freedom == pairs.reading.size - 2
+    two = pair_blocks(t[:130], 1.2 * air[:130], t[:130], air[:130], 3600.0, 0.0, 300.0)
+    assert two.reading.size == 2 and two.degrees_of_freedom == 1
+    assert two.scatter == pytest.approx(np.ptp(two.reference - two.reading) / np.sqrt(2))
+
+
 def test_a_hole_spoils_its_block_only() -> None:
     t, air, _ = two_logs(60.0)
     whole = (t < 20_000) | (t > 24_000)

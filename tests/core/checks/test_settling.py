@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.stats import linregress
 
 from stathmis.core.checks.settling import settling
 
@@ -31,6 +32,18 @@ def test_noise_alone_counts_as_steady() -> None:
     assert found.settled
     assert found.mean == pytest.approx(37.5, abs=0.03)
     assert found.deviation == pytest.approx(0.02, abs=0.012)
+
+
+def test_the_slope_and_its_uncertainty_are_a_straight_lines() -> None:
+    rng = np.random.default_rng(2)
+    t = np.arange(20) * 30.0
+    v = 37.5 + 1e-3 * t + rng.normal(0, 0.05, t.size)
+    found = settling(t, v, 400.0, 0.05)
+    line = linregress(t, v)
+    assert (found.slope_per_s, found.u_slope_per_s) == pytest.approx((line.slope, line.stderr))
+    # a display's step hides what is smaller
+    flat = settling(t, np.full(t.size, 37.5), 400.0, 0.05, step=0.1)
+    assert flat.u_slope_per_s == pytest.approx(0.1 / np.sqrt(12.0) / np.sqrt(((t - t.mean()) ** 2).sum()))
 
 
 def test_too_short_to_tell() -> None:

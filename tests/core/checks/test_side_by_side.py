@@ -45,6 +45,20 @@ def test_disagreement_names_the_less_sure_and_passes_over_a_lid() -> None:
     assert disagreements(t, np.vstack([sure, rough]), u) == (), "silence is no disagreement"
 
 
+def test_two_stretches_of_disagreement_are_told_each_and_a_silence_between_ends_nothing() -> None:
+    t = np.arange(0.0, 3 * 86_400.0, 60.0)
+    values = np.vstack([np.full(t.size, 37.5), np.full(t.size, 37.5)])
+    u = np.array([[0.05] * t.size, [0.2] * t.size])
+    for start in (600, 2400):
+        values[1, start : start + 600] += 1.1
+    # a pause of the one in between, and nobody at all for some hours
+    values[1, 1500:1800] = np.nan
+    kept = (t < 86_400.0 * 1.3) | (t > 86_400.0 * 1.5)
+    found = disagreements(t[kept], values[:, kept], u[:, kept])
+    assert [round(d.start_s / 60.0, -2) for d in found] == [600, 2400]
+    assert [round((d.end_s - d.start_s) / 60.0, -2) for d in found] == [600, 600]
+
+
 def test_a_reading_counts_only_near_its_time() -> None:
     found = at_times([0.0, 10.0, 100.0, 1000.0], [0.0, 100.0], [1.0, 2.0], 60.0)
     assert found[0] == 1.0 and found[1] == pytest.approx(1.1) and found[2] == 2.0 and np.isnan(found[3])

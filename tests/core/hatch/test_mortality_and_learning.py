@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 import pytest
 import statsmodels.api as sm
@@ -86,6 +88,8 @@ def test_what_cannot_be_learned_is_refused() -> None:
         lambda: learn_share(1.0, 10.0, []),
         lambda: learn_share(0.5, 10.0, [(3, 2)]),
         lambda: eggs_for(0, 0.5, 0.1),
+        *(partial(learn_share, *bad, []) for bad in ((0.0, 10.0), (1.0, 10.0), (0.5, 0.0))),
+        *(partial(learn_share, 0.5, 10.0, [bad]) for bad in ((-1, 5), (6, 5))),
     ):
         with pytest.raises(ValueError):
             wrong()
