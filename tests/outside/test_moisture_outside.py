@@ -154,6 +154,23 @@ def test_what_cannot_be_reached_is_said() -> None:
         humidity_for_loss(fitted, 300.0, 0.0, 37.5, 11.0, 13.0, 15.0)
 
 
+def test_a_loss_is_as_unsure_as_the_reference_library_says() -> None:
+    from GTC import (  # type: ignore[import-untyped]
+        get_covariance,
+        set_correlation,  # type: ignore[import-untyped]
+        ureal,
+    )
+
+    covariance = np.array([[0.09, 0.03], [0.03, 0.25]])
+    fitted = Conductance(11.0, 0.5, 62.0, covariance, 0.0, 3)
+    mass, g = ureal(62.0, 0.3, independent=False), ureal(11.0, 0.5, independent=False)
+    set_correlation(0.03 / (0.3 * 0.5), mass, g)
+    assert get_covariance(mass, g) == pytest.approx(0.03)
+    lost = g * ureal(450.0, 12.0) / (10.0 * mass)
+    value, u = moisture.loss_percent(fitted, 450.0, 12.0)
+    assert (float(value), float(u)) == pytest.approx((lost.x, lost.u), rel=1e-9)
+
+
 @pytest.mark.parametrize("depth_mm", [4.0, 9.0, 15.0])
 def test_an_air_cell_is_a_cap_of_a_sphere(depth_mm: float) -> None:
     # the cap's volume from its radius a and height h: π h (3 a² + h²)/6, 1 g of water a cm³

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 import making
+from stathmis.core.hatch.hatch_stats import rate
+from stathmis.core.hatch.review import Measured
 from stathmis.logbook.records import Batch
 from stathmis.services import setting_up
 from stathmis.services.batch import batches
@@ -31,6 +35,68 @@ def test_a_run_that_was_cool_says_so_and_by_how_many_tenths(demo: Desk) -> None:
     assert change.startswith("Raise the set point by 0.") and "earlier (approximate)" in change
     demo.set_temperature_unit("°F")
     assert "°F" in review.change(demo.book, found)
+
+
+def change_for(demo: Desk, clear: str, mean_k: Measured | None = None, **others: object) -> str:
+    """What is to be changed where this cause is clear ("": none), and the eggs' mean was so much off."""
+    found = review.batch_review(demo.book, autumn(demo))
+    assert found.weighed is not None
+    cause = next((w for w in found.weighed.weighed if w.cause.key == clear), None)
+    evidence = {key: value for key, value in found.evidence.items() if key != "mean_k"}
+    evidence |= {"mean_k": mean_k} if mean_k is not None else {}
+    seen = {"shift": None, "predicted": None, "weighed": found.weighed._replace(clear=cause), "evidence": evidence}
+    return review.change(demo.book, replace(found, **{**seen, **others}))  # type: ignore[arg-type]
+
+
+def test_the_one_thing_to_change_follows_the_clear_cause(demo: Desk) -> None:
+    # half a kelvin for the whole term is about a day
+    assert change_for(demo, "temperature high", Measured(0.56, 0.05)).startswith(
+        "Lower the set point by 0.6 °C: the next hatch should come about 1.0 days later"
+    )
+    assert change_for(demo, "temperature low", Measured(-0.56, 0.05)).startswith("Raise the set point by 0.6 °C")
+    assert change_for(demo, "temperature low").startswith("Raise the set point by two tenths")
+    assert change_for(demo, "temperature high").startswith("Lower the set point by two tenths")
+    # the eggs speak for what the thermometer did not show, or could not
+    for key, off, u in (
+        ("temperature high", -0.56, 0.05),
+        ("temperature low", 0.56, 0.05),
+        ("temperature low", -0.5, 0.3),
+        ("temperature high", 0.05, 0.01),
+    ):
+        assert change_for(demo, key, Measured(off, u)).startswith("Check the thermometer: the eggs look")
+    late = {"shift": Measured(2.0, 0.2), "predicted": Measured(0.5, 0.3)}
+    said = change_for(demo, "temperature low", Measured(0.5, 0.1), **late)
+    assert "came 1.5 days later than its readings say" in said and "0.7 °C too high" in said
+    early = {"shift": Measured(-1.0, 0.2), "predicted": Measured(0.5, 0.3)}
+    assert "1.5 days earlier" in change_for(demo, "", **early) and "too low" in change_for(demo, "", **early)
+    assert change_for(demo, "", shift=Measured(1.0, 0.2), predicted=Measured(0.5, 0.3)).startswith("Change nothing")
+    assert change_for(demo, "").startswith("Change nothing for this run's sake")
+    edge = (rate(3, 12), rate(11, 12))
+    for places, worse in ((edge, "edge"), (edge[::-1], "middle")):
+        moved = change_for(demo, "", places_differ=True, places=places)
+        assert moved.startswith(f"Move the eggs round: those at the {worse} hatched worse")
+    for key, words in review.CHANGES.items():
+        if "in setting" not in key:
+            assert change_for(demo, key) == words
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "says"),
+    [
+        ("mean_k", Measured(-0.34, 0.06), "−0.3 ± 0.1 °C off the profile on average"),
+        ("swing_k", Measured(0.456), "spread by 0.46 °C about its mean"),
+        ("loss_off", Measured(2.04, 0.4), "+2.0 ± 0.8 percentage points off the loss aimed at"),
+        ("lockdown_rh_off", Measured(0.0), "humidity in lockdown not below its band"),
+        ("lockdown_rh_off", Measured(-9.6), "10 % RH below its band"),
+        ("turning_gap_h", Measured(0.0), "no gap over 12 h"),
+        ("turning_gap_h", Measured(5.0), "a gap of 17 h"),
+        ("stored_over_days", Measured(0.0), "set within a week"),
+        ("stored_over_days", Measured(4.0), "kept 11 days"),
+        ("openings_at_pip", Measured(1.0), "opened 1 time while eggs were pipped"),
+    ],
+)
+def test_what_was_measured_in_words(desk: Desk, key: str, value: Measured, says: str) -> None:
+    assert says in review.measured_words(desk.book, key, value)
 
 
 def test_a_hatch_under_way_has_no_review_yet(demo: Desk) -> None:
