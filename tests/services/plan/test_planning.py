@@ -166,6 +166,11 @@ def test_a_plan_is_moved_set_and_taken_back(desk: Desk) -> None:
     shifted = planning.plans(desk.book)[0].step("hatch")
     assert shifted is not None and shifted.at_ms == made.set_ms + (5 + 21) * DAY_MS
     desk.undo()
+    # earlier today is still today
+    planning.move_step(desk, planning.plans(desk.book)[0], "set", desk.now_ms - 11 * HOUR_MS)
+    desk.undo()
+    with pytest.raises(UserError, match="That day is over"):
+        planning.move_step(desk, planning.plans(desk.book)[0], "set", desk.now_ms - 13 * HOUR_MS)
     for key, says in (("hatch", "choose their day"), ("nothing", "not in this plan")):
         with pytest.raises(UserError, match=says):
             planning.move_step(desk, planning.plans(desk.book)[0], key, desk.now_ms)
