@@ -15,6 +15,7 @@ from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
+from stathmis.services.findings.corrections import InForce
 from stathmis.services.findings.verdict import judge_reading
 from stathmis.services.reading_field import interpret
 from stathmis.services.setting_up import NewChannel
@@ -253,3 +254,13 @@ def test_every_edit_can_be_undone_to_nothing(desk: Desk) -> None:
     while desk.redo():
         pass
     assert [i.name for i in desk.book.incubators()] == ["Cabinet"]
+
+
+@pytest.mark.parametrize(("days", "says"), [(0.4, "today"), (1.0, "yesterday"), (1.9, "yesterday"), (2, "2 days ago")])
+def test_what_a_correction_rests_on(desk: Desk, days: float, says: str) -> None:
+    probe = making.instrument(desk, "Probe")
+    curve = desk.book.corrections.in_force(probe, desk.now_ms).curve
+    since = desk.now_ms - round(days * DAY_MS)
+    assert rounds.basis_text(desk.book, InForce(curve, "calibration", since, 2.0)) == f"checked {says}"
+    assert rounds.basis_text(desk.book, InForce(curve, "certificate", since, 2.0)) == f"certificate, {says}"
+    assert rounds.basis_text(desk.book, InForce(curve, "stated accuracy", None, 2.0)) == "never checked"

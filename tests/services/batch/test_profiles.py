@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -196,3 +197,29 @@ def test_thin_air_is_told_of_where_it_is(desk: Desk) -> None:
     for metres, told in ((None, False), (900.0, False), (2400.0, True)):
         making.put_setting(desk, "altitude_m", "" if metres is None else f"{metres:g}")
         assert bool(profiles.thin_air(desk.book)) == told
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "unit", "says"),
+    [
+        ("37", "37", "°C", "The temperature runs from low to high, within 20 to 42 °C."),
+        ("19.9", "30", "°C", "within 20 to 42 °C"),
+        ("37", "42.1", "°C", "within 20 to 42 °C"),
+        ("60", "99", "°F", "The temperature runs from low to high, within 68 to 108 °F."),
+        ("warm", "38", "°C", "The temperature runs from a number to a number."),
+        ("", "", "°C", "Which temperatures?"),
+        ("20", "42", "°C", ""),
+        ("99F", "38C", "°C", ""),
+    ],
+)
+def test_a_band_of_an_own_profile(low: str, high: str, unit: str, says: str) -> None:
+    draft = draft_of(OwnProfile("x", "chicken", "", (Stage("setting", 0.0, Band(37.2, 37.8), None, ""),), 21.0), "°C")
+
+    def problem(shown_in: str, **typed: str) -> str:
+        row = replace(draft.rows[0], **typed)
+        return interpret(replace(draft, rows=(row, *draft.rows[1:])), shown_in).problems.get(0, "")  # type: ignore[arg-type]
+
+    found = problem(unit, heat_low=low, heat_high=high)
+    assert says in found and bool(found) == bool(says)
+    moist = problem("°C", heat_low="37", heat_high="38", moist_low="4", moist_high="50")
+    assert "The humidity runs from low to high, within 5 to 100" in moist

@@ -14,7 +14,7 @@ from stathmis.services import knowledge, rounds, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import candling, findings, hatching, laying, moving, outcome, tray
+from stathmis.services.eggs import candling, findings, hatching, laying, moving, outcome, tray, tray_shape
 from stathmis.services.eggs.laying import Described
 
 HOUR_MS = 3_600_000
@@ -162,3 +162,18 @@ def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:
     assert outcome.open_school(desk.book) == "quickly"
     desk.undo()
     assert outcome.open_school(desk.book) == "never"
+
+
+def test_each_ring_inward_holds_fewer_eggs_and_a_row_as_many() -> None:
+    ring = tray_shape.places_for("ring", 40, 18)
+    held = [sum(row == r for row, _ in ring) for r in range(1, ring[-1][0] + 1)]
+    assert held == [18, 12, 6, 1, 1, 1, 1]
+    assert [sum(row == r for row, _ in tray_shape.places_for("rows", 40, 18, 3)) for r in (3, 4, 5)] == [18, 18, 4]
+
+
+def test_candling_shows_what_is_likely_on_the_day(desk: Desk) -> None:
+    early, late = (batch_late(desk, day) for day in (7.0, 14.0))
+    assert candling.looks(early, 7.0).startswith("Clear") and "rotten" not in candling.looks(early, 7.0).lower()
+    assert candling.looks(late, 14.0).startswith("Late dead") and "blood ring" not in candling.looks(late, 14.0)
+    gecko = batch_late(desk, 20.0, "leopard_gecko")
+    assert candling.looks(gecko, 20.0).startswith("Slug") and "chalky" in candling.shows(gecko, 20.0)

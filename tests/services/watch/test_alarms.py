@@ -91,6 +91,14 @@ def test_cold_eggs_just_set_are_no_alarm(desk: Desk, air: np.ndarray) -> None:
     assert alarms.alarms(desk.book) == []
 
 
+@pytest.mark.parametrize(("hours", "alarms_then"), [(5.0, 0), (7.0, 1)])
+def test_cold_air_is_awaited_for_six_hours_after_setting(desk: Desk, hours: float, alarms_then: int) -> None:
+    air = np.full(round(60 * hours), 37.5)
+    air[-14:] = 35.0
+    batch_with_log(desk, air)
+    assert len([a for a in alarms.alarms(desk.book) if a.key.startswith("air")]) == alarms_then
+
+
 def test_still_air_is_judged_at_the_egg(desk: Desk, air: np.ndarray) -> None:
     batch_with_log(desk, air + 1.1, machine="still")
     assert alarms.alarms(desk.book) == []
