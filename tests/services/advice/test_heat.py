@@ -53,6 +53,27 @@ def test_air_far_off_without_a_reason_asks_for_a_look_not_for_a_step(desk: Desk)
     assert "thermometer first" in making.set_point_words(desk, course.incubator)
 
 
+@pytest.mark.parametrize(
+    ("off", "hours", "step", "says"),
+    [
+        (-2.0, 5.5, 0.0, "explain that."),
+        (-2.0, 7.0, 1.0, "raise the set point by 1.0 °C"),
+        (2.0, 7.0, -1.0, "lower the set point by 1.0 °C"),
+    ],
+)
+def test_air_far_off_for_hours_may_be_moved_a_step_all_the_same(
+    desk: Desk, off: float, hours: float, step: float, says: str
+) -> None:
+    # logged since so long ago only
+    air = np.full(1440, np.nan)
+    air[-round(60 * hours) :] = 37.5 + off
+    course, _ = batch_with_log(desk, air)
+    advice = heat.advise(desk.book, course.incubator)
+    assert (advice.kind, advice.step_k) == ("look", step)
+    said = making.said(desk.book, advice)
+    assert "thermometer first" in said.text and says in said.note
+
+
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(off=st.floats(-8, 8), hours=st.floats(0.2, 30), swing=st.floats(0, 0.7), seed=st.integers(0, 99))
 def test_no_step_is_ever_large(tmp_path_factory, off: float, hours: float, swing: float, seed: int) -> None:  # type: ignore[no-untyped-def]

@@ -47,7 +47,8 @@ def test_small_eggs_cool_sooner(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("hours", "room", "says"),
     [("", "18", "How long"), ("2", "warm", "How warm"), ("-1", "18", "no power cut"), ("2", "68", "write 64F"),
-     ("500", "18", "no power cut")],
+     ("500", "18", "no power cut"), ("72.5", "18", "from a few minutes to 72 h"), ("2", "-20.5", "write 64F"),
+     ("2", "36.5", "write 64F"), ("0", "18", "no power cut")],
 )  # fmt: skip
 def test_numbers_that_cannot_be(desk: Desk, hours: str, room: str, says: str) -> None:
     course, _ = batch_with_log(desk, np.full(100, 37.5))

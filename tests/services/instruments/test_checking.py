@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 
 from making import Point, checked, instrument, put_to_use, reference, typed
+from stathmis.core.course.profile import Band
 from stathmis.core.errors import UserError
 from stathmis.core.fixed_points import salt_humidity
 from stathmis.core.psychrometrics import boiling_point
@@ -362,3 +365,25 @@ def test_time_between_check_and_certificate_counts(desk: Desk, probe: Channel) -
     clock.at_ms += 300 * DAY_MS
     _, later = checked(desk, probe, [("37.0", "37.40")], against=lab)
     assert later.corrected_at(37.0)[1] > fresh.corrected_at(37.0)[1]
+
+
+@pytest.mark.parametrize(
+    ("middle", "used", "salt"),
+    [
+        (38.0, set(), "K2CO3"),
+        (38.0, {"K2CO3"}, "MgCl2"),
+        (5.0, set(), "MgCl2"),
+        (82.0, set(), "KCl"),
+        (76.0, {"MgCl2"}, "NaCl"),
+        (96.0, {"NaCl"}, "K2SO4"),
+    ],
+)
+def test_the_next_jar_is_the_nearest_unused_salt_and_never_the_toxic_one(
+    middle: float, used: set[str], salt: str
+) -> None:
+    rows = [SimpleNamespace(cells={"salt": formula}, empty=False) for formula in used]
+    # a row that was left empty uses no salt
+    rows.append(SimpleNamespace(cells={"salt": salt}, empty=True))
+    draft = SimpleNamespace(sets=[SimpleNamespace(rows=rows)])
+    verdict = SimpleNamespace(zone=SimpleNamespace(band=Band(middle - 5.0, middle + 5.0)))
+    assert improving._unused_salt(draft, None, verdict) == salt  # type: ignore[arg-type]

@@ -116,6 +116,12 @@ def test_probes_are_entered_once_and_taken_away(desk: Desk) -> None:
     heat = instrument(desk, "Probe")
     fields = {"t": (heat.id, "°C")}
     add_probe(desk, "Box", "/dev/ttyUSB0", 9600, "named", fields)
+    for baud, every_s in ((49, 10.0), (4_000_001, 10.0), (9600, -0.5), (9600, 3601.0)):
+        with pytest.raises(UserError, match="Baud runs from 50 up, and writing from 0 to 3600 s"):
+            add_probe(desk, "Other", "/dev/ttyUSB2", baud, "named", fields, every_s)
+    for baud, every_s in ((50, 0.0), (4_000_000, 3600.0)):
+        add_probe(desk, "Other", "/dev/ttyUSB2", baud, "named", fields, every_s)
+        desk.undo()
     for name, device, given, baud, says in (
         ("Box", "/dev/ttyUSB1", fields, 9600, "named Box already"),
         ("Other", "/dev/ttyUSB0", fields, 9600, "read at /dev/ttyUSB0 already"),
