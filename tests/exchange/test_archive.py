@@ -131,8 +131,9 @@ def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Desk, tmp_path: Pa
         description = json.loads(opened.read("description.json"))
     changed(path, "description.json", json.dumps({**description, "format": 99}))
     refused("newer Stathmis")
-    changed(path, "description.json", json.dumps({**description, "logbook_version": 2}))
-    refused("version 2; this is 7")
+    for version in (3, whole.VERSION + 1, "4", None):
+        changed(path, "description.json", json.dumps({**description, "logbook_version": version}))
+        refused(f"version {version}; this is {whole.VERSION}")
     fewer = [t for t in description["tables"] if t["name"] != "egg"]
     changed(path, "description.json", json.dumps({**description, "tables": fewer}))
     refused("lacks egg")

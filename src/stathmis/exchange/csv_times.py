@@ -32,7 +32,7 @@ _CLOCK = (
 )
 _ZONE = r"(?P<zone>Z|(?:UTC|GMT)?\s*[+\-−]\d{1,2}(?::?\d{2})?|UTC|GMT)?"
 WHEN = re.compile(rf"(?:(?:{_DATE}|{_NAMED}|{_NAMED_FIRST}|{_BASIC})(?=[T ,]|$)[T ,]*)?(?:{_CLOCK})?\s*{_ZONE}")
-_SAID = re.compile(r"\b(?:UTC|GMT)\s*(?:([+\-−])\s*(\d{1,2})(?::?(\d{2}))?)?(?!\d)", re.IGNORECASE)
+_SAID = re.compile(r"\b(?:UTC|GMT)\s*(?:([+\-−])\s*(\d{1,2})(?::?(\d{2}))?)?(?![^\W_])", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
