@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from dialects import damage, make
 
-from stathmis.exchange.csv_layout import Layout, find_layout
+from stathmis.exchange.csv_layout import Layout, _column, find_layout
 from stathmis.exchange.logger_csv import Table, read_table
 
 
@@ -54,6 +54,42 @@ def test_many_files_by_chance_are_read_rightly_or_asked_about(tmp_path: Path) ->
 def test_times(tmp_path: Path, heading: str, row: str, first_ms: int) -> None:
     _, table = looked_at(tmp_path, f"{heading}\n{row}\n")
     assert table.times_ms.tolist() == [first_ms]
+
+
+@pytest.mark.parametrize(
+    ("heading", "cells", "found"),
+    [
+        ("Temp", "37.5", ("temperature", "°C", None)),
+        ("Temp", "99.5", ("temperature", "°F", None)),
+        # 46 to 65 may be either
+        ("Temp", "45.9", ("temperature", "°C", None)),
+        ("Temp", "46.1", ("temperature", "°C", "°F")),
+        ("Temp", "55.1", ("temperature", "°F", "°C")),
+        ("Temp", "64.9", ("temperature", "°F", "°C")),
+        ("Temp", "65.1", ("temperature", "°F", None)),
+        ("Temp_F", "50", ("temperature", "°F", None)),
+        ("Temp [°C]", "60", ("temperature", "°C", None)),
+        ("Temp °C/°F", "50", ("temperature", "°F", "°C")),
+        ("Temp", "55 °F", ("temperature", "°F", None)),
+        ("Fühler 1 (deg C)", "50", ("temperature", "°C", None)),
+        ("T", "37.5", ("temperature", "°C", None)),
+        ("RH", "48", ("humidity", "%", None)),
+        ("Feuchte", "0.48", ("humidity", "of 1", None)),
+        ("Humidity %", "0.48", ("humidity", "of 1", "%")),
+        ("Humidity", "0.48 %", ("humidity", "%", None)),
+        ("r.F.", "1.0", ("humidity", "of 1", None)),
+        ("Hygro", "1.1", ("humidity", "%", None)),
+        ("Battery", "3.1", ("other", "°C", None)),
+        ("Note", "door", ("other", "°C", None)),
+        ("Uhrzeit", "07:05", ("clock", "°C", None)),
+        ("when", "2026-05-14 07:05", ("time", "°C", None)),
+        ("when", "2026-05-14", ("date", "°C", None)),
+    ],
+)
+def test_a_column_by_its_heading_and_its_cells(heading: str, cells: str, found: tuple[object, ...]) -> None:
+    column = _column(3, heading, [cells, cells, ""], ".")
+    assert (column.index, column.heading) == (3, heading)
+    assert (column.looks_like, column.unit, column.doubt) == found
 
 
 def test_a_long_stretch_tells_day_and_month_apart(tmp_path: Path) -> None:
