@@ -27,6 +27,7 @@ from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.files import archive
 from stathmis.services.findings import trace
+from stathmis.words.numbers import count
 
 NOW_MS = 1_779_093_600_000
 
@@ -114,7 +115,10 @@ def changed(path: Path, name: str, text: str) -> None:
 
 def test_what_is_wrong_is_said_and_nothing_is_half_made(demo: Desk, tmp_path: Path) -> None:
     path, target = tmp_path / "all.zip", tmp_path / "again.stathmis"
-    archive.write(demo, path)
+    said = archive.write(demo, path)
+    with zipfile.ZipFile(path) as opened:
+        rows = sum(t["rows"] for t in json.loads(opened.read("description.json"))["tables"])
+    assert said == f"{count(rows, 'row')} of {count(len(whole.shapes()), 'table')} written to all.zip."
     whole_text = path.read_bytes()
 
     def refused(says: str) -> None:

@@ -47,7 +47,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import break_out, findings, laying, moving, outcome, pull
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
-from stathmis.services.files import logger_import
+from stathmis.services.files import backing_up, logger_import
 from stathmis.services.findings import states
 from stathmis.services.instruments import checking, history, places
 from stathmis.services.moisture import sizes, water, weights
@@ -391,6 +391,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "setting_up.add_incubator": _new_machine,
     "setting_up.add_instrument": _instrument,
     "setting_up.move_instrument": _move_instrument,
+    "files.backing_up.set_second_folder": lambda d, n: backing_up.set_second_folder(d, "/usr" if n % 2 else "/"),
     "setting_up.set_place": lambda d, n: setting_up.set_place(d, f"Shed {n}", 100.0 + n),
     "setting_up.add_certificate": _certified,
     "setting_up.change_channel": lambda d, n: setting_up.change_channel(d, _channel(d, n), 0.5, 1.0 + n, None),

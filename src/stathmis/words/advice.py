@@ -154,92 +154,97 @@ def _settling(book: Book, upset: Upset) -> str:
 
 def heat(book: Book, advice: HeatAdvice) -> Said:
     """What to do about the heat."""
-    unit = book.temperature_unit
     verdict, kind = advice.verdict, advice.kind
     reasons = why(book, advice.reason)
-    step = abs(round(float(difference_from_inside(advice.step_k, unit)), 1))
+    if kind == "danger" and verdict is not None:
+        return _danger(book, verdict, reasons)
+    if kind == "wait" and advice.upset is not None:
+        said = _("Wait. {settling}", settling=_settling(book, advice.upset))
+        return Said(said, _("One change at a time."), reasons, key="wait heat")
+    if kind == "young":
+        caution = _("The eggs are still warming. {cautions}", cautions=knowledge.cautions()["chase"])
+        return Said(_("Leave the controller alone today."), caution, reasons, key="young")
+    of_kind = {"move": _move, "look": _look, "passing": _passing, "sample": _sample}.get(kind)
+    if verdict is None or of_kind is None:
+        return _centered(book, advice, reasons)
+    unit = book.temperature_unit
+    now = f"{value_text(verdict.corrected.value, verdict.corrected.U, 'temperature', unit)} {unit}"
+    wanted = f"{value_text(advice.band.middle, 0.05, 'temperature', unit)} {unit}"
+    return of_kind(book, advice, now, wanted, reasons)
+
+
+def _danger(book: Book, verdict: Verdict, reasons: tuple[str, ...]) -> Said:
+    hot = max((r.newest or r.corrected for r in verdict.readings), key=lambda c: c.value)
+    hot = hot if hot.value > verdict.corrected.value else verdict.corrected
+    return Said(
+        _("Cool it now: {with_u}.", with_u=with_u(hot.value, hot.U, "temperature", book.temperature_unit)),
+        _("Open the lid for a few minutes, look at the fan and the set point, then watch it come down."),
+        reasons,
+        urgent=True,
+        key="danger",
+    )
+
+
+def _step(book: Book, advice: HeatAdvice) -> float:
+    return abs(round(float(difference_from_inside(advice.step_k, book.temperature_unit)), 1))
+
+
+def _move(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[str, ...]) -> Said:
     move = _("Raise the set point by {step:.1f} {unit}: {now} now, {wanted} wanted.")
     if advice.step_k <= 0:
         move = _("Lower the set point by {step:.1f} {unit}: {now} now, {wanted} wanted.")
-    if kind == "danger" and verdict is not None:
-        hot = max((r.newest or r.corrected for r in verdict.readings), key=lambda c: c.value)
-        hot = hot if hot.value > verdict.corrected.value else verdict.corrected
-        return Said(
-            _("Cool it now: {with_u}.", with_u=with_u(hot.value, hot.U, "temperature", unit)),
-            _("Open the lid for a few minutes, look at the fan and the set point, then watch it come down."),
-            reasons,
-            urgent=True,
-            key="danger",
-        )
-    if kind == "wait" and advice.upset is not None:
-        return Said(
-            _("Wait. {settling}", settling=_settling(book, advice.upset)),
-            _("One change at a time."),
-            reasons,
-            key="wait heat",
-        )
-    if kind == "young":
-        return Said(
-            _("Leave the controller alone today."),
-            _("The eggs are still warming. {cautions}", cautions=knowledge.cautions()["chase"]),
-            reasons,
-            key="young",
-        )
-    if verdict is not None and kind in ("look", "passing", "move", "sample"):
-        now = f"{value_text(verdict.corrected.value, verdict.corrected.U, 'temperature', unit)} {unit}"
-        wanted = f"{value_text(advice.band.middle, 0.05, 'temperature', unit)} {unit}"
-        if kind == "move":
-            told: tuple[str, ...] = ()
-            if advice.gain is not None:
-                seen = _("Its air moved {gain:.1f} times as far as the set point then, so the step is chosen by that.")
-                told = (seen.format(gain=advice.gain),)
-            return Said(
-                move.format(step=step, unit=unit, now=now, wanted=wanted),
-                _("Then leave it for 3 h and read again."),
-                reasons[:1] + told + reasons[1:],
-                key="move",
-            )
-        if kind == "look":
-            then = _(" Only when all are well: raise the set point by {step:.1f} {unit} and read again in 3 h.")
-            if advice.step_k <= 0:
-                then = _(" Only when all are well: lower the set point by {step:.1f} {unit} and read again in 3 h.")
-            return Said(
-                _(
-                    "Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.",
-                    now=now,
-                    wanted=wanted,
-                ),
-                _("Tenths on the controller do not explain that.")
-                + (then.format(step=step, unit=unit) if step else ""),
-                reasons,
-                key="look",
-            )
-        if kind == "passing" and advice.mean is not None:
-            mean = with_u(advice.mean.value.value, advice.mean.value.U, "temperature", unit)
-            return Said(
-                _(
-                    "Leave the set point: {now} now, but {mean} over the last {hours:.0f} h.",
-                    now=now,
-                    mean=mean,
-                    hours=advice.mean.hours,
-                ),
-                _("The room, the lid or the eggs pull it just now; look again in an hour or two."),
-                reasons,
-                key="passing",
-            )
-        swing = float(difference_from_inside(advice.swing_k, unit))
-        return Said(
-            _("Read it again over the next hours: {now} now, {wanted} wanted.", now=now, wanted=wanted),
-            _(
-                "One reading is a moment of the thermostat's swing (± {swing:.1f} {unit}): too little to "
-                "move the set point by.",
-                swing=swing,
-                unit=unit,
-            ),
-            reasons,
-            key="sample",
-        )
-    return _centered(book, advice, reasons)
+    told: tuple[str, ...] = ()
+    if advice.gain is not None:
+        seen = _("Its air moved {gain:.1f} times as far as the set point then, so the step is chosen by that.")
+        told = (seen.format(gain=advice.gain),)
+    return Said(
+        move.format(step=_step(book, advice), unit=book.temperature_unit, now=now, wanted=wanted),
+        _("Then leave it for 3 h and read again."),
+        reasons[:1] + told + reasons[1:],
+        key="move",
+    )
+
+
+def _look(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[str, ...]) -> Said:
+    step = _step(book, advice)
+    then = _(" Only when all are well: raise the set point by {step:.1f} {unit} and read again in 3 h.")
+    if advice.step_k <= 0:
+        then = _(" Only when all are well: lower the set point by {step:.1f} {unit} and read again in 3 h.")
+    return Said(
+        _("Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.", now=now, wanted=wanted),
+        _("Tenths on the controller do not explain that.")
+        + (then.format(step=step, unit=book.temperature_unit) if step else ""),
+        reasons,
+        key="look",
+    )
+
+
+def _passing(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[str, ...]) -> Said:
+    if advice.mean is None:
+        return _sample(book, advice, now, wanted, reasons)
+    mean = with_u(advice.mean.value.value, advice.mean.value.U, "temperature", book.temperature_unit)
+    hours = advice.mean.hours
+    return Said(
+        _("Leave the set point: {now} now, but {mean} over the last {hours:.0f} h.", now=now, mean=mean, hours=hours),
+        _("The room, the lid or the eggs pull it just now; look again in an hour or two."),
+        reasons,
+        key="passing",
+    )
+
+
+def _sample(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[str, ...]) -> Said:
+    unit = book.temperature_unit
+    return Said(
+        _("Read it again over the next hours: {now} now, {wanted} wanted.", now=now, wanted=wanted),
+        _(
+            "One reading is a moment of the thermostat's swing (± {swing:.1f} {unit}): too little to "
+            "move the set point by.",
+            swing=float(difference_from_inside(advice.swing_k, unit)),
+            unit=unit,
+        ),
+        reasons,
+        key="sample",
+    )
 
 
 def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
