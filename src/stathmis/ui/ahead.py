@@ -55,18 +55,19 @@ def seen(view: QWidget) -> Iterator[None]:
             layout.activate()
     yield
     for piece in _pieces(view):
-        if isValid(piece):
-            piece.grab()
-            yield
+        piece.grab()
+        yield
 
 
 def _pieces(widget: QWidget) -> Iterator[QWidget]:
-    """Parts of a view that hold few widgets each, without those that are hidden."""
+    """Parts of a view that hold few widgets each, without those that are hidden, or gone by then."""
+    if not isValid(widget):
+        return
     if len(widget.findChildren(QWidget)) <= _FEW:
         yield widget
         return
     for child in widget.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
-        if not child.isHidden():
+        if isValid(child) and not child.isHidden():
             yield from _pieces(child)
 
 

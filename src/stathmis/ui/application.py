@@ -138,7 +138,7 @@ def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> tuple[i
     passing = options.demo or options.look
     window = Window(desk, theme, None if passing else settings)
     if options.look:
-        window.setWindowTitle(backup_words.only_looked_at(options.logbook))
+        window.setWindowTitle(backup_words.only_looked_at(_path(options)))
     window.show()
     window.get_ready()
     # Ctrl+C in a terminal closes as the window's own button does; Python sees it only between Qt's events

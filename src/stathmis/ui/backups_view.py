@@ -103,6 +103,7 @@ class BackupsView(Page):
         unread = [p for p in self._paths if self._known(p) is None]
         if unread and self._job is None:
             self._job = Background(partial(self._read, unread))
+            self._job.progressed.connect(lambda _fraction: self._show())
             self._job.done.connect(self._read_all)
             self._job.failed.connect(self._read_all)
             self._job.start(150)
