@@ -199,7 +199,8 @@ def test_bad_input() -> None:
         fit_box([steady(100.0, 0.5)._replace(vent=1.5)])
     with pytest.raises(ValueError, match="uncertainties"):
         fit_box([steady(100.0, 0.5)._replace(u_rh=0.0)])
-    with pytest.raises(ValueError, match="surface"):
-        fit_box([], 1.0, 0.3).predict(-1.0, 0.5, 21.0, 45.0, 37.5)
+    for surface, vent in ((-1.0, 0.5), (100.0, -0.1), (100.0, 1.1)):
+        with pytest.raises(ValueError, match="surface"):
+            fit_box([], 1.0, 0.3).predict(surface, vent, 21.0, 45.0, 37.5)
     with pytest.raises(ValueError, match="needed"):
         best_trial(fit_box([], 1.0, 0.3), [], [])

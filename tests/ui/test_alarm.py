@@ -52,3 +52,18 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     clock.at_ms += 5 * 60_000
     look(window, qtbot)
     assert not window.alarm.isVisible(), "quiet for an hour"
+
+
+@pytest.mark.parametrize(("urgent", "how"), [(True, "critical"), (False, "normal")])
+def test_the_desktop_is_told_in_its_own_way_or_not_at_all(
+    urgent: bool, how: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    started: list[tuple[str, list[str]]] = []
+    monkeypatch.setattr(reminder.QProcess, "startDetached", lambda command, given: started.append((command, given)))
+    monkeypatch.setattr(reminder.shutil, "which", lambda name: None)
+    reminder.tell_desktop("a", "b", urgent=urgent)
+    assert started == []
+    monkeypatch.setattr(reminder.shutil, "which", lambda name: f"/usr/bin/{name}")
+    reminder.tell_desktop("--lockdown", "-today", urgent=urgent)
+    # whatever a title begins with, it is no option
+    assert started == [("/usr/bin/notify-send", ["-a", "Stathmis", "-u", how, "--", "--lockdown", "-today"])]

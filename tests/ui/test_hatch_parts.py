@@ -137,6 +137,21 @@ def test_a_finished_batch_may_be_mended_and_it_is_marked(window: Window, qtbot: 
     wait(qtbot)
 
 
+def test_an_ended_batch_keeps_its_pages_until_the_round(window: Window, qtbot: QtBot) -> None:
+    ended = next(b for b in window.desk.book.records(Batch) if "autumn" in b.name)
+    window.show_batch(ended.id)
+    for page in ("trace", "moisture", "eggs", "hatch", "trace"):
+        window.show_page(page)
+        assert f"Looking back at {ended.name}" in said(window.pages), page
+        wait(qtbot)
+    assert window.pages.trace.traced is not None and window.pages.trace.traced.course.batch.id == ended.id
+    window.show_page("round")
+    assert "Looking back" not in said(window.pages)
+    window.show_page("trace")
+    assert "Looking back" not in said(window.pages), "the one that runs is in view again"
+    wait(qtbot)
+
+
 def test_a_report_that_cannot_be_written_says_so(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     ended = next(b for b in window.desk.book.records(Batch) if "autumn" in b.name)
     window.show_batch(ended.id)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from dataclasses import replace
+
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QCheckBox, QLabel
 from pytestqt.qtbot import QtBot
 
@@ -48,6 +50,34 @@ def test_a_mix_is_found_taken_over_and_logged(window: Window, qtbot: QtBot) -> N
     window.undo()
     assert len(water.events_of(window.desk.book, view.incubator)) == before  # type: ignore[arg-type]
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+
+
+def test_the_grid_is_walked_to_its_edges_and_clicked(window: Window, qtbot: QtBot) -> None:
+    grid = opened(window, qtbot).grid
+    cells = grid._grid.cells if grid._grid is not None else ()
+    high, wide = len(cells), len(cells[0])
+    grid.setFocus()
+    for key, at in (
+        (Qt.Key.Key_Up, lambda: grid._at[0] == 0),
+        (Qt.Key.Key_Left, lambda: grid._at == (0, 0)),
+        (Qt.Key.Key_Down, lambda: grid._at == (high - 1, 0)),
+        (Qt.Key.Key_Right, lambda: grid._at == (high - 1, wide - 1)),
+    ):
+        for _ in range(max(high, wide) + 1):
+            qtbot.keyClick(grid, key)
+        assert at()
+    # what is looked at stays when the grid is drawn anew, as far as there is such a cell
+    assert grid._grid is not None
+    fewer = replace(grid._grid, cells=tuple(line[: wide - 1] for line in cells[: high - 1]))
+    grid.show_grid(fewer, grid._now)  # type: ignore[arg-type]
+    assert grid._at == (high - 2, wide - 2)
+    left, row, head, width = grid._measures()
+    for r, c in ((0, 0), (1, 2), (high - 2, wide - 2)):
+        spot = QPoint(round(left + (c + 0.5) * width), round(head + (r + 0.5) * row))
+        qtbot.mouseClick(grid, Qt.MouseButton.LeftButton, pos=spot)
+        assert grid._at == (r, c)
+    qtbot.mouseClick(grid, Qt.MouseButton.LeftButton, pos=QPoint(2, 2))
+    assert grid._at == (high - 2, wide - 2), "a title is no cell"
 
 
 def test_lockdown_has_its_own_picture_and_school(window: Window, qtbot: QtBot) -> None:
