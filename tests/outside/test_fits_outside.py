@@ -60,7 +60,7 @@ def test_pearson_york() -> None:
     assert float(line.slope) == pytest.approx(-0.480533, abs=1e-6)
     assert float(line.u_intercept) == pytest.approx(0.29497, abs=1e-5)
     assert float(line.u_slope) == pytest.approx(0.057985, abs=1e-6)
-    assert float(line.chi_square) == pytest.approx(11.8664, abs=1e-4)
+    assert float(line.chi_square) == pytest.approx(11.8664, abs=1e-4) and line.degrees_of_freedom == 8
 
 
 def test_york_against_odrpack_and_batch() -> None:
