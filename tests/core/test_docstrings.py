@@ -12,7 +12,7 @@ import pytest
 
 import stathmis.core
 
-MODULES = [m.name for m in pkgutil.iter_modules(stathmis.core.__path__, "stathmis.core.")]
+MODULES = [m.name for m in pkgutil.walk_packages(stathmis.core.__path__, "stathmis.core.") if not m.ispkg]
 
 
 @pytest.mark.parametrize("name", MODULES)
