@@ -121,7 +121,7 @@ def whole_or_not_there(act: Act, kind: Path, folder: Path, times: int, chance: r
     found: Counter[str] = Counter()
     for i in range(times):
         path = fresh(f"{act.__name__} {i}")
-        found["killed"] += killed(act, path, chance.uniform(0.0, usual_s))
+        found["killed"] += killed(act, path, chance.uniform(0.0, 1.3 * usual_s))
         try:
             state = held(path)
             # brought up to date by now, if it was not before

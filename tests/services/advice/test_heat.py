@@ -110,6 +110,13 @@ def test_a_thermostat_that_swings_round_the_right_mean_is_left_alone(desk: Desk,
     assert moved == 0
 
 
+def test_a_loggers_last_day_counts_and_not_the_days_before(desk: Desk) -> None:
+    course, _ = batch_with_log(desk, np.concatenate([np.full(3 * 1440, 36.5), np.full(1500, 37.5)]))
+    advice = heat.advise(desk.book, course.incubator)
+    assert advice.mean is not None and advice.mean.value.value == pytest.approx(37.5, abs=0.02)
+    assert advice.mean.hours == pytest.approx(24.0, abs=0.2) and advice.step_k == 0.0
+
+
 def test_one_reading_by_hand_is_a_moment_of_the_swing(desk: Desk) -> None:
     made = setting_up.add_incubator(desk, "Box", "forced", 37.5)
     lab = reference(desk, points=[(0.0, 0.0, 0.04), (45.0, 0.0, 0.04)])
