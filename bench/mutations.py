@@ -5,9 +5,8 @@
     python bench/mutations.py durations.txt [places a layer [random number [layers]]]
 
 A place is drawn first and then what is altered there, so that no kind of place counts more for having more variants.
-What stands in annotations and docstrings alters nothing and is left out. Of the tests that run a line, those of the
-module's own folder come first, then the quickest, up to half a minute of them: what only others would notice counts as
-unnoticed.
+What stands in annotations and docstrings alters nothing and is left out. Of the tests that run a line, those
+that run most of its file come first, up to half a minute of them: what only others would notice counts as unnoticed.
 """
 
 from __future__ import annotations
@@ -25,6 +24,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
+from math import inf
 from pathlib import Path
 from queue import Queue
 
@@ -109,7 +109,7 @@ def _contexts(file: Path) -> dict[int, list[str]]:
 
 
 def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
-    """The tests that run a line, the nearest and quickest first; of a line run when its module is read, any of it."""
+    """The tests that run a line, those that run most of its file first; of a line run when it is read in, any of it."""
     by_line = _contexts(place.file)
     # of a statement of several lines the first is known
     line = max((n for n in by_line if n <= place.line), default=0)
@@ -117,14 +117,12 @@ def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
     if not found and line:
         found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
     inside = place.file.relative_to(ROOT / "src" / "stathmis")
-    near = (f"tests/{inside.parent}/test_{inside.stem}", f"tests/{inside.parent}/")
     module = f"[stathmis.{'.'.join(inside.with_suffix('').parts)}]"
+    much = Counter(c.split("|")[0] for contexts in by_line.values() for c in set(contexts))
 
-    def rank(test: str) -> tuple[int, float]:
+    def rank(test: str) -> tuple[float, float]:
         # the examples of its own docstrings come first
-        if test.endswith(module):
-            return -1, 0.0
-        return next((i for i, n in enumerate(near) if test.startswith(n)), len(near)), durations.get(test, 1.0)
+        return (-inf if test.endswith(module) else -much[test]), durations.get(test, 1.0)
 
     chosen, spent = [], 0.0
     for test in sorted(found, key=rank):
