@@ -105,3 +105,9 @@ def test_a_sensor_drifts_sticks_and_drops_out() -> None:
     lossy = SimulatedSensor(dropout=0.3)
     missing = sum(lossy.read(37.5, 1.0, float(i), rng) is None for i in range(2000))
     assert 500 < missing < 700
+
+
+def test_the_room_is_warmest_in_the_afternoon() -> None:
+    warmth = {h: SimulatedIncubator(Machine(room_c=20.0, room_swing_k=2.0), start_hour=h).room_c for h in range(24)}
+    assert max(warmth, key=lambda h: warmth[h]) == 15 and min(warmth, key=lambda h: warmth[h]) == 3
+    assert (warmth[15], warmth[3], warmth[9]) == pytest.approx((22.0, 18.0, 20.0))

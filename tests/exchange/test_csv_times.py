@@ -7,7 +7,16 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 
-from stathmis.exchange.csv_times import EARLIEST_MS, LATEST_MS, DateOrder, epochs, parts_of, said_offset, stamps
+from stathmis.exchange.csv_times import (
+    EARLIEST_MS,
+    LATEST_MS,
+    DateOrder,
+    epochs,
+    likelihood,
+    parts_of,
+    said_offset,
+    stamps,
+)
 
 
 def ms(year: int, month: int, day: int, hour: int = 0, minute: int = 0, second: int = 0) -> float:
@@ -82,3 +91,20 @@ def test_seconds_or_milliseconds_since_1970(cell: str, expected: float | None) -
 
 def test_the_years_of_a_logger() -> None:
     assert (ms(1970, 1, 1), ms(2201, 1, 1) - 1) == (EARLIEST_MS, LATEST_MS)
+
+
+def test_what_a_logger_writes_is_likelier_than_what_it_does_not() -> None:
+    ten = 600_000.0
+    even = ms(2026, 5, 10) + ten * np.arange(50)
+    now = round(ms(2026, 5, 18))
+    assert likelihood(even, now) == pytest.approx(1.5, abs=0.01)
+    # steps that wander a second or two are a logger's all the same; others are not
+    assert likelihood(even + 900.0 * (np.arange(50) % 2), now) == pytest.approx(1.5, abs=0.01)
+    ragged = even + np.cumsum(np.random.default_rng(1).uniform(0, 3 * ten, 50))
+    assert likelihood(ragged, now) < 1.15
+    # half of them backward, half still to come, half no times at all, or last read five years ago
+    assert likelihood(even[::-1], now) == pytest.approx(0.5, abs=0.01)
+    assert likelihood(even, round(ms(2026, 5, 1))) == pytest.approx(0.5, abs=0.01)
+    assert likelihood(np.where(np.arange(50) % 2, even, np.nan), now) == pytest.approx(1.0, abs=0.02)
+    assert likelihood(even, round(ms(2031, 5, 10))) == pytest.approx(1.4, abs=0.01)
+    assert likelihood(np.full(3, np.nan), now) == likelihood(np.array([]), now) == 0.0

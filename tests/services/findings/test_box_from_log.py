@@ -159,3 +159,10 @@ def test_a_vent_moved_without_saying_how_far_ends_what_is_known(read: tuple[Desk
     assert found.now.opening is None and found.used == len(TRIED)
     assert "how far the vent is open is not said" in box_words.headline(found)
     assert states.lately(desk.book, incubator, states.air_of(desk.book, incubator, 0, desk.now_ms), desk.now_ms) is None
+
+
+@pytest.mark.parametrize(("day", "may_be_wet"), [(18.9, False), (19.1, True)])
+def test_from_a_day_before_the_earliest_hatch_on_chicks_may_be_wet(desk: Desk, day: float, may_be_wet: bool) -> None:
+    course = making.batch_late(desk, day)
+    assert states._hatching(desk.book, course.incubator, desk.now_ms) is may_be_wet
+    assert not states._hatching(desk.book, course.incubator, course.batch.set_ms - 1)
