@@ -174,3 +174,28 @@ def test_reading_can_be_stopped(tmp_path: Path) -> None:
 )
 def test_time_formats(sample: str, order: str, expected: str | None) -> None:
     assert time_format(sample, order) == expected  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("odd", "reason"),
+    [
+        ("2026-13-44 10:00:00", "no time in this row"),
+        ("2026-02-29 10:00:00", "no time in this row"),
+        ("2026-05-10 25:00:00", "no time in this row"),
+        ("2026-05-10T10:00:00+02:00", ""),
+        ("2026-05-10 10:00", ""),
+        ("2026-05-10 10:00:00.5", ""),
+    ],
+)
+def test_one_odd_time_in_a_long_file_costs_its_row_at_most(tmp_path: Path, odd: str, reason: str) -> None:
+    """Long: what reads many at once must not end the process at one that it cannot read."""
+    lines = [f"2026-05-{1 + i // 1440:02d} {i // 60 % 24:02d}:{i % 60:02d}:00,37.5" for i in range(3000)]
+    path = tmp_path / "log.csv"
+    path.write_text("\n".join(["time,temp °C", *lines[:2000], f"{odd},37.0", *lines[2000:]]) + "\n", encoding="utf-8")
+    layout = find_layout(path)
+    table = read_table(path, layout, (0,), (1,), layout.date_order, None)
+    assert table.times_ms.size == 3000 + (not reason) and table.faults.counts == ({reason: 1} if reason else {})
+    whole = np.arange(3000) * 60_000 + 1_777_593_600_000
+    assert set(whole.tolist()) <= set(table.times_ms.tolist())
+    if odd.endswith("+02:00"):
+        assert table.times_ms[2000] == 1_778_400_000_000
