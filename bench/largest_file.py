@@ -35,7 +35,9 @@ FORMS: dict[str, Callable[[int], str]] = {
     "date and clock": lambda n: f"{_utc(n):%Y-%m-%d %H:%M:%S},37.{n % 10},48.{n % 10}",
     "seconds since 1970": lambda n: f"{START_S + 2 * n},37.{n % 10}",
     "day first, in words": lambda n: f"{_utc(n):%d %b %Y %I:%M:%S %p},37.{n % 10}",
-    "own offset, every fourth value bad": lambda n: f"{_utc(n):%Y-%m-%dT%H:%M:%S}+02:00,{'lost' if n % 4 == 3 else '37.1'}",
+    "own offset, every fourth value bad": lambda n: (
+        f"{_utc(n):%Y-%m-%dT%H:%M:%S}+02:00,{'lost' if n % 4 == 3 else '37.1'}"
+    ),
     "decimal commas, quoted": lambda n: f'"{_utc(n):%d.%m.%Y}","{_utc(n):%H:%M:%S}","37,{n % 10}","48,{n % 10}"',
 }
 
