@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import os
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-
 import logging
+import os
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
+
+# before Qt is loaded: no display, and letters drawn alike on every computer
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["FONTCONFIG_FILE"] = f"{Path(__file__).parent.parent}/src/stathmis/data/fonts/pictures.conf"
 
 import pytest
 from hypothesis import HealthCheck, settings

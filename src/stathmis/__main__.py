@@ -30,6 +30,8 @@ def main(argv: list[str] | None = None) -> int:
     options = _arguments(sys.argv[1:] if argv is None else argv)
     if options.pictures is not None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        # the same on every computer, however it draws its letters
+        os.environ["FONTCONFIG_FILE"] = str(Path(stathmis.__file__).parent / "data" / "fonts" / "pictures.conf")
     from stathmis.ui.application import run
 
     return run(options)

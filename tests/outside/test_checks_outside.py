@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 import making
-from making import checked, instrument, reference
+from making import TRIALS, checked, holds_95, instrument, reference
 from stathmis.core import fixed_points
 from stathmis.core.calibration import fit
 from stathmis.core.checks.influences import Influence
@@ -175,7 +175,7 @@ def _by_method(desk: Desk, method: str) -> Check:
 
 @pytest.mark.parametrize("method", ["side", "bath", "ice", "steam", "infrared", "salt", "one salt", "wet_dry"])
 def test_coverage_by_method(desk: Desk, method: str) -> None:
-    """10,000 calibrations simulated with every influence drawn as its budget line says: U holds the truth in 94-96 %.
+    """Calibrations simulated with every influence drawn as its budget line says: U holds the truth in 94-96 %.
 
     What all points share (certificate, pressure, hysteresis) is drawn once; scatter is estimated anew each time.
     """
@@ -183,14 +183,14 @@ def test_coverage_by_method(desk: Desk, method: str) -> None:
     fitted = check.fitted
     assert fitted is not None
     rng = np.random.default_rng(1)
-    trials, at = 10_000, check.at
+    at = check.at
     n = len(check.points)
     model = fitted.correction.model
     # the truth: the instrument reads exactly right, and its hidden slope beyond the points is as allowed for
     reading = np.array([p.reading for p in check.points])
     beyond = max(reading.min() - at, at - reading.max(), 0.0)
     inside = 0
-    for _ in range(trials):
+    for _ in range(TRIALS):
         x, y = reading.copy(), reading.copy()
         told = []
         for i in fitted.influences:
@@ -208,7 +208,7 @@ def test_coverage_by_method(desk: Desk, method: str) -> None:
         shown = at + rng.uniform(-step / 2, step / 2)
         truth = at + beyond * rng.normal(0.0, fitted.correction.slope_allowance)
         inside += abs(found.correction.apply(shown)[0] - truth) <= budget.expanded_uncertainty
-    assert 0.94 <= inside / trials <= 0.96, inside / trials
+    assert holds_95(inside), inside / TRIALS
 
 
 def _drawn(rng: np.random.Generator, distribution: str, size: tuple[int, ...]) -> np.ndarray:

@@ -46,6 +46,7 @@ VIEWS = (
 )
 PICTURED = tuple(v for v in VIEWS if v != "side-by-side")
 """Those of which a picture is kept; side by side has the frame of the places beside it."""
+_LOOK_S = 0.005
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
@@ -55,6 +56,8 @@ def write_pictures(desk: Desk, theme: Theme, folder: Path, size: tuple[int, int]
     window = Window(desk, theme)
     window.resize(*size)
     window.show()
+    blinking = QApplication.cursorFlashTime()
+    QApplication.setCursorFlashTime(0)
     try:
         for name in PICTURED:
             go(window, name)
@@ -63,6 +66,7 @@ def write_pictures(desk: Desk, theme: Theme, folder: Path, size: tuple[int, int]
             window.grab().save(str(path))
             yield path
     finally:
+        QApplication.setCursorFlashTime(blinking)
         window.close()
 
 
@@ -153,12 +157,16 @@ def _sample(book: Book) -> str:
     return "\n".join(rows)
 
 
-def settle(seconds: float = 0.4) -> None:
-    """Let background work, and the layout and painting of what it brought, finish."""
-    until = time.monotonic() + seconds
-    while time.monotonic() < until or (work.busy() and time.monotonic() < until + 30):
+def settle(seconds: float = 0.2) -> None:
+    """Let background work, and the layout and painting of what it brought, finish: until none was for so long.
+
+    Counted in looks rather than by the clock: one long silence of a busy machine is not many quiet looks.
+    """
+    at_most, quiet = time.monotonic() + 30.0, 0
+    while quiet * _LOOK_S < seconds and time.monotonic() < at_most:
         QApplication.processEvents()
-        time.sleep(0.01)
+        quiet = 0 if work.busy() else quiet + 1
+        time.sleep(_LOOK_S)
     # what came last may itself have taken long: its layout and painting are still to come
     for _ in range(5):
         QApplication.processEvents()
