@@ -5,9 +5,11 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QApplication
 
 from stathmis.core.units import from_inside
@@ -50,24 +52,36 @@ _LOOK_S = 0.005
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
-def write_pictures(desk: Desk, theme: Theme, folder: Path, size: tuple[int, int] = (WIDTH, HEIGHT)) -> Iterator[Path]:
+def write_pictures(desk: Desk, theme: Theme, folder: Path) -> Iterator[Path]:
     """Write one PNG for each main view into a folder (made if needed) and yield their paths."""
     folder.mkdir(parents=True, exist_ok=True)
+    with open_window(desk, theme) as window:
+        for name in PICTURED:
+            path = folder / f"{name}.png"
+            picture(window, name).save(str(path))
+            yield path
+
+
+@contextmanager
+def open_window(desk: Desk, theme: Theme) -> Iterator[Window]:
+    """A window to take pictures of; closed afterwards."""
     window = Window(desk, theme)
-    window.resize(*size)
+    window.resize(WIDTH, HEIGHT)
     window.show()
     blinking = QApplication.cursorFlashTime()
     QApplication.setCursorFlashTime(0)
     try:
-        for name in PICTURED:
-            go(window, name)
-            settle()
-            path = folder / f"{name}.png"
-            window.grab().save(str(path))
-            yield path
+        yield window
     finally:
         QApplication.setCursorFlashTime(blinking)
         window.close()
+
+
+def picture(window: Window, name: str) -> QPixmap:
+    """A view of PICTURED as it looks once it has settled."""
+    go(window, name)
+    settle()
+    return window.grab()
 
 
 def go(window: Window, name: str) -> None:
