@@ -78,7 +78,11 @@ def open_window(desk: Desk, theme: Theme) -> Iterator[Window]:
 
 
 def picture(window: Window, name: str) -> QPixmap:
-    """A view of PICTURED as it looks once it has settled."""
+    """A view of PICTURED as it looks once it has settled, whatever was looked at before."""
+    window.pages.show_running()
+    window.show_page("round")
+    window.show_incubator(window.desk.book.incubators()[0].id)
+    settle(0.05)
     go(window, name)
     settle()
     return window.grab()
