@@ -93,10 +93,50 @@ def read_table(
     and a last line without its end is a half one that waits. Raises CsvError where the file cannot be parsed,
     CancelledError when cancelled() turns true.
     """
-    faults, values_out = Faults(), Faults()
     text = read_text(path)[0]
-    if growing:
-        text = text[: text.rfind("\n") + 1]
+    faults = Faults()
+    raw = _in_parts(
+        text[: text.rfind("\n") + 1] if growing else text, layout, time_columns, value_columns, order, faults,
+        lambda fraction: progress(0.8 * fraction), cancelled,
+    )  # fmt: skip
+    if raw is None:
+        raise CsvError(f"{path.name} has no rows.", "Export it from the logger again.")
+    del text
+    times = raw.times_ms
+    local = (times != _NOT_A_TIME) & ~raw.told
+    faults.add(raw.lines[(times == _NOT_A_TIME) & ~raw.empty], "no time in this row")
+    if local.any():
+        times[local] = _to_utc(times[local], zone, raw.lines[local], faults)
+    faults.add(raw.lines[raw.empty], "no time in this row")
+    progress(0.95)
+    found = _judged(raw, value_columns, faults)
+    progress(1.0)
+    return found
+
+
+@dataclass
+class _Raw:
+    """Rows as they stand in the file; see _times for times_ms, told and empty, _numbers for the columns."""
+
+    lines: NDArray[np.int64]
+    times_ms: NDArray[np.int64]
+    told: NDArray[np.bool_]
+    empty: NDArray[np.bool_]
+    columns: list[NDArray[np.float64]]
+    blank: int
+
+
+def _in_parts(
+    text: str,
+    layout: Layout,
+    time_columns: tuple[int, ...],
+    value_columns: tuple[int, ...],
+    order: DateOrder,
+    faults: Faults,
+    progress: Progress,
+    cancelled: Callable[[], bool],
+) -> _Raw | None:
+    """Rows below the headings, read some at a time so that little is held; None where there are none."""
     place = 0
     for _line in range(layout.skip):
         place = text.find("\n", place) + 1
@@ -121,35 +161,32 @@ def read_table(
         for part, found in zip(parts, (at[usable], *times_read, *numbers), strict=True):
             part.append(found)
         place, line = end + 1, line + width.size
-        progress(min(0.8, 0.8 * end / length))
+        progress(min(1.0, end / length))
     if not parts[0]:
-        raise CsvError(f"{path.name} has no rows.", "Export it from the logger again.")
-    del text, block, kept, frame, numbers, times_read
+        return None
     lines, times, told, empty, *columns = (_whole(part) for part in parts)
-    values = dict(zip(value_columns, columns, strict=True))
-    faults.add(lines[(times == _NOT_A_TIME) & ~empty], "no time in this row")
-    local = (times != _NOT_A_TIME) & ~told
-    if local.any():
-        times[local] = _to_utc(times[local], zone, lines[local], faults)
-    faults.add(lines[empty], "no time in this row")
-    progress(0.95)
+    return _Raw(lines, times, told, empty, columns, blank)
+
+
+def _judged(raw: _Raw, value_columns: tuple[int, ...], faults: Faults) -> Table:
+    """Rows that have a time and a value; why the others are left out."""
+    lines, times, columns, values_out = raw.lines, raw.times_ms, raw.columns, Faults()
     good = times != _NOT_A_TIME
     bad = np.zeros(lines.size, dtype=bool)
     nothing = np.ones(lines.size, dtype=bool)
-    for column, found in values.items():
+    for column, found in enumerate(columns):
         wrong = np.isinf(found)
         if wrong.any():
-            values[column] = np.where(wrong, np.nan, found)
+            columns[column] = np.where(wrong, np.nan, found)
             bad |= wrong
-        nothing &= np.isnan(values[column])
+        nothing &= np.isnan(columns[column])
     faults.add(lines[good & nothing & bad], "a value is not a number")
     faults.add(lines[good & nothing & ~bad], "no value in this row")
     values_out.add(lines[good & bad & ~nothing], "a value is not a number")
     keep = good & ~nothing
-    progress(1.0)
     if not keep.all():
-        lines, times, values = lines[keep], times[keep], {c: v[keep] for c, v in values.items()}
-    return Table(lines, times, values, faults, values_out, blank)
+        lines, times, columns = lines[keep], times[keep], [v[keep] for v in columns]
+    return Table(lines, times, dict(zip(value_columns, columns, strict=True)), faults, values_out, raw.blank)
 
 
 def _whole(parts: list[NDArray[Any]]) -> NDArray[Any]:
