@@ -6,7 +6,8 @@
 
 A place is drawn first and then what is altered there, so that no kind of place counts more for having more variants.
 What stands in annotations and docstrings alters nothing and is left out. Of the tests that run a line, those
-that run most of its file come first, up to half a minute of them: what only others would notice counts as unnoticed.
+that run most of its file for their time come first, up to half a minute of them: what only others would notice counts
+as unnoticed.
 """
 
 from __future__ import annotations
@@ -109,7 +110,10 @@ def _contexts(file: Path) -> dict[int, list[str]]:
 
 
 def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
-    """The tests that run a line, those that run most of its file first; of a line run when it is read in, any of it."""
+    """The tests that run a line, those first that run most of its file for their time.
+
+    Of a line run when it is read in, any test that runs some of it.
+    """
     by_line = _contexts(place.file)
     # of a statement of several lines the first is known
     line = max((n for n in by_line if n <= place.line), default=0)
@@ -122,7 +126,8 @@ def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
 
     def rank(test: str) -> tuple[float, float]:
         # the examples of its own docstrings come first
-        return (-inf if test.endswith(module) else -much[test]), durations.get(test, 1.0)
+        took = durations.get(test, 1.0)
+        return (-inf if test.endswith(module) else -much[test] / (took + 0.5)), took
 
     chosen, spent = [], 0.0
     for test in sorted(found, key=rank):

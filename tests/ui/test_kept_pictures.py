@@ -1,24 +1,31 @@
-"""The pictures of the main views that are kept: a change that moves, hides, recolors or adds anything shows in them."""
+"""Pictures that are kept: a change that moves, hides, recolors or adds anything shows in them.
+
+The main views are those of the README; the others (dark, large text, narrow, an empty logbook) stand beside this file.
+With STATHMIS_KEEP=1 they are kept anew instead of compared.
+"""
 
 from __future__ import annotations
 
+import os
 import shutil
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QApplication
 
-from stathmis.logbook.opening import open_logbook
+from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.ui.pictures import PICTURED, open_window, picture
+from stathmis.ui.pictures import PICTURED, open_window, picture, settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
-KEPT = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+MAIN = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+OTHERS = Path(__file__).parent / "kept_pictures"
 NOW_MS = 1_779_093_600_000
 SEEN = 16
 """Some shades out of 256 are the same to the eye, and may be to another processor's rounding."""
@@ -43,18 +50,71 @@ def shades(image: QImage) -> np.ndarray:
     return bits.reshape(image.height(), image.width(), 4)[:, :, :3].astype(int)
 
 
-@pytest.mark.parametrize("name", PICTURED)
-def test_a_view_looks_as_its_kept_picture(window: Window, name: str, tmp_path: Path) -> None:
-    made = picture(window, name)
-    made.save(str(tmp_path / f"{name}.png"))
-    there, now = shades(QImage(str(KEPT / f"{name}.png"))), shades(made.toImage())
+def compare(made: QPixmap, kept: Path, folder: Path) -> None:
+    if os.environ.get("STATHMIS_KEEP"):
+        kept.parent.mkdir(exist_ok=True)
+        assert made.save(str(kept))
+        return
+    made.save(str(folder / kept.name))
+    there, now = shades(QImage(str(kept))), shades(made.toImage())
     assert there.shape == now.shape
     y, x = np.nonzero(np.abs(there - now).max(axis=2) > SEEN)
     assert not y.size, (
-        f"{y.size} dots look otherwise, {x.min()}-{x.max()} across and {y.min()}-{y.max()} down. Look at {tmp_path}, "
-        "and where it is meant, have the pictures made anew (CONTRIBUTING.md)"
+        f"{y.size} dots look otherwise, {x.min()}-{x.max()} across and {y.min()}-{y.max()} down. Look at {folder}, "
+        "and where it is meant, keep them anew (CONTRIBUTING.md)"
     )
 
 
+@pytest.mark.parametrize("name", PICTURED)
+def test_a_view_looks_as_its_kept_picture(window: Window, name: str, tmp_path: Path) -> None:
+    compare(picture(window, name), MAIN / f"{name}.png", tmp_path)
+
+
+@contextmanager
+def narrow_and_dark(window: Window) -> Iterator[None]:
+    size, theme = window.size(), window.theme
+    window.resize(1024, 700)
+    theme.scale = 1.5
+    theme.choose("dark")
+    try:
+        yield
+    finally:
+        theme.scale = 1.0
+        theme.choose("light")
+        window.resize(size)
+
+
+@pytest.mark.parametrize("name", ["round", "trace", "records", "planner", "side-by-side"])
+def test_a_view_looks_right_in_a_narrow_dark_window_with_large_text(window: Window, name: str, tmp_path: Path) -> None:
+    with narrow_and_dark(window):
+        compare(picture(window, name), OTHERS / f"narrow-dark-{name}.png", tmp_path)
+
+
+def test_candling_in_the_dark_looks_as_its_kept_picture(window: Window, tmp_path: Path) -> None:
+    picture(window, "eggs")
+    window.pages.eggs.toggle_dark()
+    settle()
+    made = window.grab()
+    window.pages.eggs.toggle_dark()
+    compare(made, OTHERS / "candling.png", tmp_path)
+
+
+def test_the_map_of_keys_looks_as_its_kept_picture(window: Window, tmp_path: Path) -> None:
+    picture(window, "live")
+    window.show_keys()
+    settle()
+    made = window.grab()
+    window.show_keys()
+    compare(made, OTHERS / "keys.png", tmp_path)
+
+
+def test_an_empty_logbook_looks_as_its_kept_picture(qapp: QApplication, tmp_path: Path) -> None:
+    logbook = create_logbook(tmp_path / "log.stathmis", {"name": "Own", "time_zone": "UTC", "altitude_m": "900"})
+    with open_window(Desk(logbook, FixedClock(NOW_MS)), Theme(qapp, "light")) as window:
+        settle()
+        made = window.grab()
+    compare(made, OTHERS / "empty.png", tmp_path)
+
+
 def test_no_picture_is_kept_of_what_is_gone() -> None:
-    assert sorted(p.stem for p in KEPT.glob("*.png")) == sorted(PICTURED)
+    assert sorted(p.stem for p in MAIN.glob("*.png")) == sorted(PICTURED)
