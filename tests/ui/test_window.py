@@ -180,7 +180,6 @@ def test_three_questions_lead_to_the_first_round(empty_window: Window, qtbot: Qt
     window = empty_window
     assert not window.column.isVisible()
     start = window.stack.currentWidget()
-    start.begin()  # type: ignore[attr-defined]
     qtbot.keyClicks(window.focusWidget(), "Kitchen box")
     start.batch.eggs.setText("7")  # type: ignore[attr-defined]
     start.instrument.name.setFocus()  # type: ignore[attr-defined]

@@ -111,6 +111,8 @@ class Window(QMainWindow):
         QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
         if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
             self.pages.round.rows[0].edit.setFocus()
+        if self._place == "start":
+            self._other("start").begin()  # type: ignore[attr-defined]
         if desk.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
 
