@@ -185,7 +185,8 @@ def _load_fonts() -> None:
 def _style_sheet(theme: Theme) -> str:
     i, px = theme.inks, theme.px
     icons = Path(__file__).parent.parent / "data" / "icons"
-    arrow = (icons / f"down-{'dark' if theme.dark else 'light'}.svg").as_posix()
+    kind = "dark" if theme.dark else "light"
+    arrow, tick = ((icons / f"{name}-{kind}.svg").as_posix() for name in ("down", "tick"))
     return f"""
     QWidget {{ color: {i.ink}; font-family: "{FAMILY}"; font-size: {px(14)}px; }}
     QMainWindow, QScrollArea, QWidget#page, QStackedWidget {{ background: {i.paper}; border: none; }}
@@ -257,8 +258,9 @@ def _style_sheet(theme: Theme) -> str:
     QCheckBox::indicator, QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; background: {i.card};
         border: 1px solid {i.muted}; border-radius: 3px; }}
     QRadioButton::indicator {{ border-radius: {px(12) // 2 + 1}px; }}
-    QCheckBox::indicator:checked, QRadioButton::indicator:checked {{ background: {i.selection};
-        border: 3px solid {i.card}; outline: 1px solid {i.muted}; }}
+    QCheckBox::indicator:checked {{ background: {i.selection}; border-color: {i.selection}; image: url("{tick}"); }}
+    QRadioButton::indicator:checked {{ border-color: {i.selection}; background: qradialgradient(cx: 0.5, cy: 0.5,
+        radius: 0.5, fx: 0.5, fy: 0.5, stop: 0 {i.selection}, stop: 0.55 {i.selection}, stop: 0.65 {i.card}); }}
     QToolTip {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.muted}; padding: 4px; }}
     QTableWidget {{ background: {i.card}; border: 1px solid {i.rule}; gridline-color: {i.rule}; }}
     QHeaderView::section {{ background: {i.column}; color: {i.muted}; border: none; padding: {px(4)}px 11px;
