@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -199,6 +200,30 @@ def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_pat
     window.undo()
     qtbot.waitUntil(lambda: view.take_in.isEnabled() and not work.busy(), timeout=20_000)
     assert len(window.desk.book.records(LoggerImport)) == before
+
+
+def test_a_file_is_dropped_on_the_page(window: Window, tmp_path: Path) -> None:
+    window.show_place("bring_in")
+    view = window.stack.currentWidget()
+    assert isinstance(view, BringInView) and view.acceptDrops()
+    path = tmp_path / "dropped.csv"
+    path.write_text("time,°C\n2026-05-17 08:00,37.5\n2026-05-17 08:05,37.6\n")
+
+    def drop(carried: QMimeData) -> bool:
+        """Whether the page takes it."""
+        where, how, none = QPointF(40, 40), Qt.DropAction.CopyAction, Qt.KeyboardModifier.NoModifier
+        entering = QDragEnterEvent(where.toPoint(), how, carried, Qt.MouseButton.LeftButton, none)
+        entering.ignore()
+        view.dragEnterEvent(entering)
+        view.dropEvent(QDropEvent(where, how, carried, Qt.MouseButton.LeftButton, none))
+        return entering.isAccepted()
+
+    words, files = QMimeData(), QMimeData()
+    words.setText("not a file")
+    assert not drop(words) and view.plan is None
+    files.setUrls([QUrl.fromLocalFile(str(path))])
+    assert drop(files) and view.path.text() == str(path) and view.plan is not None
+    settle(0.1)
 
 
 def test_files_that_cannot_be_brought_in_say_why(window: Window, qtbot: QtBot, tmp_path: Path) -> None:

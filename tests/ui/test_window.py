@@ -80,6 +80,15 @@ def test_every_key_of_the_map_does_something(window: Window, qtbot: QtBot) -> No
     assert not window.keys.isVisible()
 
 
+def test_the_first_field_has_the_cursor_whatever_was_opened(window: Window) -> None:
+    assert window.focusWidget() is window.pages.round.rows[0].edit
+    window.step_incubator(1)
+    assert window.focusWidget() is window.pages.round.rows[0].edit
+    window.show_place("live")
+    window.show_page("round")
+    assert window.focusWidget() is window.pages.round.rows[0].edit
+
+
 def test_an_incubator_without_a_batch_says_so_on_every_page(window: Window) -> None:
     window.show_page("trace")
     settle(0.3)

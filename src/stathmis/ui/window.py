@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QSettings, QThread, QTimer, Signal
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
@@ -109,12 +109,19 @@ class Window(QMainWindow):
         self.refresh()
         # ports are opened once the window stands
         QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
-        if self.stack.currentWidget() is self.pages and self.pages.page == "round" and self.pages.round.rows:
-            self.pages.round.rows[0].edit.setFocus()
-        if self._place == "start":
-            self._other("start").begin()  # type: ignore[attr-defined]
         if desk.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """The first field has the cursor; before the window stands, Qt would give it to a button."""
+        super().showEvent(event)
+        if event.spontaneous():
+            # it comes back from being minimized: the cursor stays where it was
+            return
+        if self._place == "start":
+            self._other("start").begin()  # type: ignore[attr-defined]
+        elif not self._place:
+            self._begin_round()
 
     def get_ready(self) -> None:
         """Make the pages that are not in view yet, in idle moments: they stand at once when they are wanted."""
@@ -243,8 +250,7 @@ class Window(QMainWindow):
         """Go to an incubator."""
         self._incubator_id, self._place = incubator_id, ""
         self.refresh()
-        if self.pages.page == "round" and self.pages.round.rows:
-            self.pages.round.rows[0].edit.setFocus()
+        self._begin_round()
 
     def step_incubator(self, step: int) -> None:
         """Go to the next or previous incubator, round and round."""
@@ -267,7 +273,11 @@ class Window(QMainWindow):
             return
         self._place, self.pages.page = "", page
         self.refresh()
-        if page == "round" and self.pages.round.rows:
+        self._begin_round()
+
+    def _begin_round(self) -> None:
+        """The first reading is typed without looking for its field."""
+        if self.pages.page == "round" and self.pages.round.rows:
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
