@@ -7,10 +7,13 @@ import pytest
 
 import making
 from making import batch_with_log
+from stathmis.core.course.profile import STILL_AIR_OFFSET_K, Band, OwnProfile, Stage
 from stathmis.devices.probe_reader import Status
 from stathmis.logbook.records import Probe
 from stathmis.services import rounds
+from stathmis.services.batch import batches, profiles
 from stathmis.services.desk import Desk
+from stathmis.services.findings import judgement
 from stathmis.services.watch import alarms
 from stathmis.services.watch.live import ProbeStatus
 from stathmis.words.alarms import said
@@ -118,3 +121,21 @@ def test_old_readings_alarm_nobody(desk: Desk, air: np.ndarray) -> None:
     air[-100:-40] = 42.0
     batch_with_log(desk, air)
     assert alarms.alarms(desk.book) == []
+
+
+@pytest.mark.parametrize(("machine", "species", "held_c"), [("forced", "leopard_gecko", 32.2), ("still", "duck", 38.4)])
+def test_what_the_keepers_own_profile_holds_is_no_fault(
+    desk: Desk, air: np.ndarray, machine: str, species: str, held_c: float
+) -> None:
+    """Alarms and egg trace go by the way of the batch: its own profile, in moving air or at the egg tops."""
+    egg_c = held_c - (STILL_AIR_OFFSET_K if machine == "still" else 0.0)
+    course, _ = batch_with_log(desk, air - 37.5 + held_c, species, machine)
+    stages = (Stage("setting", 0.0, Band(egg_c - 0.4, egg_c + 0.4), None),)
+    own = profiles.keep_profile(desk, OwnProfile("Own", species, "", stages, 60.0))
+    profiles.follow(desk, course.batch, f"own {own}", "from 0")
+    assert alarms.alarms(desk.book) == []
+    (course,) = batches.all_running(desk.book, course.incubator)
+    judged = judgement.judged_run(desk.book, course)
+    assert judged.eggs is not None and judged.eggs.excursions == ()
+    assert judged.eggs.band == pytest.approx((egg_c - judgement.EGG_HALF_BAND_K, egg_c + judgement.EGG_HALF_BAND_K))
+    assert course.held_c(desk.now_ms) == pytest.approx(egg_c)

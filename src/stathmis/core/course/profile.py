@@ -161,12 +161,20 @@ class OwnProfile:
             raise ValueError("each stage begins after the one before it, and the last day comes after all of them")
 
 
+def still_offset(species: Species, air: Air) -> float:
+    """How much warmer still air is held at the egg tops than moving air, K; nothing for clutches.
+
+    Source: common practice.
+    """
+    return STILL_AIR_OFFSET_K if air == "still" and species.kind == "bird" else 0.0
+
+
 def own_phases(profile: OwnProfile, species: Species, air: Air) -> tuple[Phase, ...]:
     """The phases of a keeper's own profile, from warm-up to take-off; arguments as for phases.
 
     Source: common practice.
     """
-    off = STILL_AIR_OFFSET_K if air == "still" and species.kind == "bird" else 0.0
+    off = still_offset(species, air)
     ends = [*(s.from_day for s in profile.stages[1:]), profile.last_day]
     course = [
         Phase(
@@ -241,7 +249,7 @@ def phases(species: Species, regime: Regime, air: Air) -> tuple[Phase, ...]:
     """
     if species.kind == "reptile" and (regime.setting_rh is not None or regime.by_weight):
         raise ValueError(f"{species.name} eggs keep their own box humidity; choose the regime that follows the species")
-    centre = species.set_c + (STILL_AIR_OFFSET_K if air == "still" and species.kind == "bird" else 0.0)
+    centre = species.set_c + still_offset(species, air)
     heat = Band(centre - species.half_band_k, centre + species.half_band_k)
     setting = regime.setting_rh or species.setting_rh
     late = regime.lockdown_rh if regime.lockdown_rh and species.lockdown_rh else species.lockdown_rh

@@ -7,11 +7,16 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from math import ceil, floor
 
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
 from stathmis.core.course import profile
 from stathmis.core.course.profile import Air, Band, OwnProfile, Phase, Species
 from stathmis.logbook.records import Batch, Incubator, Quantity
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS, local
+
+Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -112,6 +117,24 @@ class Course:
         if phase is None:
             return None
         return phase.temperature_c if quantity == "temperature" else phase.humidity
+
+    @property
+    def still_offset_k(self) -> float:
+        """How much warmer than the eggs the air is read, K: still air is read at the egg tops."""
+        return profile.still_offset(self.species, "still" if self.incubator.air == "still" else "forced")
+
+    def held(self, at_ms: ArrayLike) -> tuple[Array, Array]:
+        """Middle and half of what is asked of the eggs' heat at times (UTC ms), °C in moving air, K; before and after
+        the course as at its ends. Source: the phases."""
+        starts = [p.start_day for p in self.phases]
+        days = (np.asarray(at_ms, dtype=np.float64) - self.batch.set_ms) / DAY_MS
+        at = np.clip(np.searchsorted(starts, days, "right") - 1, 0, len(starts) - 1)
+        low, high = np.array([(p.temperature_c.low, p.temperature_c.high) for p in self.phases]).T
+        return 0.5 * (low + high)[at] - self.still_offset_k, 0.5 * (high - low)[at]
+
+    def held_c(self, at_ms: int) -> float:
+        """Middle of what is asked of the eggs' heat at a time, °C in moving air."""
+        return float(self.held(at_ms)[0])
 
     def numbered(self, day: float) -> float:
         """The number the batch's convention gives an elapsed day."""

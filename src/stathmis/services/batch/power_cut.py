@@ -67,7 +67,7 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
         raise UserError(f"A room at {shown}?", "Write 64F for Fahrenheit or 18C for Celsius.")
     course = batches.running(book, incubator)
     mass = course.species.egg_g if course is not None else USUAL_G
-    start = course.species.set_c if course is not None else 37.5
+    start = course.held_c(book.now_ms) if course is not None else 37.5
     times = np.linspace(0.0, length, 241)
     usual = BOX_HOURS[incubator.air]
     cores = {}

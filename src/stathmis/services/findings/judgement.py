@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.adherence import Adherence, Excursion, judge
-from stathmis.core.course.profile import STILL_AIR_OFFSET_K
 from stathmis.core.course.upsets import Cycling, Drop, cycling, sudden_drops
 from stathmis.core.egg_heat import COLD_C, egg_temperature, egg_time_constant, hatch_shift
 from stathmis.core.uncertainty import NORMAL_95
@@ -28,8 +27,10 @@ from stathmis.services.findings.trace import BatchTrace
 Array = NDArray[np.float64]
 
 EGG_HALF_BAND_K = 0.5
-"""The egg may stay this far from its set temperature: the air's own band and its usual swing. Source: common
+"""The egg may stay this far from the middle of what is asked: the air's own band and its usual swing. Source: common
 practice."""
+COLD_K = 7.5
+"""Eggs that are held cooler than birds' are far too cold this far below what is asked. Source: common practice."""
 
 HOT_K = 1.5
 """So much too warm for hours kills. Source: common practice."""
@@ -144,27 +145,27 @@ def judge_eggs(course: Course, run: Run, until_ms: int, events: Sequence[Event])
     part = slice(first, last)
     seconds = run.times_ms / 1000.0
     # still air is read at the egg tops, where it is warmer than the egg's middle
-    air = run.corrected if forced or not bird else run.corrected - STILL_AIR_OFFSET_K
+    air = run.corrected - course.still_offset_k
     core = np.full(run.times_ms.shape, np.nan)
     core[part] = egg_temperature(seconds[part], air[part], species.egg_g, forced, max_gap_s=run.max_gap_s)
-    low, high = species.set_c - EGG_HALF_BAND_K, species.set_c + EGG_HALF_BAND_K
+    held_c, half_k = course.held(run.times_ms)
+    half_k = np.maximum(half_k, EGG_HALF_BAND_K)
+    low, high = held_c - half_k, held_c + half_k
     # eggs set cold need three response times to be warm: that is no excursion
     warm_ms = set_ms + round(3000.0 * egg_time_constant(species.egg_g, forced))
     after = slice(int(np.searchsorted(run.times_ms, warm_ms)), last)
     found = judge(
         seconds[after],
         core[after],
-        low,
-        high,
+        low[after],
+        high[after],
         run.max_gap_s,
         run.u[after],
         span_s=(warm_ms / 1000.0, max(warm_ms, until_ms) / 1000.0),
     )
     drops = sudden_drops(seconds[part], run.corrected[part]) if run.dense else ()
     excursions = [
-        _weigh(course, run, seconds, air, core, e, (low, high), events, drops)
-        for e in found.excursions
-        if e.end_s > e.start_s
+        _weigh(run, seconds, air, core, e, (low, high), events, drops) for e in found.excursions if e.end_s > e.start_s
     ]
     mean = shift = None
     u_shift = 0.0
@@ -175,7 +176,7 @@ def judge_eggs(course: Course, run: Run, until_ms: int, events: Sequence[Event])
     return EggTrace(
         run,
         core,
-        (low, high),
+        (float(low[after].mean()), float(high[after].mean())) if low[after].size else (float(low[-1]), float(high[-1])),
         found,
         tuple(excursions),
         drops,
@@ -193,25 +194,25 @@ def _cycling(run: Run, seconds: Array) -> Cycling | None:
 
 
 def _weigh(
-    course: Course,
     run: Run,
     seconds: Array,
     air: Array,
     core: Array,
     found: Excursion,
-    band: tuple[float, float],
+    band: tuple[Array, Array],
     events: Sequence[Event],
     drops: Sequence[Drop],
 ) -> EggExcursion:
     start, end = round(found.start_s * 1000), round(found.end_s * 1000)
     inside = slice(int(np.searchsorted(seconds, found.start_s)), int(np.searchsorted(seconds, found.end_s, "right")))
-    beyond = np.abs(core[inside] - (band[0] if found.side == "low" else band[1]))
+    beyond = np.abs(core[inside] - (band[0] if found.side == "low" else band[1])[inside])
     hours = seconds[inside] / 3600.0
     degree_hours = float(np.trapezoid(beyond, hours)) if hours.size > 1 else 0.0
     extreme = np.nanmin if found.side == "low" else np.nanmax
     # the air leads the egg: its own extreme lies up to an hour before
     lead = slice(int(np.searchsorted(seconds, found.start_s - 3600.0)), inside.stop)
-    far = core[inside] < COLD_C if found.side == "low" else core[inside] >= course.species.set_c + HOT_K
+    held = 0.5 * (band[0] + band[1])[inside]
+    far = core[inside] < np.minimum(COLD_C, held - COLD_K) if found.side == "low" else core[inside] >= held + HOT_K
     far_hours = float((np.diff(hours) * far[:-1]).sum()) if hours.size > 1 else 0.0
     weight, why = _seriousness(found.side, found.peak, far_hours, degree_hours)
     cause = _cause(found, events, drops)

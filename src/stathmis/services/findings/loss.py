@@ -119,7 +119,7 @@ def _judged(book: Book, course: Course, until_ms: int) -> tuple[Run | None, Run 
 
 
 def _air(course: Course, warm: Run | None, moist: Run | None) -> _Air:
-    celsius = course.species.set_c
+    celsius = course.held_c(course.batch.set_ms)
     saturated = float(saturation_vapor_pressure(celsius))
     band = next((p.humidity for p in course.phases if p.name == "setting"), None) or Band(45.0, 55.0)
     if moist is None:

@@ -16,7 +16,7 @@ from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.logbook.records import DroppedState, Event, Incubator, Quantity
 from stathmis.services import knowledge
-from stathmis.services.batch.batches import lying_in
+from stathmis.services.batch.batches import course_by_id, lying_in
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.runs import HAND_GAP_S, Run, recorded
@@ -116,7 +116,8 @@ def air_of(book: Book, incubator: Incubator, start_ms: int, stop_ms: int) -> Air
 
     room = book.room()
     here = lying_in(book, incubator)
-    usual = knowledge.species()[here[-1][0].species].set_c if here else incubator.set_point_c or 37.5
+    course = course_by_id(book, here[-1][0].id) if here else None
+    usual = course.held_c(stop_ms) if course is not None else incubator.set_point_c or 37.5
     return Air(
         one(incubator, "temperature"),
         one(incubator, "humidity"),

@@ -12,7 +12,6 @@ from typing import Literal
 
 import numpy as np
 
-from stathmis.core.course.profile import STILL_AIR_OFFSET_K
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.uncertainty import NORMAL_95
@@ -29,8 +28,10 @@ LOOK_BACK_MS = 6 * 3_600_000
 FRESH_MS = 20 * 60_000
 """A reading older than this says nothing about now. Source: common practice."""
 EGG_LIMIT_K = 1.0
-"""Eggs this far from their set temperature are worth a call. Source: common practice (alarms at 1-1.5 K)."""
+"""Eggs this far from the middle of what is asked are worth a call. Source: common practice (alarms at 1-1.5 K)."""
 AIR_LIMIT_K = 1.5
+BEYOND_BAND_K = 0.5
+"""Where a way asks a wide band, eggs are called for so far beyond it, and the air twice as far."""
 AIR_LASTS_MS = 10 * 60_000
 """Air must be this far off for this long, with no lid opening known. Source: common practice."""
 LID_MS = 45 * 60_000
@@ -94,7 +95,7 @@ def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
     if not runs:
         return None
     run = min(runs, key=lambda r: (not r.dense, float(np.median(r.u))))
-    offset = STILL_AIR_OFFSET_K if incubator.air == "still" and course.species.kind == "bird" else 0.0
+    offset = course.still_offset_k
     air = run.corrected - offset
     newest, U = float(air[-1]), NORMAL_95 * float(run.u[-1])
     if newest - U >= DANGER_C:
@@ -106,17 +107,18 @@ def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
 
 def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
-    incubator, set_c = course.incubator, course.species.set_c
+    incubator, (held_c, half_k) = course.incubator, course.held(run.times_ms[-1])
+    limit_k = max(EGG_LIMIT_K, float(half_k) + BEYOND_BAND_K)
     seconds = run.times_ms / 1000.0
     core = egg_temperature(seconds, air, course.species.egg_g, incubator.air == "forced", max_gap_s=run.max_gap_s)
     # eggs set cold are still warming: nothing to call for
     if not np.isfinite(core[-1]) or run.times_ms[-1] - course.batch.set_ms < LOOK_BACK_MS:
         return None
-    off, u = float(core[-1]) - set_c, float(run.u[-1])
+    off, u = float(core[-1] - held_c), float(run.u[-1])
     if off < 0 and _coming_back(seconds, air):
         return None
     eggs = float(core[-1])
-    if abs(off) - NORMAL_95 * u > EGG_LIMIT_K:
+    if abs(off) - NORMAL_95 * u > limit_k:
         return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
     recent = seconds >= seconds[-1] - TREND_MS / 1000.0
     if int(recent.sum()) < 8 or not np.isfinite(core[recent]).all():
@@ -124,8 +126,8 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     slope_h = float(np.polyfit(seconds[recent] - seconds[-1], core[recent], 1)[0]) * 3600.0
     coming = off + slope_h
     away = slope_h * off >= 0 and abs(slope_h) > 0.4
-    if away and abs(coming) > EGG_LIMIT_K:
-        limit = set_c + float(np.sign(slope_h)) * EGG_LIMIT_K
+    if away and abs(coming) > limit_k:
+        limit = float(held_c) + float(np.sign(slope_h)) * limit_k
         return Alarm("trend", incubator, slope_h > 0, warm=slope_h > 0, celsius=eggs, limit_c=limit)
     return None
 
@@ -147,10 +149,11 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | No
     if any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS:
         return None
     lately = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
-    off = air[lately] - course.species.set_c
+    held_c, half_k = course.held(run.times_ms[lately])
+    off = air[lately] - held_c
     if int(lately.sum()) < 3 or run.times_ms[lately][-1] - run.times_ms[lately][0] < 0.8 * AIR_LASTS_MS:
         return None
-    beyond = np.abs(off) - NORMAL_95 * run.u[lately] > AIR_LIMIT_K
+    beyond = np.abs(off) - NORMAL_95 * run.u[lately] > np.maximum(AIR_LIMIT_K, half_k + 2 * BEYOND_BAND_K)
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None
     warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])
