@@ -14,12 +14,20 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtGui import QColor, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from stathmis.logbook.calibrations import calibrations
 from stathmis.logbook.opening import create_logbook, open_logbook
+from stathmis.logbook.records import Batch
+from stathmis.services.batch import batches
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.instruments.sheet import sheet
+from stathmis.services.report.batch_report import batch_report
+from stathmis.ui import report_pdf
+from stathmis.ui.instruments import sheet_pdf
+from stathmis.ui.paper import LAID_OUT_DPI, Paper
 from stathmis.ui.pictures import PICTURED, open_window, picture, settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
@@ -114,6 +122,51 @@ def test_an_empty_logbook_looks_as_its_kept_picture(qapp: QApplication, tmp_path
         settle()
         made = window.grab()
     compare(made, OTHERS / "empty.png", tmp_path)
+
+
+class Pages(QImage):
+    """Paper to be looked at: as large as what is laid out, and the pages that are full."""
+
+    def __init__(self, title: str) -> None:
+        width, height = Paper(title).area
+        super().__init__(round(width), round(height), QImage.Format.Format_RGB32)
+        self.area, self.writer, self.full = (width, height), self, list[QImage]()
+        self.fill(QColor("white"))
+        PAPERS.append(self)
+
+    def newPage(self) -> None:
+        self.full.append(self.copy())
+        self.fill(QColor("white"))
+
+    def save(self, path: Path) -> None:  # type: ignore[override]
+        self.full.append(self.copy())
+
+
+PAPERS: list[Pages] = []
+
+
+@pytest.mark.parametrize("what", ["report", "sheet"])
+def test_paper_looks_as_its_kept_picture(
+    window: Window, what: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    module = {"report": report_pdf, "sheet": sheet_pdf}[what]
+    monkeypatch.setattr(module, "Paper", Pages)
+    monkeypatch.setattr(module, "DPI", LAID_OUT_DPI)
+    book = window.desk.book
+    if what == "report":
+        course = batches.course_by_id(book, next(b.id for b in book.records(Batch) if b.ended_ms is not None))
+        assert course is not None
+        report_pdf.write_pdf(batch_report(book, course), tmp_path / "r.pdf")
+    else:
+        most = max(calibrations(book.snapshot), key=lambda c: len(sheet(book, c).points))
+        sheet_pdf.write_sheet(sheet(book, most), tmp_path / "s.pdf")
+    pages = PAPERS.pop().full
+    side_by_side = QImage(len(pages) * pages[0].width(), pages[0].height(), QImage.Format.Format_RGB32)
+    painter = QPainter(side_by_side)
+    for at, page in enumerate(pages):
+        painter.drawImage(at * page.width(), 0, page)
+    painter.end()
+    compare(QPixmap.fromImage(side_by_side), OTHERS / f"paper-{what}.png", tmp_path)
 
 
 def test_no_picture_is_kept_of_what_is_gone() -> None:

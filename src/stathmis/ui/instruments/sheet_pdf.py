@@ -24,6 +24,8 @@ from stathmis.ui.paper import DPI, LAID_OUT_DPI, Paper
 from stathmis.ui.theme import FAMILY, LIGHT
 
 _CHART = (1680, 560)
+# the heaviest of the shipped letters: anything heavier would be smeared from it
+_HEADS = "h1{font-size:20pt;font-weight:600} h3{margin:10px 0 3px 0;font-weight:600} b{font-weight:600}"
 
 
 def write_sheet(sheet: CheckSheet, path: Path) -> None:
@@ -61,7 +63,7 @@ def _html(sheet: CheckSheet, width: int) -> str:
     true = "".join(f"<td align='center'>&nbsp;<b>{escape(b)}</b>&nbsp;</td>" for _, b in sheet.table)
     budget = f"<h3>What makes up U</h3>{_table(sheet.budget_head, sheet.budget, line, muted)}" if sheet.budget else ""
     return (
-        f"<body style='color:{ink}'><style>p{{margin:2px 0}} h1{{font-size:20pt}} h3{{margin:10px 0 3px 0}}</style>"
+        f"<body style='color:{ink}'><style>p{{margin:2px 0}} {_HEADS}</style>"
         f"<h1>{escape(sheet.title)}</h1><table>{facts}</table>"
         f"<p style='font-size:13pt'><b>{escape(sheet.result)}</b></p>{verdicts}"
         f"<p><img src='chart' width='{width}' height='{width * _CHART[1] // _CHART[0]}'></p>"
