@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -210,6 +211,14 @@ def test_faults_are_marked_at_their_field(window: Window, instruments: Instrumen
     rows = view.sets[0].rows
     assert "Type a number" in rows[1].note.text() and rows[1].shown.property("wrong")
     assert "Is that °F" in rows[2].note.text() and rows[2].edits["reference"].property("wrong")
+    assert not rows[1].edits["reference"].property("wrong") and not rows[0].shown.property("wrong")
+    added = len(rows)
+    view.sets[0].add_row()
+    settle(0.05)
+    tops = [r.shown.mapTo(view, QPoint(0, 0)).y() for r in view.sets[0].rows]
+    assert len(tops) == added + 1 and min(b - a for a, b in pairwise(tops)) > rows[0].shown.height(), (
+        "none over another"
+    )
     press(window, qtbot, Qt.Key.Key_U, ALT)
     settle(0.3)
     assert "Some fields cannot be read" in window.messages.text.text()
