@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 
 import making
 from stathmis.core.course import schedule
+from stathmis.core.course.profile import Band, OwnProfile, Stage
 from stathmis.core.course.schedule import Habits, Span
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
 from stathmis.services import knowledge, setting_up
-from stathmis.services.batch import batches
+from stathmis.services.batch import batches, profiles
 from stathmis.services.clock import DAY_MS, local
 from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks, turning
@@ -284,6 +285,17 @@ def test_what_is_in_the_way_is_explained(desk: Desk) -> None:
         conflicts.add_away(desk, start, start, "")
     with pytest.raises(UserError, match="are over"):
         conflicts.add_away(desk, 0, 1, "")
+
+
+def test_batches_are_compared_by_what_their_own_profiles_hold(desk: Desk) -> None:
+    machine(desk)
+    incubator = desk.book.incubators()[0]
+    stages = (Stage("setting", 0.0, Band(36.2, 36.8), None),)
+    own = profiles.keep_profile(desk, OwnProfile("Cool", "chicken", "", stages, 23.0))
+    for name, regime in (("usual", "steady"), ("cool", f"own {own}")):
+        setting_up.set_batch(desk, incubator, name, "chicken", regime, 6, desk.now_ms - DAY_MS)
+    said = " ".join(conflicts.sharing(desk.book, incubator))
+    assert "36.2–36.8 °C" in said and "want" in said and "37.0 °C is nearest to both" in said
 
 
 def test_the_phone_gets_what_is_to_come(desk: Desk, tmp_path: Path) -> None:

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stathmis.core.course import schedule
-from stathmis.core.course.profile import common_band
+from stathmis.core.course.profile import Band, common_band
 from stathmis.core.course.schedule import Span
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import knowledge
-from stathmis.services.batch import batches
+from stathmis.services.batch import batches, profiles
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -53,7 +53,7 @@ def sharing(book: Book, incubator: Incubator) -> list[str]:
     said = [f"{c.text} {c.to_do}" for c in _in_one_machine(book, incubator, own) if len(c.subjects) > 1]
     running = batches.all_running(book, incubator)
     band, fits = common_band([c.phases[1].temperature_c for c in running]) if running else (None, False)
-    if band is not None and fits and len({c.species.set_c for c in running}) > 1:
+    if band is not None and fits and len({c.held_c(book.now_ms) for c in running}) > 1:
         names = " and ".join(c.batch.name for c in running)
         said.append(f"{names}: {band_text(band.low, band.high, 'temperature', book.temperature_unit)} suits all.")
     return said
@@ -62,19 +62,28 @@ def sharing(book: Book, incubator: Incubator) -> list[str]:
 def _in_one_machine(book: Book, incubator: Incubator, own: Sequence[Plan]) -> list[Conflict]:
     found = [
         _clash_words(book, own, clash, incubator)
-        for clash in schedule.clashes([_span(p) for p in own], incubator.capacity)
+        for clash in schedule.clashes([_span(book, p) for p in own], incubator.capacity)
     ]
     return [c for c in found if c.end_ms > book.now_ms]
 
 
-def _span(plan: Plan) -> Span:
-    lockdown = plan.step("lockdown")
+def _heat(book: Book, plan: Plan) -> Band:
+    """What a plan asks to hold when it is set, in moving air."""
+    own = profiles.own_of(book, plan.regime)
+    if own is not None:
+        return own.stages[0].temperature_c
+    species = plan.species
+    return Band(species.set_c - species.half_band_k, species.set_c + species.half_band_k)
+
+
+def _span(book: Book, plan: Plan) -> Span:
+    lockdown, heat = plan.step("lockdown"), _heat(book, plan)
     return Span(
         plan.set_ms / DAY_MS,
         plan.end_ms / DAY_MS,
         plan.eggs,
-        plan.species.set_c,
-        plan.species.half_band_k,
+        heat.middle,
+        0.5 * (heat.high - heat.low),
         lockdown.at_ms / DAY_MS if lockdown is not None else float("nan"),
         plan.species.kind == "reptile",
     )
@@ -98,11 +107,11 @@ def _clash_words(book: Book, own: Sequence[Plan], clash: schedule.Clash, incubat
             f"{one.name} and {other.name} share {incubator.name}: birds are turned, clutches must lie still ({days})."
         )
         return Conflict(subjects, start, end, text, "Keep them apart.")
-    bands = [(p.species.set_c - p.species.half_band_k, p.species.set_c + p.species.half_band_k) for p in (one, other)]
+    bands = [_heat(book, p) for p in (one, other)]
     unit = book.temperature_unit
-    wants = " and ".join(band_text(low, high, "temperature", unit) for low, high in bands)
+    wants = " and ".join(band_text(b.low, b.high, "temperature", unit) for b in bands)
     text = f"{one.name} and {other.name} want {wants} in one machine ({days})."
-    middle = number(0.5 * (one.species.set_c + other.species.set_c), "temperature", unit)
+    middle = number(0.5 * (bands[0].middle + bands[1].middle), "temperature", unit)
     return Conflict(subjects, start, end, text, f"Better apart; {middle} is nearest to both.")
 
 
