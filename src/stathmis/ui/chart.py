@@ -31,6 +31,10 @@ def styled_plot(theme: Theme, axes: dict[str, Any] | None = None) -> pg.PlotWidg
     plot.hideButtons()
     plot.setMenuEnabled(False)
     plot.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
+    # both are worked out anew at every change, and none is wanted: each chart sets its own range, in its own unit
+    plot.disableAutoRange()
+    for side in ("left", "bottom"):
+        plot.getAxis(side).enableAutoSIPrefix(False)
     restyle(plot, theme)
     return plot
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -28,7 +29,7 @@ from stathmis.words.numbers import unit_word
 
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
 TURN_MS = 10
-"""From one lane to the next: meanwhile what is there is painted, and what the keeper does is answered."""
+"""From one step of drawing to the next: meanwhile what the keeper does is answered."""
 
 
 @dataclass
@@ -59,7 +60,7 @@ class TraceCharts(QWidget):
         self.plots: dict[str, pg.PlotWidget] = {}
         self._axes: dict[str, DayAxis] = {}
         self._pyramids: dict[int, tuple[object, Pyramid]] = {}
-        self._left: list[str] = []
+        self._left: list[Callable[[], None]] = []
         self._turn = QTimer(self, singleShot=True, interval=TURN_MS)
         self._turn.timeout.connect(self._draw_next)
         self._lanes = QVBoxLayout(self)
@@ -105,20 +106,35 @@ class TraceCharts(QWidget):
         self.redraw()
 
     def redraw(self) -> None:
-        """Draw the scene as it stands, a lane a turn: between them the window answers."""
-        self._left = [*QUANTITIES, "room"]
+        """Draw the scene as it stands: a lane is drawn in one turn and painted in the next, and then the next lane."""
+        self.hold()
+        lanes = (*QUANTITIES, "room")
+        self._left = [partial(step, lane) for lane in lanes for step in (self._draw_anew, self._let_paint)]
         self._draw_next()
 
+    def hold(self) -> None:
+        """Paint nothing until it is drawn: the size and the stretch of days change meanwhile."""
+        for plot in self.plots.values():
+            plot.setUpdatesEnabled(False)
+
     def _draw_next(self) -> None:
-        lane = self._left.pop(0)
-        if lane in self.plots:
-            self.plots[lane].clear()
-        if self.scene is not None:
-            self._draw_lane(self.scene, lane)
+        self._left.pop(0)()
         if self._left:
             self._turn.start()
         else:
             self.drawn.emit()
+
+    def _draw_anew(self, lane: str) -> None:
+        if lane in self.plots:
+            self.plots[lane].clear()
+        if self.scene is not None:
+            self._draw_lane(self.scene, lane)
+        if lane in self.plots:
+            self.plots[lane].setUpdatesEnabled(False)
+
+    def _let_paint(self, lane: str) -> None:
+        if lane in self.plots:
+            self.plots[lane].setUpdatesEnabled(True)
 
     def _draw_lane(self, scene: Scene, lane: str) -> None:
         if lane == "room":

@@ -190,7 +190,9 @@ class TraceView(Page):
         self._whole, self.traced, self._beside, self._pyramids = whole, whole.trace, beside, pyramids
         # words and empty charts first: the curves are then painted once, at the height that is left
         self.words.show_words(whole, narrow=self.narrow)
-        self.make_charts().show()
+        charts = self.make_charts()
+        charts.hold()
+        charts.show()
         QTimer.singleShot(TURN_MS, self, lambda: self._draw_arrived(whole, keep_view=keep_view))
 
     def _draw_arrived(self, whole: JudgedRun, *, keep_view: bool) -> None:

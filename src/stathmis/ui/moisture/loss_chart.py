@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QPolygonF
 from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
@@ -19,6 +19,7 @@ from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 
+TURN_MS = 10
 FAN_K = 2.0
 """The fan of the forecast is this many standard uncertainties to either side."""
 
@@ -52,9 +53,11 @@ class LossChart(QWidget):
             self.show_sheet(self._sheet)
 
     def show_sheet(self, sheet: LossSheet) -> None:
-        """Draw it."""
+        """Draw it; it is painted in the window's next turn."""
         self._sheet = sheet
         plot, inks = self.plot, self._theme.inks
+        plot.setUpdatesEnabled(False)
+        QTimer.singleShot(TURN_MS, plot, lambda: plot.setUpdatesEnabled(True))
         plot.clear()
         self._axis.set_ms = float(sheet.course.batch.set_ms)
         self._axis.day_words = sheet.course.day_words
