@@ -7,7 +7,7 @@ from itertools import pairwise
 import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QColor, QFontMetrics
-from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import Event
@@ -145,6 +145,27 @@ def test_every_control_has_a_name_and_can_be_reached(window: Window) -> None:
             if isinstance(widget, QPushButton):
                 assert widget.text().strip(), f"a button in {place} has no words"
                 assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+
+
+def test_what_was_made_before_follows_the_text_size(window: Window, theme: Theme) -> None:
+    """Fields of pages that stand already, and back again."""
+    for place in VIEWS:
+        go(window, place)
+    settle(0.1)
+
+    def fixed() -> dict[int, int]:
+        edits = [w for w in window.findChildren(QLineEdit) if w.minimumWidth() == w.maximumWidth()]
+        return {id(w): w.minimumWidth() for w in edits}
+
+    before = fixed()
+    assert len(before) > 40
+    theme.enlarge(2)
+    try:
+        larger = {i: width for i, width in fixed().items() if i in before}
+        assert len(larger) > 40 and all(width == round(1.3 * before[i]) for i, width in larger.items())
+    finally:
+        theme.enlarge(-2)
+    assert {i: width for i, width in fixed().items() if i in larger} == {i: before[i] for i in larger}
 
 
 @pytest.mark.parametrize(("size", "scale"), [((1024, 700), 1.0), ((1024, 700), 1.5)])

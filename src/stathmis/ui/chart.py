@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsRectItem
 
@@ -23,13 +23,23 @@ Array = NDArray[np.float64]
 Times = NDArray[np.int64]
 DAY_MS = 86_400_000.0
 RIBBON_ALPHA = 60
+QWIDGETSIZE_MAX = 16_777_215
+"""The greatest height of what has none."""
+
+
+class Plot(pg.PlotWidget):
+    """A plot that asks for all the height it may have; the library's own asks for what it happens to have."""
+
+    def sizeHint(self) -> QSize:
+        """Its greatest height, where it has one."""
+        hint: QSize = super().sizeHint()
+        return QSize(hint.width(), self.maximumHeight()) if self.maximumHeight() < QWIDGETSIZE_MAX else hint
 
 
 def styled_plot(theme: Theme, axes: dict[str, Any] | None = None) -> pg.PlotWidget:
     """An empty plot in the theme's inks, without the library's own buttons and menus."""
-    plot = pg.PlotWidget(axisItems=axes or {})
+    plot = Plot(axisItems=axes or {}, enableMenu=False)
     plot.hideButtons()
-    plot.setMenuEnabled(False)
     plot.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
     # both are worked out anew at every change, and none is wanted: each chart sets its own range, in its own unit
     plot.disableAutoRange()

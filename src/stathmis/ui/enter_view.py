@@ -32,7 +32,7 @@ class EnterView(Page):
         self.page.addWidget(label("Enter or change", "title"))
         left, right = self.columns(1, 1, spacing=24)
         self.page.addStretch(1)
-        self.batch, self.instrument = BatchForm(desk), InstrumentForm(desk)
+        self.batch, self.instrument = BatchForm(desk), InstrumentForm(desk, theme)
         self.incubator, self.place = IncubatorForm(desk), PlaceForm(desk)
         self.machine = self.batch.choice("In")
         self.ending = Chooser("Batch to end", yielding=True)
@@ -170,7 +170,7 @@ class StartView(Page):
         self.batch = BatchForm(desk)
         self.none_yet = QCheckBox("nothing yet: it is still warming up")
         self.none_yet.toggled.connect(lambda on: self.batch.setEnabled(not on))
-        self.instrument = InstrumentForm(desk, with_place=False)
+        self.instrument = InstrumentForm(desk, theme, with_place=False)
         self.problem = problem_label()
         self.go = button("Start the first round", self.start, "main")
         inner = holder(
@@ -185,7 +185,7 @@ class StartView(Page):
                 spacing=12,
             )
         )
-        inner.setMaximumWidth(theme.px(720))
+        theme.fit(inner, MaximumWidth=720)
         self.page.addLayout(row(1, (inner, 8), 1))
         self.page.addStretch(1)
 

@@ -19,6 +19,7 @@ from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import FieldGrid, holder, put, row
 from stathmis.ui.kit.pieces import label, say
+from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
 
@@ -189,7 +190,7 @@ class PlaceForm(_Form):
 class InstrumentForm(_Form):
     """Name, kind, what it shows in which steps and how well, where it hangs; a certificate for a reference."""
 
-    def __init__(self, desk: Desk, *, with_place: bool = True) -> None:
+    def __init__(self, desk: Desk, theme: Theme, *, with_place: bool = True) -> None:
         super().__init__(desk)
         self.name = self.text("You call it", "such as: Blue probe")
         self.kind = self.choice("It is a", [(text, key) for key, text in KINDS.items()])
@@ -201,8 +202,8 @@ class InstrumentForm(_Form):
         self.accuracy: dict[str, QLineEdit] = {}
         for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
             word = quantity.capitalize()
-            self.steps[quantity] = steps = field(f"{word} steps", width=90)
-            self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=90)
+            self.steps[quantity] = steps = field(f"{word} steps", width=(theme, 90))
+            self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=(theme, 90))
             self.line(word, label("in steps of", "small"), steps, label("good to ±", "small"), accuracy)
             for edit in (steps, accuracy):
                 edit.setEnabled(box.isChecked())

@@ -27,7 +27,7 @@ class PowerCutPanel(QWidget):
         self._desk = desk
         self.incubator: Incubator | None = None
         self.found: PowerCut | None = None
-        narrow, typed = theme.px(56), self._work_out
+        narrow, typed = (theme, 56), self._work_out
         self.hours = field("Hours without power", text="2", width=narrow, typed=typed)
         self.room = field("Temperature of the room", width=narrow, typed=typed)
         self.since = field("Power off since", "since: now, 03:10, yesterday 21:30")

@@ -40,7 +40,7 @@ class _Following(QWidget):
         counts = [(f"days {text.partition(':')[0]}", key) for key, text in profiles.DAY_COUNTS.items()]
         self.counting = Chooser(options=counts, picked=self._picked, yielding=True)
         for box in (self.regime, self.counting):
-            box.setMinimumWidth(view.theme.px(160))
+            view.theme.fit(box, MinimumWidth=160)
         self._line = row((self._words, 1), row(self.regime, self.counting))
         put(self, self._line)
 

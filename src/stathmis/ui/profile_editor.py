@@ -55,7 +55,7 @@ class ProfileEditor(QFrame):
         head = FieldGrid()
         self.name = head.add("Name", field("Name", typed=self._typed))
         self.why = head.add("Why", field("Why", "why one would: for whoever gets it from you", typed=self._typed))
-        self.last_day = head.add("Last day", field("Last day", width=theme.px(80), typed=self._typed))
+        self.last_day = head.add("Last day", field("Last day", width=(theme, 80), typed=self._typed))
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(8)
         self._picture = ProfilePicture(theme)
@@ -127,13 +127,13 @@ class ProfileEditor(QFrame):
             self._grid.addWidget(kind, at, 0)
         edits = {}
         for x, (name, says) in enumerate(zip(FIELDS, NAMES, strict=True), start=1):
-            wide = 0 if name == "title" else self._theme.px(44 if self._narrow else 68)
+            wide = None if name == "title" else (self._theme, 44 if self._narrow else 68)
             typed = partial(self._set_one, i, name)
             edits[name] = edit = field(f"Stage {i + 1}, {says}", text=getattr(stage, name), width=wide, typed=typed)
             if not self._narrow:
                 self._grid.addWidget(edit, at, x)
             elif name == "title":
-                edit.setMinimumWidth(self._theme.px(60))
+                self._theme.fit(edit, MinimumWidth=60)
                 head.addWidget(edit, 1)
             else:
                 numbers.addWidget(label(self._titles[x - 1].removesuffix(" from"), "small"))

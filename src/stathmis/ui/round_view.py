@@ -64,7 +64,7 @@ class RoundView(Page):
         self._box: BoxSheet | None = None
         self._hint = label(_("Type what you read; corrections are applied."), "muted", wrap=True)
         when = _("Time of the reading or event; empty means now")
-        self.time = field(when, _("now"), width=theme.px(150), typed=self._show_time_problem, entered=self.log)
+        self.time = field(when, _("now"), width=(theme, 150), typed=self._show_time_problem, entered=self.log)
         self.time_problem = problem_label()
         self.time_problem.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._grid_holder = column()
@@ -163,8 +163,6 @@ class RoundView(Page):
                 text = drafts.get(one.line.channel.id, "")
                 if text:
                     self.type_into(one, text)
-                if one.line.channel.id == focused:
-                    one.edit.setFocus()
         self.rows = known.rows
         for grid in self._grids.values():
             if grid is not known and not grid.isHidden():
@@ -172,6 +170,9 @@ class RoundView(Page):
         known.show()
         for one, line in zip(self.rows, typed_lines, strict=True):
             one.show_line(line)
+            # only what is shown can have it
+            if one.line.channel.id == focused:
+                one.edit.setFocus()
 
     def _show_today(self, task: tuple[str, str] | None = None, step: str = "") -> None:
         """What is to be done, and the lockdown run where it is due; task, step: what had the focus."""

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 FAMILY = "Inter"
 BASE_PX = 14
@@ -92,6 +92,9 @@ DIM = Inks(
 """Inks for the dark: a deep red leaves the eye used to it. Source: common practice."""
 
 
+_LENGTHS = "lengths"
+
+
 class Theme(QObject):
     """The theme in use. changed is emitted when colors or size change; views repaint and the style sheet follows."""
 
@@ -103,6 +106,7 @@ class Theme(QObject):
         self.choice = choice
         self.scale = scale
         self.dim = False
+        self._fitted = scale
         _load_fonts()
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_system)
         self._apply()
@@ -122,6 +126,12 @@ class Theme(QObject):
     def px(self, size: float) -> int:
         """A length of the 4 px grid at the text size in use."""
         return round(size * self.scale)
+
+    def fit(self, widget: QWidget, **lengths: float) -> None:
+        """Set lengths of a widget (FixedWidth, MinimumHeight and the like), px at normal size; they follow the text."""
+        widget.setProperty(_LENGTHS, lengths)
+        for name, size in lengths.items():
+            getattr(widget, f"set{name}")(self.px(size))
 
     def font(self, px: float = BASE_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
         """The typeface with tabular figures."""
@@ -172,6 +182,11 @@ class Theme(QObject):
         self._app.setPalette(palette)
         self._app.setFont(self.font())
         self._app.setStyleSheet(_style_sheet(self))
+        if self.scale != self._fitted:
+            self._fitted = self.scale
+            for widget in self._app.allWidgets():
+                if lengths := widget.property(_LENGTHS):
+                    self.fit(widget, **lengths)
         self.changed.emit()
 
 
@@ -213,8 +228,8 @@ def _style_sheet(theme: Theme) -> str:
         padding: {px(4)}px {px(8)}px; min-height: {px(20)}px;
         selection-background-color: {i.selection}; selection-color: {i.paper}; }}
     QLineEdit[role="reading"] {{ font-size: {px(16)}px; font-weight: 500; }}
-    QLineEdit[wrong="true"] {{ border: 2px solid {i.bad}; }}
-    QLineEdit:focus, QComboBox:focus {{ border: 2px solid {i.selection}; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {i.bad}; padding: {px(4) - 1}px {px(8) - 1}px; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 2px solid {i.selection}; padding: {px(4) - 1}px {px(8) - 1}px; }}
     QLineEdit:read-only, QLineEdit:disabled {{ background: {i.paper}; color: {i.muted}; border-color: {i.rule}; }}
     QComboBox::drop-down {{ border: none; width: {px(22)}px; }}
     QComboBox::down-arrow {{ image: url("{arrow}"); width: {px(12)}px; height: {px(12)}px; }}

@@ -87,7 +87,7 @@ class TraceView(Page):
         from_menu.setMenu(menu)
         name = "Another run to lay beside this one, day by day"
         self.beside = Chooser(name, picked=lambda _id: self.show_course(self._course), yielding=True)
-        self.beside.setMinimumWidth(self._theme.px(230))
+        self._theme.fit(self.beside, MinimumWidth=230)
         ranges = (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0))
         stretches = [button(text, partial(self.show_days, days)) for text, days in ranges]
         self.stages = button("S&tage", lambda: None)

@@ -37,7 +37,7 @@ class EggsView(Page):
         self.sheet: TraySheet | None = None
         self._batch_id = 0
         self.words = label("", "name", wrap=True)
-        self.at = field("When it was found; empty means now", "found: now", width=theme.px(140))
+        self.at = field("When it was found; empty means now", "found: now", width=(theme, 140))
         self.dark = button("Candle in the dark", self.toggle_dark, "main", "Alt+K")
         self.dark.setShortcut("Alt+K")
         self.page.addLayout(row((self.words, 1), self.at, self.dark))

@@ -36,7 +36,7 @@ class LayingCard(QWidget):
         self._course: Course | None = None
         self._mark = ""
         self.edits = {key: field(name, hint) for key, hint, name in FIELDS}
-        narrow, lay_out, add_one = theme.px(84), self.lay_out, self.add_one
+        narrow, lay_out, add_one = (theme, 84), self.lay_out, self.add_one
         self.count = field("How many eggs to lay out", "eggs", width=narrow, entered=lay_out)
         in_a_row = "How many lie in a row or in the outer ring; may be empty"
         self.columns = field(in_a_row, "in a row", width=narrow, entered=lay_out)

@@ -29,7 +29,7 @@ class MovingCard(QWidget):
         self.round = button("They have changed places", self.move_round)
         which = "Which eggs go to another machine: all, or marks such as 1-5, 8"
         self.marks = field(which, "all or 1-5, 8", entered=self.go)
-        self.at = field("When they went; empty means now", "now", width=theme.px(72), entered=self.go)
+        self.at = field("When they went; empty means now", "now", width=(theme, 72), entered=self.go)
         self.machine = Chooser("To which machine the eggs go", yielding=True)
         go = button("Move them", self.go)
         self._row = holder(row(self.marks, label("to", "muted"), self.machine, self.at, go))

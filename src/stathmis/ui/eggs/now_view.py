@@ -46,7 +46,7 @@ class NowView(Page):
             picked=partial(choose_open_school, desk),
             yielding=True,
         )
-        self.school.setMinimumWidth(theme.px(264))
+        theme.fit(self.school, MinimumWidth=264)
         left.addLayout(row(label("May I open?", "heading"), 1, self.school))
         self.answer = label("", "big")
         self.why = label("", "muted", wrap=True)
@@ -69,7 +69,7 @@ class NowView(Page):
 
     def _counting(self) -> QWidget:
         """Counts for a keeper who does not mark eggs."""
-        self.count = field("How many", "count", width=self.theme.px(84), entered=self.log_count)
+        self.count = field("How many", "count", width=(self.theme, 84), entered=self.log_count)
         self.kind = Chooser("What is counted", yielding=True)
         self.at = field("When; empty means now", "now", entered=self.log_count)
         fields = row(self.count, self.kind, self.at, button("Log it", self.log_count))

@@ -67,7 +67,7 @@ class OpenedView(Page):
         self.eggs.entered.connect(self.log)
         self.eggs.currentRowChanged.connect(self._other_egg)
         left.addWidget(self.eggs)
-        self.count = field("How many eggs alike", text="1", width=theme.px(72))
+        self.count = field("How many eggs alike", text="1", width=(theme, 72))
         self._many = holder(row(self.count, label("alike", "muted"), 1))
         left.addWidget(self._many)
         self.noted = label("", "big", wrap=True)

@@ -91,7 +91,7 @@ class _Verdict(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._level, self._words = Level(theme, slim=True), label("", "name", wrap=True)
-        self._level.setFixedWidth(theme.px(150))
+        theme.fit(self._level, FixedWidth=150)
         put(self, row(self._level, (self._words, 1), spacing=12))
 
     def show_verdict(self, check: Check, verdict: ZoneVerdict) -> None:

@@ -74,7 +74,7 @@ class CheckView(Page):
         self.model = Chooser("Shape of the correction", _MODELS, changed=self._choose)
         self.state = Chooser("As found or as left", _STATES, changed=self._choose)
         differ = "Rising and falling readings differ by, plus or minus"
-        self.hysteresis = field(differ, width=self._theme.px(64), typed=self._choose)
+        self.hysteresis = field(differ, width=(self._theme, 64), typed=self._choose)
         self._hysteresis = holder(
             row(label("rising and falling differ ±", "muted"), self.hysteresis, label("%", "muted"), 1)
         )
@@ -167,7 +167,7 @@ class CheckView(Page):
             from stathmis.ui.instruments.correction_chart import CorrectionChart
 
             self.chart = CorrectionChart(self._theme)
-            self.chart.setFixedHeight(self._theme.px(300))
+            self._theme.fit(self.chart, FixedHeight=300)
             self._chart_holder.addWidget(self.chart)
             self._chart_holder.addStretch(1)
         if self.chart is not None:

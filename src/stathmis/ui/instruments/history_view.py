@@ -67,7 +67,7 @@ class HistoryView(Page):
         self._chart_holder, self._checks = column(), column(spacing=4)
         self._none = Lines(self._checks, "muted")
         self._past = Pool(self._checks, lambda: _Past(self))
-        wide, keep = theme.px(64), self.keep_details
+        wide, keep = (theme, 64), self.keep_details
         self.steps = field("Display steps", width=wide, entered=keep)
         self.accuracy = field("Accuracy, plus or minus", width=wide, entered=keep)
         self.response = field("Response time in seconds", width=wide, entered=keep)
@@ -125,7 +125,7 @@ class HistoryView(Page):
             from stathmis.ui.instruments.drift_chart import DriftChart
 
             self.chart = DriftChart(self._desk, self._theme)
-            self.chart.setFixedHeight(self._theme.px(250))
+            self._theme.fit(self.chart, FixedHeight=250)
             self._chart_holder.addWidget(self.chart)
         if self.chart is not None:
             self.chart.setVisible(bool(found.checks))

@@ -39,10 +39,10 @@ class _Row:
         self._add = label("", "name")
         self._add.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._level, self._able = Level(theme), label()
-        self._able.setFixedWidth(theme.px(32))
+        theme.fit(self._able, FixedWidth=32)
         self.check = button("Check", given(lambda: self._glance, lambda g: view.begin_check(g.instrument, g.channel)))
         names = holder(column(1, self.name, self._where, 1, spacing=0))
-        names.setMinimumHeight(theme.px(46))
+        theme.fit(names, MinimumHeight=46)
         self.cells = [names, self._add, holder(row((self._level, 1), self._able)), self._age, self.check]
 
     def show_glance(self, book: Book, glance: Glance, *, narrow: bool) -> None:

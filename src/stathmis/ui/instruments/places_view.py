@@ -43,7 +43,7 @@ class PlacesView(Page):
         )
         self._controller, self._controller_note = label("", "big", wrap=True), label("", "muted", wrap=True)
         self._level, self._mean = Level(theme), label("", "name", wrap=True)
-        self._level.setFixedWidth(theme.px(200))
+        theme.fit(self._level, FixedWidth=200)
         self._now = holder(row(self._level, (self._mean, 1), spacing=12))
         self.keep = button("&Keep this map", lambda: self._keep(self.result, None))
         words = "Read each place at egg height, lid shut, once it has settled: one instrument moved from place to "
@@ -64,7 +64,7 @@ class PlacesView(Page):
     def _map_fields(self) -> QWidget:
         self.instrument = Chooser("Instrument moved from place to place", changed=self._evaluate)
         name = "Thermostat swings by, plus or minus"
-        self.swing = field(name, width=self._theme.px(56), typed=self._evaluate)
+        self.swing = field(name, width=(self._theme, 56), typed=self._evaluate)
         self._swing_unit = label("", "muted")
         self.several = QCheckBox("several instruments at once")
         self.several.toggled.connect(self._show_several)
@@ -85,7 +85,7 @@ class PlacesView(Page):
 
     def _heights(self) -> QWidget:
         """Two or three heights, for still air."""
-        wide, typed = self._theme.px(88), self._evaluate_heights
+        wide, typed = (self._theme, 88), self._evaluate_heights
         self.egg_top = field("Height of the egg tops over the floor, cm", width=wide, typed=typed)
         self.levels: list[tuple[QLineEdit, QLineEdit]] = []
         grid = QGridLayout()

@@ -85,7 +85,7 @@ class _RowWidgets:
     def _edit(self, key: str, name: str) -> QLineEdit:
         known = self.row.shown if key == "shown" else self.row.cells.get(key, "")
         made = field(name, text=known, typed=partial(self._typed, key), entered=lambda: self._view.step_from(made))
-        made.setMinimumWidth(self._view.theme.px(48))
+        self._view.theme.fit(made, MinimumWidth=48)
         self.edits[key] = made
         self.order.append(made)
         return made
@@ -228,7 +228,7 @@ class PointSetView(QWidget):
 
     def _setting(self, into: QHBoxLayout, key: str, text: str, name: str, *, before: bool = False) -> None:
         known = self.points.settings
-        edit = field(name, text=known.get(key, ""), width=self.theme.px(72), typed=partial(self._set, known, key))
+        edit = field(name, text=known.get(key, ""), width=(self.theme, 72), typed=partial(self._set, known, key))
         words = label(text, "muted")
         for widget in (words, edit) if before else (edit, words):
             into.addWidget(widget)
@@ -317,7 +317,7 @@ class PointSetView(QWidget):
         known = self.points.allowances
         for at, a in enumerate(self.points.method.allowances):
             name, typed = f"{a.label}, plus or minus", partial(self._set, known, a.key)
-            edit = field(name, text=known.get(a.key, ""), width=self.theme.px(72), typed=typed)
+            edit = field(name, text=known.get(a.key, ""), width=(self.theme, 72), typed=typed)
             grid.addWidget(label(f"{a.label} ±", "muted"), at, 0)
             grid.addWidget(edit, at, 1)
             grid.addWidget(label(a.unit(self.channel.unit), "muted"), at, 2)

@@ -8,23 +8,27 @@ from typing import Any
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit
 
+from stathmis.ui.theme import Theme
+
 
 def field(
     name: str,
     hint: str = "",
     *,
     text: str = "",
-    width: int = 0,
+    width: tuple[Theme, float] | None = None,
     entered: Callable[[], object] | None = None,
     typed: Callable[[str], object] | None = None,
 ) -> QLineEdit:
-    """A line to type in. hint stands in it while it is empty; width in px, 0: as wide as there is room; entered is
+    """A line to type in. hint stands in it while it is empty; width: px at the theme's text
+    size, None: as wide as there is room; entered is
     called at Enter, typed at every key."""
     made = QLineEdit(text)
     made.setAccessibleName(name)
     made.setPlaceholderText(hint)
-    if width:
-        made.setFixedWidth(width)
+    if width is not None:
+        theme, px = width
+        theme.fit(made, FixedWidth=px)
     if entered is not None:
         made.returnPressed.connect(entered)
     if typed is not None:

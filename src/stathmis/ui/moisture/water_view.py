@@ -42,7 +42,7 @@ class _Surface(QWidget):
         self._name, self._size = label("", wrap=True), label("", "small")
         options = [(text, share) for share, text in SHARES.items()]
         self.share = Chooser(options=options, picked=view._edited, yielding=True)
-        self.share.setMinimumWidth(view.theme.px(120))
+        view.theme.fit(self.share, MinimumWidth=120)
         remove = partial(water.remove_surface, view.desk)
         self._away = button("take away", given(lambda: self._surface, remove), "link")
         put(self, row((column(self._name, self._size, spacing=0), 1), self.share, self._away))
@@ -123,11 +123,11 @@ class WaterView(Page):
         left.addStretch(1)
 
     def _build_new(self, left: QVBoxLayout) -> None:
-        add, px = self.add_surface, self.theme.px
+        add = self.add_surface
         self.name = field("Name of a water surface to enter", "trough, cup or wick", entered=add)
         area = "Its surface: cm², or length x breadth in cm"
-        self.surface = field(area, "20 x 6 cm", width=px(92), entered=add)
-        self.volume = field("What it holds, in ml", "ml", width=px(64), entered=add)
+        self.surface = field(area, "20 x 6 cm", width=(self.theme, 92), entered=add)
+        self.volume = field("What it holds, in ml", "ml", width=(self.theme, 64), entered=add)
         left.addLayout(row((self.name, 1), self.surface, self.volume, button("Enter it", add, "link")))
         self.new_problem = problem_label()
         left.addWidget(self.new_problem)
@@ -151,7 +151,7 @@ class WaterView(Page):
         options = [(text.partition(":")[0].lower(), key) for key, text in box.VENT_HABITS.items()]
         choose = partial(own_states.choose_vent_habit, self.desk)
         self.habit = Chooser("How the vents are held at lockdown", options, picked=choose, yielding=True)
-        self.habit.setMinimumWidth(self.theme.px(200))
+        self.theme.fit(self.habit, MinimumWidth=200)
         head = row(label("The way to lockdown", "name"), 1, label("vents then", "small"), self.habit)
         self._ramp_head = holder(head)
         right.addWidget(self._ramp_head)

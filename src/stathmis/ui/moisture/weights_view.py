@@ -76,7 +76,7 @@ class ScaleRow:
         last = weights.last_of(view.desk.book, view.batch_id, mark)
         grid.addWidget(label(weights.name_of(mark), "name"), at, 0)
         self.eggs = QLineEdit(str(last.eggs if last is not None else eggs))
-        self.eggs.setFixedWidth(view.theme.px(52))
+        view.theme.fit(self.eggs, FixedWidth=52)
         self.eggs.setAccessibleName(f"Eggs on the scale, {weights.name_of(mark)}")
         grid.addWidget(self.eggs, at, 1)
         self.eggs.setVisible(not mark)
@@ -86,7 +86,7 @@ class ScaleRow:
             said = f"{last.mass_g:.{loss_words.places(last.scale_g)}f} g on {dates.day(when)}"
         grid.addWidget(label(said, "small"), at, 2)
         self.edit = MassEdit(self)
-        self.edit.setFixedWidth(view.theme.px(110))
+        view.theme.fit(self.edit, FixedWidth=110)
         self.edit.setPlaceholderText("g")
         self.edit.setAccessibleName(f"Mass of the {weights.name_of(mark)}, in g")
         grid.addWidget(self.edit, at, 3)
@@ -150,11 +150,10 @@ class WeightsView(Page):
         theme.changed.connect(self._restyle)
 
     def _scale(self) -> QWidget:
-        px = self.theme.px
-        self.step_g = field("scale's step, g", text="0.1", width=px(60), typed=self._retype)
+        self.step_g = field("scale's step, g", text="0.1", width=(self.theme, 60), typed=self._retype)
         self.when = field("weighed at", "now", typed=self._retype)
         single = "Pencil mark of an egg to weigh by itself"
-        self.mark = field(single, "mark", width=px(72), entered=self.add_mark)
+        self.mark = field(single, "mark", width=(self.theme, 72), entered=self.add_mark)
         self._grid = QGridLayout()
         self._grid.setColumnStretch(2, 1)
         self.problem, self.size_problem = problem_label(), problem_label()

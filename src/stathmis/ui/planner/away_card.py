@@ -30,7 +30,7 @@ class _Machine(QWidget):
         self._card = card
         self._machine: Incubator | None = None
         self._words = label("", "muted", wrap=True)
-        self.edit = field("", "eggs", width=theme.px(64))
+        self.edit = field("", "eggs", width=(theme, 64))
         self.edit.editingFinished.connect(self._typed)
         self._gone = button("take it away", given(lambda: self._machine, card.remove), "link")
         put(self, row((self._words, 1), self.edit, self._gone))
