@@ -202,8 +202,8 @@ class InstrumentForm(_Form):
         self.accuracy: dict[str, QLineEdit] = {}
         for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
             word = quantity.capitalize()
-            self.steps[quantity] = steps = field(f"{word} steps", width=(theme, 90))
-            self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=(theme, 90))
+            self.steps[quantity] = steps = field(f"{word} steps", width=(theme, 60))
+            self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=(theme, 60))
             self.line(word, label("in steps of", "small"), steps, label("good to ±", "small"), accuracy)
             for edit in (steps, accuracy):
                 edit.setEnabled(box.isChecked())
