@@ -129,7 +129,7 @@ class Theme(QObject):
 
     def fit(self, widget: QWidget, **lengths: float) -> None:
         """Set lengths of a widget (FixedWidth, MinimumHeight and the like), px at normal size; they follow the text."""
-        widget.setProperty(_LENGTHS, lengths)
+        widget.setProperty(_LENGTHS, {**(widget.property(_LENGTHS) or {}), **lengths})
         for name, size in lengths.items():
             getattr(widget, f"set{name}")(self.px(size))
 
@@ -198,10 +198,15 @@ def _load_fonts() -> None:
 
 
 def _style_sheet(theme: Theme) -> str:
-    i, px = theme.inks, theme.px
     icons = Path(__file__).parent.parent / "data" / "icons"
     kind = "dark" if theme.dark else "light"
     arrow, tick = ((icons / f"{name}-{kind}.svg").as_posix() for name in ("down", "tick"))
+    return _texts(theme) + _fields(theme, arrow) + _buttons(theme) + _marks(theme, tick)
+
+
+def _texts(theme: Theme) -> str:
+    """Ground and words."""
+    i, px = theme.inks, theme.px
     return f"""
     QWidget {{ color: {i.ink}; font-family: "{FAMILY}"; font-size: {px(14)}px; }}
     QMainWindow, QScrollArea, QWidget#page, QStackedWidget {{ background: {i.paper}; border: none; }}
@@ -223,6 +228,13 @@ def _style_sheet(theme: Theme) -> str:
     QLabel[ink="undecided"] {{ color: {i.doubt}; font-weight: 600; }}
     QLabel[ink="error"] {{ color: {i.bad}; font-weight: 500; }}
     QLabel[ink="warning"] {{ color: {i.doubt}; font-weight: 500; }}
+    """
+
+
+def _fields(theme: Theme, arrow: str) -> str:
+    """Fields, lists and tables."""
+    i, px = theme.inks, theme.px
+    return f"""
     QLineEdit, QComboBox {{
         background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;
         padding: {px(4)}px {px(8)}px; min-height: {px(20)}px;
@@ -242,6 +254,13 @@ def _style_sheet(theme: Theme) -> str:
     QTableView::item:selected {{ background: {i.card}; color: {i.ink}; font-weight: 600; }}
     QComboBox QAbstractItemView {{ background: {i.card}; border: 1px solid {i.muted};
         selection-background-color: {i.selection}; selection-color: {i.paper}; outline: none; }}
+    """
+
+
+def _buttons(theme: Theme) -> str:
+    """Buttons, links, tabs and places."""
+    i, px = theme.inks, theme.px
+    return f"""
     QPushButton {{ background: {i.card}; border: 1px solid {i.muted}; border-radius: 4px;
         padding: {px(5)}px {px(12)}px; font-weight: 500; }}
     QPushButton:hover {{ border-color: {i.ink}; }}
@@ -266,6 +285,13 @@ def _style_sheet(theme: Theme) -> str:
         border-radius: 0; text-align: left; padding: {px(8)}px {px(16)}px; }}
     QPushButton[role="place"]:checked {{ background: {i.card}; border-left-color: {i.selection}; }}
     QPushButton[role="place"]:focus {{ border-left-color: {i.ink}; text-decoration: underline; }}
+    """
+
+
+def _marks(theme: Theme, tick: str) -> str:
+    """Cards, boxes to tick, bars and what hangs over them."""
+    i, px = theme.inks, theme.px
+    return f"""
     QFrame#card {{ background: {i.card}; border: 1px solid {i.rule}; border-radius: 6px; }}
     QFrame#rule {{ background: {i.rule}; border: none; max-height: 1px; min-height: 1px; }}
     QCheckBox, QRadioButton {{ spacing: {px(8)}px; background: transparent; padding: 2px; }}

@@ -20,9 +20,8 @@ def field(
     entered: Callable[[], object] | None = None,
     typed: Callable[[str], object] | None = None,
 ) -> QLineEdit:
-    """A line to type in. hint stands in it while it is empty; width: px at the theme's text
-    size, None: as wide as there is room; entered is
-    called at Enter, typed at every key."""
+    """A line to type in. hint stands in it while it is empty; width: px at normal text size and the theme it follows,
+    None: as wide as there is room; entered is called at Enter, typed at every key."""
     made = QLineEdit(text)
     made.setAccessibleName(name)
     made.setPlaceholderText(hint)
