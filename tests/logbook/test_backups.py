@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from stathmis.logbook import backups, tables
+from stathmis.logbook import backups, checksums, tables
 from stathmis.logbook.opening import LogbookError, open_logbook
 
 NOW = "2026-05-18 084000"
@@ -27,7 +27,8 @@ def rename(path: Path, name: str, *, killed_into: Path | None = None) -> None:
     """Change it; killed_into: a folder where its files lie as they were left by a kill, their log not read in."""
     with closing(open_logbook(path)) as logbook:
         with logbook.writing() as work:
-            work.connection.execute("UPDATE setting SET value = ? WHERE key = 'name'", (name,))
+            row = (name, checksums.of_row("name", name))
+            work.connection.execute("UPDATE setting SET value = ?, crc = ? WHERE key = 'name'", row)
             work.settings = True
         if killed_into is not None:
             for file in (path, path.with_name(path.name + "-wal")):

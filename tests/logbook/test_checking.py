@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from stathmis.logbook import backups, checking, edits, whole
+from stathmis.logbook import backups, checking, edits, live, whole
 from stathmis.logbook.opening import open_logbook
 from stathmis.logbook.records import Channel, Incubator, LoggerImport, Reading
 from stathmis.logbook.snapshot import Series
@@ -42,6 +42,7 @@ def filled(desk: Desk) -> int:
     edits.undo(desk.logbook, now)
     edits.undo(desk.logbook, now)
     edits.redo(desk.logbook, now)
+    live.store_live(desk.logbook, [live.LiveReading(channel, now + i * 1000, 37 + i) for i in range(9)])
     return channel
 
 
@@ -65,7 +66,7 @@ def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: 
         # what a file holds that is older than its journal
         raw.execute("DELETE FROM edit_row WHERE edit_id IN (SELECT id FROM edit WHERE label LIKE 'round 1%')")
         raw.execute("DELETE FROM edit WHERE label LIKE 'round 1%'")
-        for table in ("chunk", "edit"):
+        for table in ("chunk", "edit", "live_reading", "setting"):
             raw.execute(f"ALTER TABLE {table} DROP COLUMN crc")
         raw.execute("PRAGMA user_version = 6")
     with closing(open_logbook(desk.logbook.path)) as opened:
@@ -86,6 +87,8 @@ def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: 
         ("UPDATE edit SET label = 'round X' WHERE label = 'round 4'", "what was noted about “round X”"),
         ("UPDATE edit SET state = 'dole' WHERE label = 'round 4'", "what was noted about “round 4”"),
         ("UPDATE edit_row SET after = NULL WHERE id = 9", "what was noted about “"),
+        ("UPDATE live_reading SET shown = 47.1 WHERE id = 1", "live reading 47.1 of Lid, "),
+        ("UPDATE setting SET value = 'Asia/Oral' WHERE key = 'time_zone'", "the setting time_zone: Asia/Oral"),
         ("UPDATE chunk SET least = 1.0 WHERE id = 2", "logger readings of Lid, "),
         ("UPDATE chunk SET times = CAST(times AS TEXT) WHERE id = 1", "logger readings of Lid, "),
     ],
@@ -128,7 +131,7 @@ def test_no_flipped_bit_alters_a_record_unnoticed(desk: Desk, tmp_path: Path) ->
 
 def contents(path: Path) -> list[object]:
     with closing(sqlite3.connect(f"file:{path}?mode=ro&immutable=1", uri=True)) as raw:
-        kinds = ("incubator", "channel", "reading", "weighing", "logger_import", "chunk", "edit_row")
+        kinds = ("incubator", "channel", "reading", "weighing", "logger_import", "chunk", "edit_row", "live_reading")
         return [raw.execute(f"SELECT * FROM {name} ORDER BY id").fetchall() for name in kinds]
 
 

@@ -31,17 +31,18 @@ def damages(connection: sqlite3.Connection, cancelled: Callable[[], bool] = lamb
     connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
     connection.execute("BEGIN")
     try:
-        found = []
+        # what the edits say it was tells more than that a checksum differs
+        found: dict[tuple[str, str], Damage] = {}
         try:
             for (said,) in connection.execute("PRAGMA integrity_check(20)"):
                 if said != "ok":
-                    found.append(Damage("file", str(said), {}))
-            for part in (_chunks, _journal, _as_told):
+                    found["file", str(said)] = Damage("file", str(said), {})
+            for part in (_chunks, _rows, _journal, _as_told):
                 if not cancelled():
-                    found += part(connection)
+                    found |= {(damage.of, damage.row): damage for damage in part(connection)}
         except sqlite3.DatabaseError as error:
-            found.append(Damage("file", str(error), {}))
-        return found
+            found["file", str(error)] = Damage("file", str(error), {})
+        return list(found.values())
     finally:
         connection.execute("ROLLBACK")
 
@@ -52,6 +53,14 @@ def _chunks(connection: sqlite3.Connection) -> Iterator[Damage]:
         whole = all(isinstance(part, bytes) for part in values[-2:])
         if not whole or checksums.of_chunk(*values) != crc:
             yield Damage("chunk", str(chunk_id), dict(zip(checksums.OF_CHUNK, values, strict=False)))
+
+
+def _rows(connection: sqlite3.Connection) -> Iterator[Damage]:
+    """Live readings and settings."""
+    for table, key, names in checksums.ROWS:
+        for row, crc, *values in connection.execute(f'SELECT "{key}", crc, {tables.quoted(names)} FROM "{table}"'):
+            if checksums.of_row(*values) != crc:
+                yield Damage(table, str(row), dict(zip(names, values, strict=True)))
 
 
 def _journal(connection: sqlite3.Connection) -> Iterator[Damage]:

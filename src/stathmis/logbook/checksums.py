@@ -1,8 +1,8 @@
 """Checksums in the logbook's file: what was altered by accident since it was written is noticed.
 
-Every sealed chunk and every edit with its rows carries a CRC-32 (zlib's; any single flipped bit changes it). What
-stands in a record must be what the newest edit in force says of it, so that single records need none. Not covered: live
-readings that are not sealed yet, and settings that were never changed.
+Every sealed chunk, every edit with its rows, every live reading that still arrives and every setting carries a CRC-32
+(zlib's; any single flipped bit changes it). What stands in a record must be what the newest edit in force says of it,
+so that single records need none.
 """
 
 from __future__ import annotations
@@ -20,7 +20,15 @@ from stathmis.words.files import taken_over
 
 ROW = ("of", "row", "before", "after")
 """What an edit's checksum holds of each of its rows."""
+OF_LIVE = ("channel_id", "time_ms", "shown")
+ROWS = (("live_reading", "id", OF_LIVE), ("setting", "key", ("key", "value")))
+"""Tables with a checksum in every row: name, key, and what of a row it is of."""
 OF_CHUNK = ("channel_id", "logger_import_id", "first_ms", "last_ms", "count", "least", "most", "total")
+
+
+def of_row(*values: Any) -> int:
+    """Of a live reading or a setting: its values as ROWS names them."""
+    return zlib.crc32(repr(values).encode())
 
 
 def of_chunk(*values: Any) -> int:
@@ -36,6 +44,20 @@ def of_edit(at_ms: int, label: str, rows: Sequence[tuple[Any, ...]]) -> int:
 
 def carry(connection: sqlite3.Connection) -> None:
     """Put in all checksums of a file that has none, with an edit of its own for records no edit tells of."""
+    carry_edits(connection)
+    carry_rows(connection)
+
+
+def carry_rows(connection: sqlite3.Connection) -> None:
+    """Put in those of live readings and settings."""
+    for table, key, names in ROWS:
+        found = connection.execute(f'SELECT "{key}", {tables.quoted(names)} FROM "{table}"').fetchall()
+        rows = [(of_row(*values), row) for row, *values in found]
+        connection.executemany(f'UPDATE "{table}" SET crc = ? WHERE "{key}" = ?', rows)
+
+
+def carry_edits(connection: sqlite3.Connection) -> None:
+    """Put in those of chunks and edits."""
     _tell_of_the_untold(connection)
     columns = tables.quoted((*OF_CHUNK, "times", "shown"))
     for (chunk_id,) in connection.execute("SELECT id FROM chunk").fetchall():

@@ -244,7 +244,8 @@ def _state(work: Writing, of: str, row: str) -> str | None:
 
 
 def _put_setting(work: Writing, key: str, value: str) -> None:
-    work.connection.execute("INSERT OR REPLACE INTO setting (key, value) VALUES (?, ?)", (key, value))
+    row = (key, value, checksums.of_row(key, value))
+    work.connection.execute("INSERT OR REPLACE INTO setting (key, value, crc) VALUES (?, ?, ?)", row)
     work.settings = True
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from stathmis.logbook import edits
+from stathmis.logbook import checksums, edits
 from stathmis.logbook.opening import Logbook
 from stathmis.logbook.readings import CHUNK_OF
 from stathmis.logbook.records import LoggerImport
@@ -31,7 +31,11 @@ def store_live(logbook: Logbook, found: Sequence[LiveReading]) -> None:
     if not found:
         return
     with logbook.writing() as work:
-        work.connection.executemany(LIVE.insert(LiveReading._fields), found)
+        # as the file gives them back: a whole number would read as another text
+        rows = [(int(r.channel_id), int(r.time_ms), float(r.shown)) for r in found]
+        work.connection.executemany(
+            LIVE.insert((*checksums.OF_LIVE, "crc")), [(*r, checksums.of_row(*r)) for r in rows]
+        )
         for channel_id in dict.fromkeys(r.channel_id for r in found):
             own = sorted((r.time_ms, r.shown) for r in found if r.channel_id == channel_id)
             times = np.array([t for t, _ in own], dtype=np.int64)

@@ -205,10 +205,18 @@ def _to_7(connection: sqlite3.Connection) -> None:
     """Checksums of chunks and edits; what no edit tells of yet gets one."""
     connection.execute("ALTER TABLE chunk ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
     connection.execute("ALTER TABLE edit ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
-    checksums.carry(connection)
+    checksums.carry_edits(connection)
 
 
-STEPS: dict[int, Callable[[sqlite3.Connection], None]] = {2: _to_2, 3: _to_3, 4: _to_4, 5: _to_5, 6: _to_6, 7: _to_7}
+def _to_8(connection: sqlite3.Connection) -> None:
+    """Checksums of live readings and settings."""
+    for table in ("live_reading", "setting"):
+        connection.execute(f"ALTER TABLE {table} ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
+    checksums.carry_rows(connection)
+
+
+_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8)
+STEPS: dict[int, Callable[[sqlite3.Connection], None]] = dict(enumerate(_EACH, start=2))
 
 
 def migrate(path: Path, target: int) -> Path:

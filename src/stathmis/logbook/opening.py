@@ -20,7 +20,7 @@ from typing import IO, Any
 from urllib.parse import quote
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import migrations, tables
+from stathmis.logbook import checksums, migrations, tables
 from stathmis.logbook.snapshot import Snapshot, Writing
 from stathmis.words.files import disk_words, lost_words
 
@@ -205,6 +205,7 @@ def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
                 for statement in table.create:
                     raw.execute(statement)
             raw.executemany(tables.SETTING.insert(("key", "value")), settings.items())
+            checksums.carry_rows(raw)
             raw.execute("COMMIT")
         # a keeper's own affair
         partial.chmod(0o600)

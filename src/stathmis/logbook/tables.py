@@ -16,7 +16,7 @@ from typing import Annotated, Any, Literal, TypeVar, Union, get_args, get_origin
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = 8
 
 Kind = TypeVar("Kind", bound=type)
 
@@ -181,7 +181,7 @@ def tables() -> Iterator[Table]:
 _ID = Column("id", "INTEGER")
 _CRC = Column("crc", "INTEGER", default=0)
 """Tells whether anything of the row was altered by accident; see checksums.py."""
-SETTING = _plain("setting", Column("key", "VARCHAR"), Column("value", "VARCHAR"), key="key")
+SETTING = _plain("setting", Column("key", "VARCHAR"), Column("value", "VARCHAR"), _CRC, key="key")
 EDIT = _plain(
     "edit",
     _ID,
@@ -207,6 +207,7 @@ LIVE = _plain(
     Column("channel_id", "INTEGER", to="channel"),
     Column("time_ms", "INTEGER"),
     Column("shown", "FLOAT"),
+    _CRC,
     index=("channel_id", "time_ms"),
 )
 CHUNK = _plain(

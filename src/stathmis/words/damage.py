@@ -17,7 +17,7 @@ _TIMES = ("time_ms", "done_ms", "at_ms", "from_ms", "imported_ms")
 
 def sound() -> str:
     """Nothing was altered."""
-    return _("The logbook is as it was written: every reading, check and edit agrees with its checksum.")
+    return _("The logbook is as it was written: every reading, check, edit and setting agrees with its checksum.")
 
 
 def summary(found: Sequence[Damage], backup: Path | None) -> str:
@@ -60,6 +60,11 @@ def _line(book: Book, damage: Damage) -> str:
     if damage.of == "edit":
         when = _moment(book, about.get("at_ms"))
         return _("what was noted about “{label}”, {when}", label=about.get("label"), when=when)
+    if damage.of == "live_reading":
+        whose, at_ms = _channel(book, about.get("channel_id")), _moment(book, about.get("time_ms"))
+        return _("live reading {shown} of {whose}, {when}", shown=about.get("shown"), whose=whose, when=at_ms)
+    if damage.of == "setting" and damage.should_be is None:
+        return _("the setting {name}: {value}", name=damage.row, value=about.get("value"))
     said = changes.record(book, damage.of, about, damage.should_be or {})
     at = next((about[name] for name in _TIMES if about.get(name) is not None), None)
     return f"{said} ({_moment(book, at)})" if at is not None else said
