@@ -70,7 +70,7 @@ class Made:
 
 
 def make(rng: np.random.Generator, now: datetime) -> Made:
-    """A file in a way chosen by chance: two hundred readings some minutes apart, ending before now (UTC)."""
+    """A file in a way chosen by chance: some minutes apart, ending before now (UTC); one in ten is long."""
     way = str(rng.choice(list(TIMES)))
     titles, write, zone = TIMES[way]
     # a zone told in a heading needs one
@@ -83,7 +83,7 @@ def make(rng: np.random.Generator, now: datetime) -> Made:
     fraction = bool(rng.random() < 0.1) and heading in ("words", "letters")
     index = bool(rng.random() < 0.2)
     every = int(rng.choice([1, 5, 10, 15, 30, 60]))
-    count = int(rng.integers(20, 200))
+    count = int(rng.integers(1000, 5000) if rng.random() < 0.1 else rng.integers(20, 200))
     # on a whole minute: some ways write no seconds
     last = (now - timedelta(minutes=int(rng.integers(1, 60 * 24 * 200)))).replace(second=0, microsecond=0)
     preamble = ["# exported by a logger"] * int(rng.integers(0, 3))

@@ -12,14 +12,17 @@ from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
+from zoneinfo import available_timezones
 
 import numpy as np
 from dialects import ZONE, Made, damage, make
+from icalendar import Calendar
 
 from stathmis.core.course.profile import Band, OwnProfile, Stage
 from stathmis.core.errors import UserError
 from stathmis.demo.scenario import build
 from stathmis.devices.line_protocol import LAYOUTS, LineSplitter, values_in
+from stathmis.exchange.calendar_file import Entry, calendar_text
 from stathmis.exchange.csv_layout import Layout, find_layout
 from stathmis.exchange.logger_csv import Table, read_table
 from stathmis.exchange.profile_file import parse_profile, profile_text
@@ -131,6 +134,18 @@ NASTY = (
     "[1, 2", "{}", "[[[]]]", "null", "Nowhere/Land", "unicorn", "'=1", "\x00", "°", "4711", "2.5", "true",
 )  # fmt: skip
 """Cells no window would let in."""
+HOSTILE_WORDS = (
+    "a, b; c",
+    "a\\nb",
+    "BEGIN:VEVENT",
+    "END:VCALENDAR",
+    "\\",
+    'say "x"',
+    "a: b",
+    "é" * 90,
+    "🐣" * 40,
+    "؜שלום",
+)
 
 
 def archives(rng: np.random.Generator, number: int, desk: Desk, folder: Path) -> Counter[str]:
@@ -202,6 +217,33 @@ def profiles(rng: np.random.Generator, number: int) -> Counter[str]:
     return counts
 
 
+def calendars(rng: np.random.Generator, number: int) -> Counter[str]:
+    """Calendar files of hostile names in any zone at any accepted time, read back: the same, or not.
+
+    The library takes a typed "\\N" for a new line, so that it is left out.
+    """
+    hostile = [word for word in (*NASTY, *HOSTILE_WORDS) if "\\N" not in word]
+    zones, counts = sorted(available_timezones()), Counter[str]()
+    earliest, latest = (round(datetime(year, 1, 3, tzinfo=UTC).timestamp()) for year in (1970, 2199))
+    for _ in range(number):
+        words = [str(word) for word in rng.choice(hostile, (3, 3)).flat]
+        entries = []
+        for i in range(3):
+            begin_ms = int(rng.integers(earliest, latest)) * 1000
+            uid = f"{words[3 * i]} {i}"
+            entries.append(Entry(uid, *words[3 * i : 3 * i + 3], begin_ms, cancelled=bool(rng.random() < 0.2)))
+        try:
+            text = calendar_text(entries, str(rng.choice(zones)), words[0], round(NOW.timestamp() * 1000))
+            found = Calendar.from_ical(text).walk("VEVENT")
+        except Exception as error:  # noqa: BLE001  counted: that is what this is for
+            counts[f"UNCAUGHT {type(error).__name__}: {str(error)[:80]}"] += 1
+            continue
+        told = [(round(e.decoded("dtstart").timestamp() * 1000), str(e["summary"])) for e in found]
+        meant = [(e.begin_ms, e.title) for e in entries]
+        counts["the same" if told == meant else f"OTHER: {told} for {meant}"[:400]] += 1
+    return counts
+
+
 def main() -> None:
     """Count."""
     files = int(sys.argv[1]) if len(sys.argv) > 1 else FILES
@@ -217,6 +259,8 @@ def main() -> None:
             print(f"{2 * files} profiles: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
             told = archives(rng, files // 4, desk, Path(folder))
     print(f"{files // 4} archives: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
+    told = calendars(rng, files // 10)
+    print(f"{files // 10} calendar files: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
     counts: Counter[str] = Counter()
     shown: Counter[str] = Counter()
     with tempfile.TemporaryDirectory() as folder:
