@@ -12,11 +12,12 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from stathmis.core.errors import UserError
-from stathmis.logbook import backups
-from stathmis.services.clock import FixedClock
+from stathmis.logbook import backups, edits
+from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.files import backing_up
 from stathmis.ui import application, work
 from stathmis.ui.backups_view import BackupsView
+from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
 NOW_MS = 1_779_093_600_000
@@ -32,7 +33,7 @@ def view_of(window: Window, qtbot: QtBot) -> BackupsView:
 
 
 def test_going_back_by_keyboard_and_again_forward(
-    demo_file: Path, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+    demo_file: Path, tmp_path: Path, qtbot: QtBot, theme: Theme, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
@@ -66,7 +67,7 @@ def test_going_back_by_keyboard_and_again_forward(
             window.close()
 
     QTimer.singleShot(0, drive)
-    _code, back_to = application._show(app, desk, options)
+    _code, back_to = application._show(app, theme, application._settings(), desk, options)
     assert back_to is not None and back_to.parent == backups.folder_of(path)
     told = application._go_back(desk, back_to)
     again = application._begin(options, clock, tmp_path)
@@ -89,10 +90,11 @@ def test_a_copy_is_looked_at(demo_file: Path, tmp_path: Path, monkeypatch: pytes
     scratch.mkdir()
     path = Path(shutil.copy(demo_file, tmp_path / "log 2026-05-17.stathmis"))
     before = path.read_bytes()
-    options = argparse.Namespace(logbook=path, demo=False, look=True, pictures=None)
-    desk = application._begin(options, FixedClock(NOW_MS), scratch)
+    options = argparse.Namespace(logbook=path, demo=False, look=True, pictures=None, now=None)
+    desk = application._begin(options, FixedClock(NOW_MS + 400 * DAY_MS), scratch)
     assert desk is not None and desk.read_only and desk.logbook.path.parent == scratch
-    assert desk.book.incubators()
+    newest = edits.history(desk.logbook, 1)[0].at_ms
+    assert desk.book.incubators() and newest <= desk.now_ms <= NOW_MS, "shown as things stood then"
     desk.logbook.close()
     assert path.read_bytes() == before and [p.name for p in tmp_path.iterdir() if p != scratch] == [path.name]
     started: list[list[str]] = []

@@ -42,6 +42,7 @@ def press(way: str, said: list[str]) -> None:
             QTimer.singleShot(20, look)
             return
         said.append(f"{box.text()} {box.informativeText()}")
+        assert box.defaultButton() is box.ways.get("backup", box.ways["another"]), "Enter does what is advised"
         if way:
             box.ways[way].click()
         else:

@@ -233,7 +233,7 @@ def open_logbook(path: Path) -> Logbook:
     except OSError as error:
         raise LogbookError(f"{path.name} cannot be read: {error.strerror}.", "Check its permissions.") from error
     if head[:16] != _MAGIC or int.from_bytes(head[68:72], "big") != tables.APPLICATION_ID:
-        raise LogbookError(f"{path.name} is not a Stathmis logbook.", "Choose a file that ends in .stathmis.")
+        raise LogbookError(f"{path.name} is not a Stathmis logbook.", "Choose your own logbook, or a backup of it.")
     version = int.from_bytes(head[60:64], "big")
     if version > tables.SCHEMA_VERSION:
         raise LogbookError(

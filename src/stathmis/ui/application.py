@@ -25,7 +25,7 @@ from PySide6.QtWidgets import QApplication
 
 import stathmis
 from stathmis.core.errors import UserError
-from stathmis.logbook import backups
+from stathmis.logbook import backups, edits
 from stathmis.logbook.opening import Logbook, create_logbook, open_logbook
 from stathmis.services import notify
 from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, system_zone_name
@@ -64,13 +64,16 @@ def run(options: argparse.Namespace) -> int:
         except UserError as error:
             print(f"stathmis: {error}", file=sys.stderr)
             return 2
+        settings = _settings()
+        chosen = "light" if options.pictures is not None else str(settings.value("theme", "system"))
+        kept = 1.0 if options.pictures is not None else float(str(settings.value("scale", 1.0)))
+        theme = Theme(app, options.theme or chosen, options.text or kept)
         desk = _begin(options, clock, Path(scratch))
         if desk is None:
             return 2
         if options.pictures is not None:
             from stathmis.ui.pictures import write_pictures
 
-            theme = Theme(app, options.theme or "light", options.text or 1.0)
             for written in write_pictures(desk, theme, options.pictures):
                 print(written)
             return 0
@@ -78,7 +81,7 @@ def run(options: argparse.Namespace) -> int:
         _log_to_file()
         _catch_faults()
         while desk is not None:
-            code, back_to = _show(app, desk, options)
+            code, back_to = _show(app, theme, settings, desk, options)
             if back_to is None:
                 return code
             told = _go_back(desk, back_to)
@@ -103,7 +106,9 @@ def _begin(options: argparse.Namespace, clock: Clock, scratch: Path) -> Desk | N
     """The logbook at work; whatever is wrong with it is said, with ways on. None where the keeper gives up."""
     while True:
         try:
-            desk = Desk(_logbook(options, clock, scratch), clock)
+            logbook = _logbook(options, clock, scratch)
+            # a backup is shown as things stood then: its eggs have not been in for months
+            desk = Desk(logbook, _then(logbook) if options.look and not options.now else clock)
             # what every start reads: what cannot be read is said now, not by a window that does not come
             _ = desk.book.places(), desk.book.corrections
             return desk
@@ -130,11 +135,14 @@ def _speak_like_the_computer() -> None:
     dates.use(dates.Style(twelve_hours="a" in time.lower(), month_first=day.lower().startswith("m")))
 
 
-def _show(app: QApplication, desk: Desk, options: argparse.Namespace) -> tuple[int, Path | None]:
+def _settings() -> QSettings:
+    return QSettings(str(Path(platformdirs.user_config_dir("stathmis")) / "window.ini"), QSettings.Format.IniFormat)
+
+
+def _show(
+    app: QApplication, theme: Theme, settings: QSettings, desk: Desk, options: argparse.Namespace
+) -> tuple[int, Path | None]:
     """Run the window until it closes; returns the exit code, and the backup the keeper wants to go back to."""
-    settings = QSettings(str(Path(platformdirs.user_config_dir("stathmis")) / "window.ini"), QSettings.Format.IniFormat)
-    scale = options.text or float(str(settings.value("scale", 1.0)))
-    theme = Theme(app, options.theme or str(settings.value("theme", "system")), scale)
     passing = options.demo or options.look
     window = Window(desk, theme, None if passing else settings)
     if options.look:
@@ -241,6 +249,13 @@ def _looked_at(path: Path, scratch: Path) -> Logbook:
     open_logbook(copy).close()
     copy.chmod(0o400)
     return open_logbook(copy)
+
+
+def _then(logbook: Logbook) -> Clock:
+    """A clock that stands at the newest thing a logbook holds."""
+    tails = [logbook.snapshot.tail(channel).times_ms for channel in logbook.snapshot.live_channels()]
+    newest = [*(done.at_ms for done in edits.history(logbook, 1)), *(int(tail[-1]) for tail in tails)]
+    return FixedClock(max(newest)) if newest else SystemClock()
 
 
 def _path(options: argparse.Namespace) -> Path:

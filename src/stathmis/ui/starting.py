@@ -26,7 +26,9 @@ class Starting(QMessageBox):
         if backups.folder_of(path).is_dir():
             self.ways["backup"] = self.addButton(_("Go back to a backup …"), role)
         self.ways["new"] = self.addButton(_("Make a new one …"), role)
-        self.addButton(QMessageBox.StandardButton.Close)
+        self.addButton(_("Close"), QMessageBox.ButtonRole.RejectRole)
+        # Enter does what the words above advise, and nothing that could hurt
+        self.setDefaultButton(self.ways.get("backup", self.ways["another"]))
 
     def ask(self) -> Path | None:
         """Show it, and what file to open instead (one that is not there yet is made)."""
