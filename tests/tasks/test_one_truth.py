@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from stathmis.core.conformity import decide
+from stathmis.core.course.profile import Band, OwnProfile, Stage
 from stathmis.exchange.report_page import Table
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel
@@ -21,11 +23,22 @@ from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
 from stathmis.services.findings import judgement
-from stathmis.services.plan import calendar, planning
+from stathmis.services.plan import calendar, planning, turning
 from stathmis.services.report.batch_report import batch_report
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.watch import alarms
 from stathmis.words.numbers import band_text
+
+
+def own_profile(species: str, share: float) -> OwnProfile:
+    """A profile of the keeper's own with its lockdown at a share of the term."""
+    kept = knowledge.species()[species]
+    stages = (
+        Stage("setting", 0.0, Band(37.2, 37.8), Band(42.0, 52.0)),
+        Stage("lockdown", share * kept.days, Band(37.0, 37.6), Band(61.0, 71.0)),
+    )
+    return OwnProfile("Mine", species, "", stages, kept.days + 1.0)
+
 
 NOW_MS = 1_779_093_600_000
 BIRDS = sorted(k for k, s in knowledge.species().items() if s.kind == "bird")
@@ -39,10 +52,21 @@ BIRDS = sorted(k for k, s in knowledge.species().items() if s.kind == "bird")
     day=st.floats(0.2, 40),
     off=st.floats(-1.5, 1.5),
     moves=st.lists(st.tuples(st.integers(0, 20), st.sampled_from(["from 0", "from 1", "down"])), max_size=2),
+    own=st.none() | st.floats(0.3, 0.95),
+    lockdown=st.none() | st.floats(-3, 45),
 )
 def test_every_page_says_the_same(
-    tmp_path: Path, species: str, which: int, machine: str, day: float, off: float, moves: list[tuple[int, str]]
+    tmp_path: Path,
+    species: str,
+    which: int,
+    machine: str,
+    day: float,
+    off: float,
+    moves: list[tuple[int, str]],
+    own: float | None,
+    lockdown: float | None,
 ) -> None:
+    """own: where in the term the lockdown of a profile of one's own begins; lockdown: where the planner put it."""
     shutil.rmtree(tmp_path / "l", ignore_errors=True)
     (tmp_path / "l").mkdir()
     logbook = create_logbook(tmp_path / "l" / "l.stathmis", {"time_zone": "Europe/Vienna"})
@@ -51,6 +75,8 @@ def test_every_page_says_the_same(
         made = setting_up.add_incubator(desk, "Box", machine, 37.5)
         new = [NewChannel("temperature", "°C", 0.1, 0.2)]
         setting_up.add_instrument(desk, "Logger", "logger", new, incubator_id=made)
+        if own is not None:
+            profiles.keep_profile(desk, own_profile(species, own))
         schools = [c.key for c in profiles.choices(desk.book, species)]
         set_ms = NOW_MS - round(day * DAY_MS)
         first = schools[which % len(schools)]
@@ -58,6 +84,9 @@ def test_every_page_says_the_same(
         for n, day_count in moves:
             (batch,) = (c.batch for c in batches.all_running(desk.book, desk.book.incubators()[0]))
             profiles.follow(desk, batch, schools[n % len(schools)], day_count)  # type: ignore[arg-type]
+        (going,) = batches.all_running(desk.book, desk.book.incubators()[0])
+        if lockdown is not None:
+            planning.move_step(desk, planning.plan_of(desk.book, going.batch), "lockdown", going.at_ms(lockdown))
         held = batches.running(desk.book, desk.book.incubators()[0])
         assert held is not None
         middle = (held.band("temperature", NOW_MS) or held.phases[1].temperature_c).middle  # type: ignore[union-attr]
@@ -95,7 +124,14 @@ def test_every_page_says_the_same(
         step = plan.step("lockdown")
         assert (step is None) == (course.lockdown_day is None)
         if step is not None and course.lockdown_day is not None:
-            assert book.local(step.at_ms).date() == book.local(course.at_ms(course.lockdown_day)).date()
+            stop = course.at_ms(course.lockdown_day)
+            assert stop - 1 <= step.at_ms <= stop + 1
+            assert turning.turning(book, course).stop_ms == stop
+            late = [p for p in course.phases if p.name == "lockdown"]
+            assert all(p.start_day >= course.lockdown_day for p in late) and (
+                not late or late[0].start_day == course.lockdown_day
+            )
+            assert all(a.end_day == b.start_day for a, b in pairwise(course.phases))
             own = f"x-{plan.subject}-lockdown@stathmis".replace(" ", "-")
             told = [e for e in calendar.entries(book, [plan], "x") if e.uid == own]
             assert all(e.begin_ms == step.at_ms for e in told)

@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from stathmis.core.course.profile import Band
 from stathmis.logbook import readings
 from stathmis.logbook.records import (
-    Batch,
     CertificatePoint,
     Channel,
     Event,
@@ -18,10 +17,7 @@ from stathmis.logbook.records import (
     Placement,
     Quantity,
     Reading,
-    Stay,
     StoredCalibration,
-    StoredPlan,
-    StoredProfile,
     Weighing,
 )
 from stathmis.logbook.snapshot import SETTINGS
@@ -39,8 +35,8 @@ from stathmis.words.events import event_words, kind_word
 from stathmis.words.numbers import count, unit_word
 
 SHEET_RESTS_ON: tuple[type | str, ...] = (
-    *(Batch, Stay, StoredPlan, StoredProfile, Weighing, Event),
-    *(Incubator, Instrument, Channel, Placement, StoredCalibration, CertificatePoint),
+    *(*batches.COURSES_REST_ON, Weighing, Event),
+    *(Instrument, Channel, Placement, StoredCalibration, CertificatePoint),
     *(LoggerImport, SETTINGS),
 )
 

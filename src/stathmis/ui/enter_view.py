@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement, Stay, StoredPlan, StoredProfile
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import batches
@@ -22,9 +22,7 @@ from stathmis.ui.theme import Theme
 class EnterView(Page):
     """Forms for a batch, an instrument, an incubator; and ending a batch."""
 
-    rests_on = frozenset[type | str](
-        {Batch, Channel, Incubator, Instrument, Placement, Stay, StoredPlan, StoredProfile, SETTINGS}
-    )
+    rests_on = frozenset[type | str]({*batches.COURSES_REST_ON, Channel, Instrument, Placement, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QWidget
 
 from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Batch, Incubator, Stay, StoredPlan, StoredProfile
+from stathmis.logbook.records import Batch
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, notify
 from stathmis.services.batch import batches, profiles
@@ -105,7 +105,7 @@ class _ProfileCard(QFrame):
 class PracticeView(Page):
     """What batches follow, and what there is to follow."""
 
-    rests_on = frozenset[type | str]({Batch, Incubator, Stay, StoredPlan, StoredProfile, SETTINGS})
+    rests_on = frozenset[type | str]({*batches.COURSES_REST_ON, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)

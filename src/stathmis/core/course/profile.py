@@ -161,6 +161,41 @@ class OwnProfile:
             raise ValueError("each stage begins after the one before it, and the last day comes after all of them")
 
 
+def lockdown_of(species: Species, own: OwnProfile | None, moved_to: float | None = None) -> float | None:
+    """When turning stops and the lockdown begins, elapsed days; None for eggs that are never turned.
+
+    own: the keeper's own profile, where it is followed (its lockdown, or its hatch where it has none); moved_to: the
+    day the keeper put it on, kept within the course: not before the first whole day, nor later than half a day before
+    the last. Source: definition.
+
+    >>> quail = Species("x", "x", "bird", 17.0, 16.0, 18.0, 14.0, 37.5, 0.3, Band(45, 55), Band(65, 75), 13.0)
+    >>> lockdown_of(quail, None), lockdown_of(quail, None, 13.5), lockdown_of(quail, None, 30.0)
+    (14.0, 13.5, 17.5)
+    """
+    usual, last_day = species.stop_turning_day, species.days_high
+    if usual is None:
+        return None
+    if own is not None:
+        begin = {stage.kind: stage.from_day for stage in reversed(own.stages)}
+        usual, last_day = begin.get("lockdown", begin.get("hatch", usual)), own.last_day
+    return usual if moved_to is None else max(1.0, min(moved_to, last_day - 0.5))
+
+
+def with_lockdown(course: tuple[Phase, ...], day: float) -> tuple[Phase, ...]:
+    """The phases with the lockdown on another day (elapsed): those before it cut or longer, those after it cut.
+
+    A course that has none stays as it is. Source: definition.
+    """
+    first = next((i for i, p in enumerate(course) if p.name == "lockdown"), None)
+    if first is None:
+        return course
+    before = [p for p in course[:first] if p.start_day < day]
+    made = [replace(p, end_day=min(p.end_day, day)) for p in before[:-1]] + [replace(before[-1], end_day=day)]
+    # where it is put into the hatch, the lockdown's own stretch is over before it begins
+    made += [replace(p, start_day=day if i == 0 else max(p.start_day, day)) for i, p in enumerate(course[first:])]
+    return tuple(p for p in made if p.end_day > p.start_day)
+
+
 def still_offset(species: Species, air: Air) -> float:
     """How much warmer still air is held at the egg tops than moving air, K; nothing for clutches.
 

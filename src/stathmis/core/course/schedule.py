@@ -65,17 +65,19 @@ class Step:
         return self.key.rstrip("0123456789 ")
 
 
-def plan(species: Species, habits: Habits, term_days: float | None = None) -> tuple[Step, ...]:
+def plan(
+    species: Species, habits: Habits, term_days: float | None = None, lockdown_day: float | None = None
+) -> tuple[Step, ...]:
     """All steps of a batch in order, as habit and species have it.
 
-    term_days: days to the hatch, the species' usual by default. Raises ValueError for a habit that is none.
-    Source: common practice.
+    term_days: days to the hatch, lockdown_day: when turning stops (elapsed); the species' usual by default.
+    Raises ValueError for a habit that is none. Source: common practice.
     """
     if habits.candling not in CANDLINGS:
         raise ValueError(f"no such habit of candling: {habits.candling}")
     term = species.days if term_days is None else term_days
     steps = _before(habits, reptile=species.kind == "reptile")
-    steps += _reptile(species, term) if species.kind == "reptile" else _bird(species, habits, term)
+    steps += _reptile(species, term) if species.kind == "reptile" else _bird(species, habits, term, lockdown_day)
     return tuple(sorted(steps, key=lambda s: (s.day, s.key)))
 
 
@@ -93,9 +95,9 @@ def _before(habits: Habits, *, reptile: bool) -> list[Step]:
     return steps
 
 
-def _bird(species: Species, habits: Habits, term: float) -> list[Step]:
+def _bird(species: Species, habits: Habits, term: float, lockdown_day: float | None) -> list[Step]:
     scale = term / species.days
-    stop = (species.stop_turning_day or term - 3.0) * scale
+    stop = lockdown_day if lockdown_day is not None else (species.stop_turning_day or term - 3.0) * scale
     steps = [Step("lockdown", stop, stop - 0.5, stop + 1.0, "set", 1.0)]
     if habits.turning == "machine":
         steps.append(Step("turner", 1.0, 0.1, 3.0, "set", 0.1))

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from stathmis.logbook.records import Batch, Event, Incubator, Stay, StoredPlan
+from stathmis.logbook.records import Batch, Event, Incubator, PlanMove, Stay, StoredPlan, StoredProfile
 from stathmis.services import knowledge
 from stathmis.services.batch import profiles
 from stathmis.services.batch.course import Course, Learned, learned_in
 from stathmis.services.book import Book
+from stathmis.services.clock import DAY_MS
+
+COURSES_REST_ON = (Batch, Stay, Incubator, StoredPlan, PlanMove, StoredProfile)
+"""What says on which course a batch is."""
 
 
 def course_of(book: Book, batch: Batch, incubator: Incubator) -> Course:
@@ -19,13 +23,20 @@ def course_of(book: Book, batch: Batch, incubator: Incubator) -> Course:
     before = tuple((machines[s.incubator_id], s.to_ms) for s in stays if s.incubator_id in machines)
     plan = next((p for p in book.records(StoredPlan) if p.batch_id == batch.id), None)
     learned = learned_in(plan.habits) if plan is not None else Learned()
-    course = Course(batch, incubator, own, (), before, learned)
+    moved = lockdown_moved(book, plan.id, batch.set_ms) if plan is not None else None
+    course = Course(batch, incubator, own, (), before, learned, moved)
     if own is None and knowledge.regimes()[batch.regime].by_weight:
         # read in where a batch is held by its weight: the first paint does not wait for it
         from stathmis.services.findings import asked
 
         return replace(course, targets=asked.by_weight(book, course))
     return course
+
+
+def lockdown_moved(book: Book, plan_id: int, set_ms: int) -> float | None:
+    """The day (elapsed since setting) a plan's lockdown was put on; None where it was not."""
+    moves = [m for m in book.records(PlanMove) if m.plan_id == plan_id and m.step == "lockdown"]
+    return (moves[-1].at_ms - set_ms) / DAY_MS if moves else None
 
 
 def course_by_id(book: Book, batch_id: int) -> Course | None:

@@ -41,7 +41,8 @@ class Course:
 
     own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
     (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
-    when; learned: what earlier hatches had taught when it was planned.
+    when; learned: what earlier hatches had taught when it was planned; lockdown_moved: the day (elapsed) the keeper
+    put the lockdown on.
     """
 
     batch: Batch
@@ -50,6 +51,7 @@ class Course:
     targets: tuple[tuple[int, Band], ...] = ()
     before: tuple[tuple[Incubator, int], ...] = ()
     learned: Learned = field(default_factory=Learned)
+    lockdown_moved: float | None = None
 
     def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
         """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
@@ -75,8 +77,12 @@ class Course:
         """Phases from warm-up to take-off."""
         air: Air = "still" if self.incubator.air == "still" else "forced"
         if self.own is not None:
-            return profile.own_phases(self.own, self.species, air)
-        found = profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+            found = profile.own_phases(self.own, self.species, air)
+        else:
+            found = profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+        if self.lockdown_moved is not None and self.lockdown_day is not None:
+            found = profile.with_lockdown(found, self.lockdown_day)
+        # only a school that follows the weight has targets
         return profile.with_humidity(found, [(self.day(ms), band) for ms, band in self.targets])
 
     @property
@@ -87,7 +93,7 @@ class Course:
     @cached_property
     def lockdown_day(self) -> float | None:
         """When turning stops, elapsed days; None for eggs that are never turned."""
-        return next((p.start_day for p in self.phases if p.name == "lockdown"), None)
+        return profile.lockdown_of(self.species, self.own, self.lockdown_moved)
 
     @property
     def start_ms(self) -> int:

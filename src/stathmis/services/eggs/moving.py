@@ -10,7 +10,18 @@ from typing import Any
 from stathmis.core.errors import UserError
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.edits import Edit
-from stathmis.logbook.records import Batch, Egg, EggFinding, EggSize, Event, Incubator, Stay, StoredPlan, Weighing
+from stathmis.logbook.records import (
+    Batch,
+    Egg,
+    EggFinding,
+    EggSize,
+    Event,
+    Incubator,
+    PlanMove,
+    Stay,
+    StoredPlan,
+    Weighing,
+)
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
@@ -184,7 +195,10 @@ def move_some(desk: Desk, course: Course, marks: Sequence[str], incubator: Incub
         _note_moved(edit, course, incubator, at_ms, count(len(chosen), "egg"))
         if plan is not None:
             same = {n: getattr(plan, n) for n in StoredPlan.__dataclass_fields__ if n != "id"}
-            edit.add(StoredPlan, **{**same, "batch_id": new_id, "name": name, "eggs": len(chosen)})
+            copy = edit.add(StoredPlan, **{**same, "batch_id": new_id, "name": name, "eggs": len(chosen)})
+            for move in desk.book.records(PlanMove):
+                if move.plan_id == plan.id:
+                    edit.add(PlanMove, plan_id=copy, step=move.step, at_ms=move.at_ms)
         for kind in kinds:
             for record in desk.book.records(kind):
                 if record.batch_id == batch.id and record.mark in chosen:

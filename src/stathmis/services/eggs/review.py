@@ -9,8 +9,9 @@ from stathmis.core.hatch.hatch_stats import Rate, Tally
 from stathmis.core.hatch.review import Measured, Review, Weighed
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
-from stathmis.logbook.records import Event, Stay, StoredPlan, StoredProfile, Weighing
+from stathmis.logbook.records import Event, Weighing
 from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
 from stathmis.services.eggs.break_out import deaths
@@ -90,7 +91,7 @@ class BatchReview:
     then: str | None = None
 
 
-@finding(*READ, *TRAY_RESTS_ON, Event, Stay, StoredPlan, StoredProfile, Weighing, SETTINGS, each_minute=True)
+@finding(*READ, *TRAY_RESTS_ON, *COURSES_REST_ON, Event, Weighing, SETTINGS, each_minute=True)
 def batch_review(book: Book, course: Course) -> BatchReview:
     """The review of a batch as its log and its calibrations stand now."""
     sheet = tray(book, course.batch)

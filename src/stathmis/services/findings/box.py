@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from stathmis.core import airbox
 from stathmis.core.airbox import Box, Misfit
 from stathmis.core.psychrometrics import dew_point
-from stathmis.logbook.records import Batch, DroppedState, Event, Incubator, Stay, WaterSurface
+from stathmis.logbook.records import DroppedState, Event, Incubator, WaterSurface
 from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
@@ -76,7 +77,7 @@ class BoxSheet:
         return sum(s.used for s in self.states)
 
 
-@finding(*READ, Event, WaterSurface, DroppedState, Batch, Stay, SETTINGS, each_minute=True, most=MOST_RUNS)
+@finding(*READ, Event, WaterSurface, DroppedState, *COURSES_REST_ON, SETTINGS, each_minute=True, most=MOST_RUNS)
 def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxSheet:
     """All about water and vents of an incubator now."""
     now_ms = book.now_ms

@@ -8,16 +8,13 @@ from stathmis.core.checks.drift import Drift, fit_drift, leaves_tolerance
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import (
-    Batch,
     CertificatePoint,
     Channel,
-    Incubator,
     Placement,
-    Stay,
     StoredCalibration,
-    StoredProfile,
 )
 from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
@@ -100,7 +97,7 @@ def is_due(book: Book, channel: Channel) -> bool:
     return due is None or book.now_ms > due
 
 
-@finding(StoredCalibration, CertificatePoint, Channel, Placement, Incubator, Batch, Stay, StoredProfile, SETTINGS)
+@finding(StoredCalibration, CertificatePoint, Channel, Placement, *COURSES_REST_ON, SETTINGS)
 def _due_ms(book: Book, channel: Channel, _hour: int) -> int | None:
     """When a channel wants checking next; hour: what is asked of it may change with the stage of a batch."""
     return history(book, channel).due_ms

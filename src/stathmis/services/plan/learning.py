@@ -13,10 +13,11 @@ from stathmis.core.course.profile import Species
 from stathmis.core.hatch import learning
 from stathmis.core.hatch.learning import EstimatedShare, eggs_for, learn, learn_share
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Batch, Event, Stay, StoredPlan, StoredProfile, Weighing
+from stathmis.logbook.records import Batch, Event, Weighing
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
+from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course, Learned
 from stathmis.services.book import Book, finding
 from stathmis.services.eggs.evidence import hatch_day
@@ -66,7 +67,7 @@ def own_hatches(book: Book, species: str) -> tuple[tuple[int, int], ...]:
     return tuple((b.id, b.ended_ms) for b in book.records(Batch) if b.species == species and b.ended_ms is not None)
 
 
-@finding(*READ, *TRAY_RESTS_ON, Event, Stay, StoredPlan, StoredProfile, Weighing, SETTINGS)
+@finding(*READ, *TRAY_RESTS_ON, *COURSES_REST_ON, Event, Weighing, SETTINGS)
 def learnt(book: Book, species: str) -> Learnt:
     """What the newest ended batches of a species teach; reads their whole runs."""
     kept = knowledge.species()[species]

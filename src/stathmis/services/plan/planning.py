@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from stathmis.core.course import schedule
+from stathmis.core.course import profile, schedule
 from stathmis.core.course.profile import Species
 from stathmis.core.course.schedule import Habits
 from stathmis.core.errors import UserError
@@ -16,6 +16,7 @@ from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import profiles
+from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Learned, learned_in
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour
@@ -79,7 +80,7 @@ class Plan:
         return None if self.laid_ms is None else (self.set_ms - self.laid_ms) / DAY_MS
 
 
-PLANS_REST_ON = (StoredPlan, PlanMove, Batch, Incubator, SETTINGS)
+PLANS_REST_ON = (*COURSES_REST_ON, SETTINGS)
 
 
 @finding(*PLANS_REST_ON)
@@ -117,11 +118,15 @@ def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubat
     habits = habits_of(stored.habits) if stored is not None else usual_habits(book)
     learned = learned_in(stored.habits) if stored is not None else Learned()
     term = learned.term_days if learned.term_days is not None else expected_term(species, incubator)
-    moves = {}
-    if stored is not None:
-        newest = [m for m in book.records(PlanMove) if m.plan_id == stored.id]
-        moves = {m.step: (m.at_ms - source.set_ms) / DAY_MS for m in newest}
-    made = schedule.moved(schedule.plan(species, habits, term), moves)
+    own = book.records(PlanMove) if stored is not None else ()
+    moves = {m.step: (m.at_ms - source.set_ms) / DAY_MS for m in own if stored is not None and m.plan_id == stored.id}
+    # the very day the course holds, whichever profile it follows
+    lockdown = profile.lockdown_of(
+        profile.with_term(species, term), profiles.own_of(book, source.regime), moves.get("lockdown")
+    )
+    if lockdown is not None and "lockdown" in moves:
+        moves["lockdown"] = lockdown
+    made = schedule.moved(schedule.plan(species, habits, term, lockdown), moves)
     return Plan(
         f"plan {stored.id}" if stored is not None else f"batch {source.id}",
         stored,

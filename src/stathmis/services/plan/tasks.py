@@ -12,7 +12,7 @@ from stathmis.core.course.schedule import COOLING_FROM_DAY
 from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import from_inside
-from stathmis.logbook.records import EggFinding, Event, Incubator, Stay, StoredProfile, TaskMark, Weighing
+from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Weighing
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
@@ -126,7 +126,7 @@ def today(book: Book, at_ms: int | None = None) -> list[Task]:
     return list(_today(book, at_ms, book.temperature_unit))
 
 
-TASKS_REST_ON = (*PLANS_REST_ON, TaskMark, Event, Stay, StoredProfile, Weighing, EggFinding)
+TASKS_REST_ON = (*PLANS_REST_ON, TaskMark, Event, Weighing, EggFinding)
 
 
 @finding(*TASKS_REST_ON, each_minute=True)
