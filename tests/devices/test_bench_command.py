@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
+from pathlib import Path
 
 import pytest
 
@@ -36,3 +37,14 @@ def test_what_cannot_be_is_refused(wrong: list[str], capsys: pytest.CaptureFixtu
     with pytest.raises(SystemExit):
         main(wrong)
     assert "above 0" in capsys.readouterr().err
+
+
+def test_control_c_ends_it_and_lets_go_of_the_ports(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    def interrupted(_seconds: float) -> None:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr("stathmis.devices.bench_command.time.sleep", interrupted)
+    assert main(["--speed", "0.001"]) == 0
+    assert not Path(capsys.readouterr().out.strip()).exists()

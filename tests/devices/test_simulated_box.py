@@ -34,6 +34,8 @@ def test_it_settles_where_the_balance_says(surface: float, vent: float, room_c: 
     expected = (flow * room + wet * water) / (flow + wet)
     most = float(saturation_vapor_pressure(mean_c))
     assert box.state.vapor_hpa == pytest.approx(min(expected, most), rel=0.03)
+    saturated = float(saturation_vapor_pressure(box.state.air_c))
+    assert box.rh == pytest.approx(min(100.0, 100.0 * box.state.vapor_hpa / saturated), rel=0.005)
 
 
 @pytest.mark.parametrize("air", ["forced", "still"])

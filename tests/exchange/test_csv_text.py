@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
-from stathmis.exchange.csv_text import Cut
+from stathmis.exchange.csv_text import CsvError, Cut, read_text, sampled
 
 
 @pytest.mark.parametrize(
@@ -29,3 +31,20 @@ from stathmis.exchange.csv_text import Cut
 )
 def test_cells(cut: Cut, line: str, cells: list[str]) -> None:
     assert cut.cells(line, 1) == cells
+
+
+@pytest.mark.parametrize(
+    "encoding", ["utf-8", "utf-8-sig", "cp1252", "utf-16", "utf-16-le", "utf-16-be", "be with its mark"]
+)
+def test_letters_of_any_logger(tmp_path: Path, encoding: str) -> None:
+    text, path = "Zeit;Wärme °C\n" + "2026-05-14 06:00;37,5\n" * 40, tmp_path / "log.csv"
+    content = b"\xfe\xff" + text.encode("utf-16-be") if encoding.startswith("be ") else text.encode(encoding)
+    path.write_bytes(content)
+    assert read_text(path)[0] == text
+    assert [line for _, line in sampled(path)[0]][:2] == text.split("\n")[:2]
+
+
+def test_what_is_no_text_is_said(tmp_path: Path) -> None:
+    (tmp_path / "log.csv").write_bytes(bytes(range(256)) * 40)
+    with pytest.raises(CsvError, match="not a text file"):
+        read_text(tmp_path / "log.csv")

@@ -12,10 +12,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import making
-from stathmis.logbook import live, readings
+from stathmis.logbook import live, readings, tables
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Channel, LoggerImport, Reading
-from stathmis.logbook.snapshot import Series
+from stathmis.logbook.snapshot import DENSE, Series
 from stathmis.logbook.tables import CHUNK
 from stathmis.services import setting_up
 from stathmis.services.clock import FixedClock
@@ -150,5 +150,34 @@ def test_the_newest_reading_is_the_last_of_all(
             at, shown = found[channel.id]
             assert at == whole.times_ms[-1]
             assert shown in whole.shown[whole.times_ms == at], "one of those read at that instant"
+            typed_then = readings.hand_readings(logbook.snapshot, channel.id, at, at)
+            arrived = readings.live_tail(logbook.snapshot, channel.id, at, at).shown
+            if typed_then:
+                assert shown == readings.in_unit(typed_then[-1], channel.unit), "typed before a logger's"
+            elif arrived.size:
+                assert shown == arrived[-1]
     finally:
         logbook.close()
+
+
+def test_no_record_can_be_altered_in_hand() -> None:
+    """Snapshots share them, and threads the snapshots."""
+    kinds = [table.kind for table in tables.tables() if table.kind is not None]
+    assert len(kinds) > 20 and all(vars(kind)["__dataclass_params__"].frozen for kind in kinds)
+
+
+def test_only_readings_tell_of_readings(desk: Desk, channel: Channel) -> None:
+    """What rests on sealed and live readings is left alone by every other edit."""
+    seen = [desk.logbook.snapshot.versions[DENSE]]
+
+    def moved() -> bool:
+        seen.append(desk.logbook.snapshot.versions[DENSE])
+        return seen[-1] != seen[-2]
+
+    setting_up.set_place(desk, "Shed", 100.0)
+    making.typed_in(desk, [(channel.id, desk.now_ms, 37.0, "°C", "37")])
+    assert not moved()
+    live.store_live(desk.logbook, [live.LiveReading(channel.id, desk.now_ms, 37.0)])
+    assert moved()
+    live.seal_full(desk.logbook, desk.now_ms, 1)
+    assert moved()
