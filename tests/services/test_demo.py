@@ -26,7 +26,7 @@ from stathmis.words import verdicts
 HOUR = 3_600_000
 
 
-@settings(max_examples=6)
+@settings(max_examples=3)
 @given(
     now=st.integers(1_700_000_000_000, 1_900_000_000_000),
     zone=st.sampled_from(["UTC", "Europe/Berlin", "America/St_Johns", "Pacific/Auckland", "Asia/Kathmandu"]),

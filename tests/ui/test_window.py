@@ -168,10 +168,25 @@ def test_what_was_made_before_follows_the_text_size(window: Window, theme: Theme
     assert {i: width for i, width in fixed().items() if i in larger} == {i: before[i] for i in larger}
 
 
-@pytest.mark.parametrize(("size", "scale"), [((1024, 700), 1.0), ((1024, 700), 1.5)])
-def test_no_text_is_cut_off(window: Window, theme: Theme, scale: float, size: tuple[int, int]) -> None:
-    window.resize(*size)
-    theme.scale = scale
+def test_only_what_is_in_view_is_styled_anew(window: Window, theme: Theme) -> None:
+    """All pages at once would hold up the window for seconds; the others follow when they are shown."""
+    go(window, "records")
+    records = window.stack.currentWidget()
+    go(window, "live")
+    light = records.styleSheet()
+    theme.choose("dark")
+    try:
+        assert records.styleSheet() == light != window.column.styleSheet() == window.stack.currentWidget().styleSheet()
+        go(window, "records")
+        assert records.styleSheet() == window.column.styleSheet()
+    finally:
+        theme.choose("light")
+
+
+def test_no_text_is_cut_off(window: Window, theme: Theme) -> None:
+    """In the smallest window with large text: where it fits there, it fits."""
+    window.resize(1024, 700)
+    theme.scale = 1.5
     theme.choose("dark")
     try:
         for place in (*VIEWS, "layers"):

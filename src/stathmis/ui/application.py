@@ -68,7 +68,7 @@ def run(options: argparse.Namespace) -> int:
         chosen = "light" if options.pictures is not None else str(settings.value("theme", "system"))
         kept = 1.0 if options.pictures is not None else float(str(settings.value("scale", 1.0)))
         theme = Theme(app, options.theme or chosen, options.text or kept)
-        desk = _begin(options, clock, Path(scratch))
+        desk = _begin(options, clock, Path(scratch), theme)
         if desk is None:
             return 2
         if options.pictures is not None:
@@ -85,7 +85,7 @@ def run(options: argparse.Namespace) -> int:
             if back_to is None:
                 return code
             told = _go_back(desk, back_to)
-            desk = _begin(options, clock, Path(scratch))
+            desk = _begin(options, clock, Path(scratch), theme)
             # once its window listens
             QTimer.singleShot(0, told)
         return 2
@@ -102,7 +102,7 @@ def _go_back(desk: Desk, backup: Path) -> Callable[[], None]:
     return partial(notify.tell, "info", backup_words.gone_back(day, aside))
 
 
-def _begin(options: argparse.Namespace, clock: Clock, scratch: Path) -> Desk | None:
+def _begin(options: argparse.Namespace, clock: Clock, scratch: Path, theme: Theme | None = None) -> Desk | None:
     """The logbook at work; whatever is wrong with it is said, with ways on. None where the keeper gives up."""
     while True:
         try:
@@ -120,7 +120,10 @@ def _begin(options: argparse.Namespace, clock: Clock, scratch: Path) -> Desk | N
         print(f"stathmis: {found}", file=sys.stderr)
         if options.pictures is not None or options.demo:
             return None
-        other = Starting(found, _path(options)).ask()
+        question = Starting(found, _path(options))
+        if theme is not None:
+            theme.dress(question)
+        other = question.ask()
         if other is None:
             return None
         options.logbook = other

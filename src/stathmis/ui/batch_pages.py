@@ -78,12 +78,14 @@ class BatchPages(QWidget):
         line = row((self._title, 2), (self._batch, 3), self._date, spacing=16)
         tabs = row(*self.tabs.values(), 1, spacing=24)
         head = column(line, self._several, self._past_row, self.course, tabs, rule(), spacing=4)
+        top = holder(head)
         head.setContentsMargins(32, 16, 32, 0)
+        theme.dress(top)
         self.round = RoundView(desk, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
-        put(self, column(head, (self._stack, 1), spacing=0))
+        put(self, column(top, (self._stack, 1), spacing=0))
 
     # the other pages are made when they are first wanted: the first paint does not wait for them
 

@@ -74,6 +74,7 @@ class ChangesView(QWidget):
         box = column(head, (self.table, 3), row(self.back, self.again, 1, spacing=12), self._details, 1)
         box.setContentsMargins(32, 16, 32, 24)
         self.setLayout(box)
+        theme.dress(self)
 
     def begin(self) -> None:
         """Come in at the newest edit."""

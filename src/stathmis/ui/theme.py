@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
+from weakref import WeakKeyDictionary
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 FAMILY = "Inter"
 BASE_PX = 14
@@ -107,6 +109,8 @@ class Theme(QObject):
         self.scale = scale
         self.dim = False
         self._fitted = scale
+        self._sheet = ""
+        self._worn: WeakKeyDictionary[QWidget, str] = WeakKeyDictionary()
         _load_fonts()
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_system)
         self._apply()
@@ -132,6 +136,26 @@ class Theme(QObject):
         widget.setProperty(_LENGTHS, {**(widget.property(_LENGTHS) or {}), **lengths})
         for name, size in lengths.items():
             getattr(widget, f"set{name}")(self.px(size))
+
+    def dress(self, part: QWidget) -> None:
+        """Let a part of the window wear the style sheet; a hidden one puts a new one on when it is shown.
+
+        All pages at once would hold up the window for seconds.
+        """
+        self._worn[part] = self._sheet
+        part.setStyleSheet(self._sheet)
+        part.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """A part comes into view: it wears what is worn by then."""
+        if event.type() == QEvent.Type.Show and isinstance(watched, QWidget) and watched in self._worn:
+            self._put_on(watched)
+        return False
+
+    def _put_on(self, part: QWidget) -> None:
+        if self._worn[part] is not self._sheet:
+            self._worn[part] = self._sheet
+            part.setStyleSheet(self._sheet)
 
     def font(self, px: float = BASE_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
         """The typeface with tabular figures."""
@@ -181,7 +205,10 @@ class Theme(QObject):
             palette.setColor(role, QColor(color))
         self._app.setPalette(palette)
         self._app.setFont(self.font())
-        self._app.setStyleSheet(_style_sheet(self))
+        self._sheet = _style_sheet(self)
+        for part in list(self._worn):
+            if isValid(part) and part.isVisible():
+                self._put_on(part)
         if self.scale != self._fitted:
             self._fitted = self.scale
             for widget in self._app.allWidgets():
@@ -208,7 +235,6 @@ def _texts(theme: Theme) -> str:
     """Ground and words."""
     i, px = theme.inks, theme.px
     return f"""
-    QWidget {{ color: {i.ink}; font-family: "{FAMILY}"; font-size: {px(14)}px; }}
     QMainWindow, QScrollArea, QWidget#page, QStackedWidget {{ background: {i.paper}; border: none; }}
     QWidget#column {{ background: {i.column}; border-right: 1px solid {i.rule}; }}
     QLabel {{ background: transparent; }}

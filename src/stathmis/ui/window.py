@@ -88,6 +88,8 @@ class Window(QMainWindow):
         row.addLayout(right, 1)
         self.setCentralWidget(central)
         self.keys = KeyMap(self, [(keys, text) for keys, text, _ in self.shortcut_list()])
+        for part in (self.column, self.alarm, self.messages, self.keys):
+            theme.dress(part)
         self._shortcuts()
         self._arrived = _Arrived()
         desk.deliver = self._deliver

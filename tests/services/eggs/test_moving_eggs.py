@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from making import batch_with_log, instrument
@@ -29,6 +29,7 @@ SHAPES: list[TrayShape] = ["grid", "rows", "ring"]
 
 
 @pytest.mark.parametrize("shape", SHAPES)
+@settings(max_examples=30)
 @given(st.integers(1, 90), st.integers(1, 30))
 def test_no_two_eggs_lie_in_one_place(shape: TrayShape, eggs: int, wide: int) -> None:
     """Every egg has room of its own, and the arrows reach every egg from every other."""

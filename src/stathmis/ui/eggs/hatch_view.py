@@ -30,12 +30,13 @@ class HatchView(QWidget):
         self._desk, self._theme = desk, theme
         self.course: Course | None = None
         self.parts = PartTabs(
+            theme,
             (
                 ("now", "Under way", "Alt+H", lambda: self.now),
                 ("take-off", "Taking off", "Alt+F", lambda: self.take_off),
                 ("opened", "Opening the rest", "Alt+U", lambda: self.opened),
                 ("review", "Review", "Alt+J", lambda: self._review),
-            )
+            ),
         )
         self.parts.chosen.connect(lambda _part: self._refresh())
         put(self, column(self.parts))

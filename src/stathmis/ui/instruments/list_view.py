@@ -84,9 +84,11 @@ class InstrumentsView(QStackedWidget):
         self._desk, self.theme = desk, theme
         self.tabs = {key: button(text, partial(self.show_tab, key), "tab") for key, text in TABS}
         tabs = row(*self.tabs.values(), 1, spacing=24)
+        names = holder(tabs)
         tabs.setContentsMargins(32, 12, 32, 0)
+        theme.dress(names)
         self._front = QStackedWidget()
-        self.addWidget(holder(column(tabs, (self._front, 1), spacing=0)))
+        self.addWidget(holder(column(names, (self._front, 1), spacing=0)))
         self._pages: dict[str, QWidget] = {"drawer": self._drawer_page()}
         self._front.addWidget(self._pages["drawer"])
         self.check = CheckView(desk, theme)

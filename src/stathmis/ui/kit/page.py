@@ -188,6 +188,7 @@ class Page(FoldingView):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self.area)
+        theme.dress(self)
 
     def columns(self, *shares: int, spacing: int = 28, stretch: int = 0) -> list[QVBoxLayout]:
         """Folding columns below what the page holds already; stretch: their share of the room left in the height."""

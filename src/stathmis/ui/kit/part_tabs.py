@@ -8,8 +8,9 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from stathmis.ui.kit.page import column, put, row
+from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button
+from stathmis.ui.theme import Theme
 
 
 class PartTabs(QWidget):
@@ -17,7 +18,7 @@ class PartTabs(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, parts: Sequence[tuple[str, str, str, Callable[[], QWidget]]]) -> None:
+    def __init__(self, theme: Theme, parts: Sequence[tuple[str, str, str, Callable[[], QWidget]]]) -> None:
         """parts: key, name, keyboard shortcut and what makes each, when it first comes into view; the first is."""
         super().__init__()
         self._make = {key: make for key, _, _, make in parts}
@@ -27,8 +28,10 @@ class PartTabs(QWidget):
         for key, _, keys, _ in parts:
             self.tabs[key].setShortcut(keys)
         head = row(*self.tabs.values(), 1, spacing=20)
+        names = holder(head)
         head.setContentsMargins(32, 8, 32, 0)
-        put(self, column(head, (self._stack, 1), spacing=0))
+        theme.dress(names)
+        put(self, column(names, (self._stack, 1), spacing=0))
         self._bring(parts[0][0])
 
     def show_part(self, part: str) -> None:

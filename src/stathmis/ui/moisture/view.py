@@ -25,10 +25,11 @@ class MoistureView(QWidget):
         self._incubator: Incubator | None = None
         self._course: Course | None = None
         self.parts = PartTabs(
+            theme,
             (
                 ("eggs", "What the eggs ask for", "Alt+A", lambda: self.eggs),
                 ("water", "Water and vents", "Alt+Y", lambda: self.water),
-            )
+            ),
         )
         self.parts.chosen.connect(lambda _part: self._refresh())
         put(self, column(self.parts))
