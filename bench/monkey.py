@@ -37,7 +37,7 @@ TEXTS = (
     "all", "37.5 0.05 0.04; 40 0.05 0.04", "37.5 0 0", "1/3", "40 %", "20 x 6 cm", "0 x 0", "half", "58,3", "2.06oz",
 )  # fmt: skip
 PAGES = ("round", "trace", "moisture", "eggs", "hatch")
-PLACES = ("planner", "records", "instruments", "practice", "live", "bring_in", "enter", "changes")
+PLACES = ("planner", "records", "instruments", "way", "live", "bring_in", "enter", "changes")
 LEFT_ALONE = ("Start a &simulated probe", "&Listen to it", "Candle in the dark")
 
 

@@ -34,7 +34,7 @@ from stathmis.ui.window import Window
 
 NOW_MS = 1_779_093_600_000
 RUNS = 15
-PAGES = ("trace", "moisture", "eggs", "hatch", "planner", "records", "instruments", "practice", "enter", "bring_in")
+PAGES = ("trace", "moisture", "eggs", "hatch", "planner", "records", "instruments", "way", "enter", "bring_in")
 
 
 def settle() -> None:

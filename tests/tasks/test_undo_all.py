@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 
 import stathmis.services
 from making import put_to_use, typed
-from stathmis.core.course.schedule import Habits
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook import tables
 from stathmis.logbook.opening import LogbookError, open_logbook
@@ -132,7 +132,7 @@ def _surface(desk: Desk, n: int) -> None:
 def _habits(desk: Desk, n: int) -> None:
     own = planning.plans(desk.book)
     turned = ("machine", "by hand", "none")[n % 3]
-    planning.change_habits(desk, own[n % len(own)], Habits(weighing=n % 2 == 0, turning=turned))
+    planning.change_way(desk, own[n % len(own)], Way(weighing=n % 2 == 0, turning=turned))
 
 
 def _species(desk: Desk, n: int) -> None:
@@ -369,7 +369,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "plan.lockdown.tick": _lockdown,
     "plan.planning.add_plan": _plan,
     "plan.planning.move_step": _move,
-    "plan.planning.change_habits": _habits,
+    "plan.planning.change_way": _habits,
     "plan.planning.change_species": _species,
     "plan.planning.drop_plan": lambda d, n: planning.drop_plan(d, _planned(d, n)),
     "plan.planning.set_eggs": _set,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import icalendar
@@ -136,7 +137,7 @@ def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
     window.step_incubator(1)
     today = window.pages.round.today
     settle(0.2)
-    assert "Have the brooder ready" in said(today) and "due 10:00" in said(today)
+    assert "Have the brooder ready" in said(today) and "was due yesterday 10:00" in said(today)
     key = next(k for k in today.ticks if k[1] == "brooder")
     today.ticks[key].setFocus()
     qtbot.keyClick(today.ticks[key], Qt.Key.Key_Right)
@@ -177,7 +178,8 @@ def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     view = opened(window, qtbot)
     subject = next(p.subject for p in planning.plans(window.desk.book) if "partridge" in p.name)
     view.calendar.look_at(subject, "lockdown")
-    view.step._change(candling="once", turning="by hand")
+    (own,) = [p for p in planning.plans(window.desk.book) if p.subject == subject]
+    planning.change_way(window.desk, own, replace(own.way, turning="by hand"))
     window.show_page("round")
     settle(0.2)
     today = window.pages.round.today

@@ -119,7 +119,7 @@ def test_cards_say_everything_to_a_screen_reader(window: Window, qtbot: QtBot) -
     assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"
 
 
-PLACES = ["round", "trace", "moisture", "eggs", "hatch", "records", "planner", "instruments", "practice", "bring_in"]
+PLACES = ["round", "trace", "moisture", "eggs", "hatch", "records", "planner", "instruments", "way", "bring_in"]
 
 
 def test_every_control_has_a_name_and_can_be_reached(window: Window) -> None:
@@ -398,7 +398,7 @@ def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot) -> N
     made = set(window.findChildren(Page))
     # many short steps, not a few long ones: no step makes more than one page but for the parts of Instruments
     assert len(steps) > 20 and max(b - a for a, b in pairwise(steps)) <= 2
-    for place in ("planner", "instruments", "records", "practice", "live", "bring_in", "enter", "changes"):
+    for place in ("planner", "instruments", "records", "way", "live", "bring_in", "enter", "changes"):
         window.show_place(place)
     for page in ("trace", "moisture", "eggs", "hatch", "round"):
         window.show_page(page)

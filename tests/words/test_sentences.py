@@ -85,7 +85,7 @@ STILL_ELSEWHERE: dict[str, int] = {
     "services/plan/planning.py": 21,
     "services/plan/preflight.py": 11,
     "services/plan/tasks.py": 6,
-    "services/plan/turning.py": 12,
+    "services/plan/turning.py": 4,
     "services/batch/power_cut.py": 11,
     "services/batch/profile_draft.py": 9,
     "services/batch/profiles.py": 13,

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from stathmis.core.course.schedule import Habits
+from stathmis.core.course.way import Way
 from stathmis.core.psychrometrics import vapor_pressure_deficit
 from stathmis.demo.drawer import (
     CABINET,
@@ -77,7 +77,7 @@ def _to_come(desk: Desk, now_ms: int) -> None:
     conflicts.set_capacity(desk, spare, 40)
     set_ms = _morning(now_ms, desk.book.zone, 0, 10, 0) + 9 * DAY_MS
     planning.add_plan(
-        desk, spare, "bobwhite", "lean", 32, set_ms, "32 bobwhite quail, first set", set_ms - 8 * DAY_MS, "", Habits()
+        desk, spare, "bobwhite", "lean", 32, set_ms, "32 bobwhite quail, first set", set_ms - 8 * DAY_MS, "", Way()
     )
     market = _morning(now_ms, desk.book.zone, 0, 0, 0) + 28 * DAY_MS
     conflicts.add_away(desk, market, market + 3 * DAY_MS, "market")

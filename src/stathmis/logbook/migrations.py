@@ -203,15 +203,18 @@ def carry_details(connection: sqlite3.Connection) -> None:
 
 def _to_7(connection: sqlite3.Connection) -> None:
     """Checksums of chunks and edits; what no edit tells of yet gets one."""
-    connection.execute("ALTER TABLE chunk ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
-    connection.execute("ALTER TABLE edit ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
+    _add_crc(connection, "chunk", "edit")
     checksums.carry_edits(connection)
+
+
+def _add_crc(connection: sqlite3.Connection, *names: str) -> None:
+    for name in names:
+        connection.execute("ALTER TABLE ? ADD COLUMN crc INTEGER NOT NULL DEFAULT 0".replace("?", name))
 
 
 def _to_8(connection: sqlite3.Connection) -> None:
     """Checksums of live readings and settings."""
-    for table in ("live_reading", "setting"):
-        connection.execute(f"ALTER TABLE {table} ADD COLUMN crc INTEGER NOT NULL DEFAULT 0")
+    _add_crc(connection, "live_reading", "setting")
     checksums.carry_rows(connection)
 
 

@@ -34,7 +34,7 @@ PLACES = (
     ("planner", "Planner"),
     ("records", "Records"),
     ("instruments", "&Instruments"),
-    ("practice", "Practice"),
+    ("way", "Your way"),
     ("live", "Live probes"),
     ("bring_in", "&Bring in a logger file"),
     ("enter", "Enter &or change"),

@@ -19,8 +19,8 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.ui import work
 from stathmis.ui.instruments.list_view import InstrumentsView
-from stathmis.ui.practice_view import PracticeView
 from stathmis.ui.theme import Theme
+from stathmis.ui.way_view import WayView
 from stathmis.ui.window import Window
 
 WIDTH, HEIGHT = 1280, 800
@@ -40,7 +40,7 @@ VIEWS = (
     "review",
     "planner",
     "records",
-    "practice",
+    "way",
     "live",
     "bring-in",
     "enter",
@@ -126,10 +126,10 @@ def go(window: Window, name: str) -> None:
             window.stack.currentWidget().load(sample)  # type: ignore[union-attr]
             settle()
             window.stack.currentWidget().path.setText("porch-logger.csv")  # type: ignore[union-attr]
-    elif name == "practice":
+    elif name == "way":
         window.show_place(name)
         view = window.stack.currentWidget()
-        assert isinstance(view, PracticeView)
+        assert isinstance(view, WayView)
         start = profiles.start_from(window.desk.book, "partridge", "falling")
         view.write_own(replace(start, name="Dry from the second week"), None)
     else:

@@ -28,6 +28,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
 from stathmis.ui.verdict_panel import VerdictPanel
 from stathmis.words import dates
+from stathmis.words import turning as turning_words
 from stathmis.words.advice import mean_of, said
 from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
@@ -182,8 +183,10 @@ class RoundView(Page):
         plan = planning.plan_of(self.desk.book, sheet.course.batch) if sheet.course is not None else None
         self.lockdown.show_plan(plan, self._box, step)
         words = ""
-        if plan is not None and sheet.course is not None and plan.habits.turning == "by hand":
-            words = turning.words(self.desk.book, turning.turning(self.desk.book, sheet.course))
+        if sheet.course is not None and sheet.course.way.turning == "by hand":
+            words = turning_words.by_hand(self.desk.book, turning.turning(self.desk.book, sheet.course))
+        elif sheet.course is not None:
+            words = turning_words.counter(self.desk.book, sheet.course)
         say(self._turning, words)
 
     def show_box(self, found: BoxSheet | None) -> None:

@@ -158,7 +158,7 @@ class Window(QMainWindow):
             ("Ctrl+R", "Records: all batches, reviews", lambda: self.show_place("records")),
             ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
             ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
-            ("Ctrl+P", "Practice: schools and own profiles", lambda: self.show_place("practice")),
+            ("Ctrl+P", "Your way: how it is done, schools and own profiles", lambda: self.show_place("way")),
             ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
             ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
             ("Ctrl+H", "What was changed: every edit, and take it back", lambda: self.show_place("changes")),
@@ -283,7 +283,7 @@ class Window(QMainWindow):
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
-        """Go to another place: "planner", "records", "instruments", "practice", "live", "bring_in" or "enter"."""
+        """Go to another place: "planner", "records", "instruments", "way", "live", "bring_in" or "enter"."""
         if self.desk.book.is_empty:
             return
         self._place = place
@@ -292,6 +292,11 @@ class Window(QMainWindow):
         begin = getattr(view, "begin", None)
         if begin is not None:
             begin()
+
+    def show_way(self, subject: str) -> None:
+        """Go to the way of a plan ("plan 3" or "batch 5")."""
+        self.show_place("way")
+        self._other("way").way.show_plan(subject)  # type: ignore[attr-defined]
 
     def leave(self) -> None:
         """Esc: first whatever the view itself can leave, then back to the round."""
@@ -430,7 +435,7 @@ _PLACES = {
     "planner": ("planner.planner_view", "PlannerView"),
     "instruments": ("instruments.list_view", "InstrumentsView"),
     "records": ("eggs.records_view", "RecordsView"),
-    "practice": ("practice_view", "PracticeView"),
+    "way": ("way_view", "WayView"),
     "live": ("live_view", "LiveView"),
     "bring_in": ("bring_in_view", "BringInView"),
     "enter": ("enter_view", "EnterView"),
@@ -447,6 +452,8 @@ def _make_place(place: str, window: Window) -> QWidget:
     view: QWidget = make(window.desk, window.theme, *([window.live] if place == "live" else []))
     if place == "changes":
         view.backups_wanted.connect(partial(window.show_place, "backups"))  # type: ignore[attr-defined]
+    if place == "planner":
+        view.step.way_wanted.connect(window.show_way)  # type: ignore[attr-defined]
     if place == "backups":
         view.going_back.connect(window.go_back)  # type: ignore[attr-defined]
     if place == "records":

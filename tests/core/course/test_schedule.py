@@ -8,6 +8,7 @@ import pytest
 
 from stathmis.core.course import schedule
 from stathmis.core.course.schedule import storage_loss
+from stathmis.core.course.way import Way
 from stathmis.services import knowledge
 
 
@@ -36,7 +37,7 @@ weigh 3            8    (7, 9)        set                0
 weigh 4            12   (11, 13)      set                0
 candle 2           14   (13, 16)      candle 1           1
 weigh 5            16   (15, 17)      set                0
-brooder            18   (15, 20)      set                0
+brooder            17   (14, 20)      set                0
 lockdown           18   (17.5, 19)    set                1
 weigh 6            18   (17, 19)      set                0
 brooder warm       19   (18, 20)      lockdown           0
@@ -72,7 +73,7 @@ def _days(text: str) -> float:
 
 @pytest.mark.parametrize(("table", "species", "posted"), [(CHICKEN, "chicken", True), (GECKO, "leopard_gecko", False)])
 def test_a_whole_plan(table: str, species: str, posted: bool) -> None:
-    found = schedule.plan(knowledge.species()[species], schedule.Habits(posted=posted))
+    found = schedule.plan(knowledge.species()[species], Way(posted=posted))
     lines = [re.split(r"\s{2,}", line.strip()) for line in table.strip().splitlines()]
     assert [s.key for s in found] == [line[0] for line in lines]
     for step, (_key, day, span, *then) in zip(found, lines, strict=True):
@@ -83,4 +84,4 @@ def test_a_whole_plan(table: str, species: str, posted: bool) -> None:
 
 
 def test_only_where_the_temperature_makes_the_sex_is_another_clutch_expected() -> None:
-    assert "next clutch" not in {s.key for s in schedule.plan(knowledge.species()["corn_snake"], schedule.Habits())}
+    assert "next clutch" not in {s.key for s in schedule.plan(knowledge.species()["corn_snake"], Way())}

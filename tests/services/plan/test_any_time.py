@@ -10,7 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from stathmis.core.course.schedule import Habits
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import TaskMark
@@ -47,7 +47,7 @@ def test_at_any_time_of_any_batch(
     desk = fresh(tmp_path, zone)
     try:
         set_ms = NOW_MS + 20 * DAY_MS
-        habits = Habits(turning=turned, posted=posted)
+        habits = Way(turning=turned, posted=posted)
         planning.add_plan(desk, desk.book.incubators()[0], species, "steady", 8, set_ms, "eggs", None, "", habits)
         if day >= 0:
             desk.clock.at_ms = set_ms  # type: ignore[attr-defined]

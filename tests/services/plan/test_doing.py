@@ -7,7 +7,7 @@ import pytest
 
 import making
 from making import batch_with_log
-from stathmis.core.course.schedule import Habits
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, Incubator, StoredPlan, Weighing
 from stathmis.services import rounds, setting_up
@@ -104,7 +104,7 @@ def test_a_machine_that_is_not_ready_says_why(desk: Desk, fault: str) -> None:
 def test_a_clutch_by_the_temperature_it_had(desk: Desk) -> None:
     """32.3 °C all through: a short term, mostly males (approximate, from memory)."""
     course, _ = batch_with_log(desk, np.full(30 * 1440, 32.3), "leopard_gecko")
-    planning.change_habits(desk, planning.plans(desk.book)[0], Habits())
+    planning.change_way(desk, planning.plans(desk.book)[0], Way())
     (plan,) = desk.book.records(StoredPlan)
     making.mend(desk, type(plan), plan.id, mother="Saffron", laid_ms=course.batch.set_ms - DAY_MS)
     (own,) = planning.plans(desk.book)
@@ -207,7 +207,7 @@ def test_another_species_in_mid_course_says_what_changes(desk: Desk) -> None:
 def test_a_machine_with_plans_is_not_taken_away(desk: Desk) -> None:
     made = setting_up.add_incubator(desk, "Box", "forced")
     incubator = desk.book.one(Incubator, made)
-    planning.add_plan(desk, incubator, "chicken", "steady", 12, desk.now_ms + 5 * DAY_MS, "spring", None, "", Habits())
+    planning.add_plan(desk, incubator, "chicken", "steady", 12, desk.now_ms + 5 * DAY_MS, "spring", None, "", Way())
     with pytest.raises(UserError, match="spring is planned for Box"):
         setting_up.remove_incubator(desk, incubator)
     planning.drop_plan(desk, planning.plans(desk.book)[0])

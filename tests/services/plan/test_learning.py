@@ -7,9 +7,10 @@ import pytest
 
 import making
 from making import batch_with_log
+from stathmis.core.course.way import Way
 from stathmis.logbook.records import Batch, StoredPlan, Weighing
 from stathmis.services import knowledge, setting_up
-from stathmis.services.batch import batches
+from stathmis.services.batch import batches, ways
 from stathmis.services.batch.course import Learned
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -46,7 +47,7 @@ def test_the_flocks_own_term_is_learned_and_planned_with(taught: Desk) -> None:
     assert hatch is not None and lockdown is not None
     assert (hatch.at_ms - set_ms) / DAY_MS == pytest.approx(found.term.value, abs=0.01)
     assert (lockdown.at_ms - set_ms) / DAY_MS == pytest.approx(18.0 * found.term.value / 21.0, abs=0.01)
-    planning.change_habits(desk, plan, plan.habits)
+    planning.change_way(desk, plan, plan.way)
     assert planning.plans(desk.book)[-1].term_days == plan.term_days, "other habits forget nothing"
     making.mend(desk, StoredPlan, plan.stored.id, set_ms=desk.now_ms)  # type: ignore[union-attr]
     planning.set_eggs(desk, planning.plans(desk.book)[-1], desk.now_ms)
@@ -66,10 +67,10 @@ def test_own_shells_are_where_the_weights_start_from(desk: Desk) -> None:
     course, _ = batch_with_log(desk, np.full(6 * 1440, 37.5))
 
     def conductance(learned: Learned, masses: list[tuple[float, float]]) -> float:
-        text = planning.habits_text(planning.Habits(), learned)
+        text = ways.way_text(Way(), learned)
         desk.strike("left out", StoredPlan, [p.id for p in desk.book.records(StoredPlan)])
         desk.strike("left out", Weighing, [w.id for w in desk.book.records(Weighing)])
-        planning.change_habits(desk, planning.plan_of(desk.book, course.batch), planning.Habits())
+        planning.change_way(desk, planning.plan_of(desk.book, course.batch), Way())
         making.mend(desk, StoredPlan, desk.book.records(StoredPlan)[-1].id, habits=text)
         again = batches.course_by_id(desk.book, course.batch.id)
         assert again is not None
@@ -99,7 +100,7 @@ def test_nothing_is_learned_from_nothing(desk: Desk) -> None:
     )
     assert learning.for_plan(found) == Learned() == learning.for_plan(None)
     assert found.term.value == knowledge.species()["duck"].days
-    assert planning.habits_text(planning.Habits(), Learned()).count("learned") == 0
+    assert ways.way_text(Way(), Learned()).count("learned") == 0
 
 
 def test_two_hatches_weigh_more_than_one(taught: Desk) -> None:

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 import making
 from stathmis.core.course import schedule
 from stathmis.core.course.profile import Band, OwnProfile, Stage
-from stathmis.core.course.schedule import Habits, Span
+from stathmis.core.course.schedule import Span
+from stathmis.core.course.way import CANDLINGS, Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
 from stathmis.services import knowledge, setting_up
@@ -21,11 +22,12 @@ from stathmis.services.clock import DAY_MS, local
 from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks, turning
 from stathmis.services.plan.planning import Plan
+from stathmis.words import turning as turning_words
 
 SPECIES = knowledge.species()
 HABITS = st.builds(
-    Habits,
-    candling=st.sampled_from(sorted(schedule.CANDLINGS)),
+    Way,
+    candling=st.sampled_from(sorted(CANDLINGS)),
     weighing=st.booleans(),
     posted=st.booleans(),
     collecting_days=st.floats(1.0, 10.0),
@@ -34,7 +36,7 @@ HOUR_MS = 3_600_000
 
 
 @given(st.sampled_from(sorted(SPECIES)), HABITS, st.dictionaries(st.text(max_size=8), st.floats(-90, 90), max_size=3))
-def test_the_order_of_the_steps_is_never_broken(key: str, habits: Habits, strange: dict[str, float]) -> None:
+def test_the_order_of_the_steps_is_never_broken(key: str, habits: Way, strange: dict[str, float]) -> None:
     species = SPECIES[key]
     steps = schedule.plan(species, habits)
     assert len({s.key for s in steps}) == len(steps)
@@ -46,7 +48,7 @@ def test_the_order_of_the_steps_is_never_broken(key: str, habits: Habits, strang
 
 
 @given(st.sampled_from(sorted(SPECIES)), HABITS, st.data())
-def test_moved_steps_take_the_rest_along(key: str, habits: Habits, data: st.DataObject) -> None:
+def test_moved_steps_take_the_rest_along(key: str, habits: Way, data: st.DataObject) -> None:
     steps = schedule.plan(SPECIES[key], habits)
     names = [s.key for s in steps]
     moves = data.draw(st.dictionaries(st.sampled_from(names), st.floats(-80.0, 120.0), max_size=4))
@@ -64,14 +66,14 @@ def test_moved_steps_take_the_rest_along(key: str, habits: Habits, data: st.Data
 
 def test_the_usual_chicken() -> None:
     """Day 0 to 21, candled on 7 and 14, lockdown on 18 (common practice)."""
-    steps = {s.key: s.day for s in schedule.plan(SPECIES["chicken"], Habits())}
+    steps = {s.key: s.day for s in schedule.plan(SPECIES["chicken"], Way())}
     assert (steps["set"], steps["candle 1"], steps["candle 2"], steps["lockdown"], steps["hatch"]) == (0, 7, 14, 18, 21)
     assert steps["latest"] == 23 and steps["take off"] == 22 and steps["warm dry"] == -2
     assert [steps[f"weigh {i}"] for i in (1, 2, 3)] == [0, 4, 8]
-    gecko = {s.kind for s in schedule.plan(SPECIES["leopard_gecko"], Habits())}
+    gecko = {s.kind for s in schedule.plan(SPECIES["leopard_gecko"], Way())}
     assert "lockdown" not in gecko and {"air", "first shed", "first meal", "next clutch"} <= gecko
     with pytest.raises(ValueError, match="habit"):
-        schedule.plan(SPECIES["chicken"], Habits(candling="hourly"))
+        schedule.plan(SPECIES["chicken"], Way(candling="hourly"))
 
 
 def test_clashes_are_told_by_kind() -> None:
@@ -230,16 +232,18 @@ def test_turning_by_hand_alternates_and_ends(desk: Desk) -> None:
     now = desk.now_ms
     setting_up.set_batch(desk, incubator, "hens", "chicken", "steady", 12, now - 5 * DAY_MS)
     plan = planning.plans(desk.book)[0]
-    planning.change_habits(desk, plan, Habits(turning="by hand"))
+    planning.change_way(desk, plan, Way(turning="by hand"))
     task = next(t for t in tasks.today(desk.book) if t.step.startswith("turn"))
     assert "show X" in task.title and tasks.done(desk, task) == "Turned: X is up."
     course = batches.running(desk.book, incubator)
     assert course is not None
     found = turning.turning(desk.book, course)
     assert (found.side, found.next_side, found.today) == ("X", "O", 1)
-    assert "X is up since" in turning.words(desk.book, found) and "too long" in turning.words(desk.book, found)
+    assert "X is up since" in turning_words.by_hand(desk.book, found) and "too long" in turning_words.by_hand(
+        desk.book, found
+    )
     assert turning.log_turn(desk, course, now) == "O"
-    assert "an even number" in turning.words(desk.book, turning.turning(desk.book, course))
+    assert "an even number" in turning_words.by_hand(desk.book, turning.turning(desk.book, course))
     desk.undo()
     assert [e.detail for e in desk.book.records(Event)] == ["X"]
     for day, hours in ((1, (7, 13, 19)), (2, (7, 19)), (3, (6, 10, 14, 18, 22))):
@@ -248,7 +252,7 @@ def test_turning_by_hand_alternates_and_ends(desk: Desk) -> None:
             desk.add("turned", [(Event, turn(incubator.id, midnight + hour * HOUR_MS))])
     found = turning.turning(desk.book, course)
     assert found.days == (2, 4), "two turns are even, and on the first whole day none is logged"
-    assert "odd, on 2 of the last 4 days" in turning.words(desk.book, found)
+    assert "as meant on 2 of the last 4 days" in turning_words.by_hand(desk.book, found)
     desk.clock.at_ms = now + 14 * DAY_MS  # type: ignore[attr-defined]
     with pytest.raises(UserError, match="lie still from lockdown"):
         turning.log_turn(desk, course, desk.now_ms)

@@ -196,20 +196,21 @@ def with_lockdown(course: tuple[Phase, ...], day: float) -> tuple[Phase, ...]:
     return tuple(p for p in made if p.end_day > p.start_day)
 
 
-def still_offset(species: Species, air: Air) -> float:
+def still_offset(species: Species, air: Air, own_k: float | None = None) -> float:
     """How much warmer still air is held at the egg tops than moving air, K; nothing for clutches.
 
-    Source: common practice.
+    own_k: what the keeper holds, where that is not the usual. Source: common practice.
     """
-    return STILL_AIR_OFFSET_K if air == "still" and species.kind == "bird" else 0.0
+    usual = STILL_AIR_OFFSET_K if own_k is None else own_k
+    return usual if air == "still" and species.kind == "bird" else 0.0
 
 
-def own_phases(profile: OwnProfile, species: Species, air: Air) -> tuple[Phase, ...]:
+def own_phases(profile: OwnProfile, species: Species, air: Air, still_k: float | None = None) -> tuple[Phase, ...]:
     """The phases of a keeper's own profile, from warm-up to take-off; arguments as for phases.
 
     Source: common practice.
     """
-    off = still_offset(species, air)
+    off = still_offset(species, air, still_k)
     ends = [*(s.from_day for s in profile.stages[1:]), profile.last_day]
     course = [
         Phase(
@@ -260,6 +261,17 @@ def numbered(day: float, count: DayCount, term_days: float) -> float:
     return day if count == "from 0" else day + 1.0 if count == "from 1" else term_days - day
 
 
+def elapsed(number: float, count: DayCount, term_days: float) -> float:
+    """The elapsed day that a convention gives a number: the inverse of numbered.
+
+    Source: common practice.
+
+    >>> elapsed(6.0, "from 1", 21.0), elapsed(16.0, "down", 21.0)
+    (5.0, 5.0)
+    """
+    return number if count == "from 0" else number - 1.0 if count == "from 1" else term_days - number
+
+
 def common_band(bands: Sequence[Band]) -> tuple[Band, bool]:
     """The band that suits all of several bands (one unit), and whether it truly does.
 
@@ -275,16 +287,17 @@ def common_band(bands: Sequence[Band]) -> tuple[Band, bool]:
     return (Band(low, high), True) if low < high else (Band(high - 0.05, low + 0.05), False)
 
 
-def phases(species: Species, regime: Regime, air: Air) -> tuple[Phase, ...]:
+def phases(species: Species, regime: Regime, air: Air, still_k: float | None = None) -> tuple[Phase, ...]:
     """The phases of a batch, in order and without gaps, from warm-up to take-off.
 
-    air: "forced" (fan) or "still" (read at egg-top height; birds then run 1.1 K warmer). Days are elapsed days.
+    air: "forced" (fan) or "still" (read at egg-top height; birds then run 1.1 K warmer, or still_k). Days are elapsed
+    days.
     Raises ValueError where the regime asks a reptile clutch for anything but its own humidity.
     Source: common practice.
     """
     if species.kind == "reptile" and (regime.setting_rh is not None or regime.by_weight):
         raise ValueError(f"{species.name} eggs keep their own box humidity; choose the regime that follows the species")
-    centre = species.set_c + still_offset(species, air)
+    centre = species.set_c + still_offset(species, air, still_k)
     heat = Band(centre - species.half_band_k, centre + species.half_band_k)
     setting = regime.setting_rh or species.setting_rh
     late = regime.lockdown_rh if regime.lockdown_rh and species.lockdown_rh else species.lockdown_rh

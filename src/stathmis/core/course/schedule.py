@@ -13,34 +13,12 @@ from typing import NamedTuple
 import numpy as np
 
 from stathmis.core.course.profile import Species
+from stathmis.core.course.way import CANDLINGS, Way
 
-CANDLINGS: dict[str, tuple[float, ...]] = {
-    "twice": (1 / 3, 2 / 3),
-    "once": (0.4,),
-    "early and late": (8 / 21, 6 / 7),
-    "every week": (1 / 3, 2 / 3, 6 / 7),
-}
-"""Days of candling as shares of the term: 7 and 14 of 21, and other habits. Source: common practice."""
-WEIGH_EVERY_DAYS = 4.0
-COOLING_FROM_DAY = 7.0
-"""Waterfowl are cooled and misted from the second week on. Source: common practice."""
 BEST_STORED_DAYS, MOST_STORED_DAYS = 7.0, 10.0
 """Eggs are best within a week of laying; ten days are the usual limit. Source: common practice."""
 STRAGGLERS_DAYS = 2.0
 """Nothing is switched off before so long after the expected day. Source: common practice."""
-
-
-@dataclass(frozen=True)
-class Habits:
-    """How a keeper works: a key of CANDLINGS; weighing or not; posted eggs rest first; days the eggs are collected for;
-    turning "machine", "by hand" or "none"; daily cooling, or None for what the species wants."""
-
-    candling: str = "twice"
-    weighing: bool = True
-    posted: bool = False
-    collecting_days: float = 5.0
-    turning: str = "machine"
-    cooling: bool | None = None
 
 
 @dataclass(frozen=True)
@@ -66,55 +44,54 @@ class Step:
 
 
 def plan(
-    species: Species, habits: Habits, term_days: float | None = None, lockdown_day: float | None = None
+    species: Species, way: Way, term_days: float | None = None, lockdown_day: float | None = None
 ) -> tuple[Step, ...]:
-    """All steps of a batch in order, as habit and species have it.
+    """All steps of a batch in order, as way and species have it.
 
     term_days: days to the hatch, lockdown_day: when turning stops (elapsed); the species' usual by default.
     Raises ValueError for a habit that is none. Source: common practice.
     """
-    if habits.candling not in CANDLINGS:
-        raise ValueError(f"no such habit of candling: {habits.candling}")
+    if way.candling not in CANDLINGS:
+        raise ValueError(f"no such habit of candling: {way.candling}")
     term = species.days if term_days is None else term_days
-    steps = _before(habits, reptile=species.kind == "reptile")
-    steps += _reptile(species, term) if species.kind == "reptile" else _bird(species, habits, term, lockdown_day)
+    steps = _before(way, reptile=species.kind == "reptile")
+    steps += _reptile(species, term) if species.kind == "reptile" else _bird(species, way, term, lockdown_day)
     return tuple(sorted(steps, key=lambda s: (s.day, s.key)))
 
 
-def _before(habits: Habits, *, reptile: bool) -> list[Step]:
+def _before(way: Way, *, reptile: bool) -> list[Step]:
     # what prepares hangs on what it prepares: it must be done before it
     steps = [Step("set", 0.0, -0.25, 0.5), Step("check instruments", -21.0, -60.0, -3.0)]
     steps.append(Step("warm dry", -2.0, -7.0, -1.5, "check instruments", 0.5))
     steps.append(Step("warm wet", -1.0, -6.0, -0.25, "warm dry", 0.5))
     if reptile:
         return steps
-    steps.append(Step("collect", -habits.collecting_days, -MOST_STORED_DAYS, -0.2))
-    if habits.posted:
+    steps.append(Step("collect", -way.collecting_days, -MOST_STORED_DAYS, -0.2))
+    if way.posted:
         steps.append(Step("rest", -1.0, -2.0, -0.5, "collect", 0.0))
-    steps.append(Step("room warm", -1 / 3, -0.5, -1 / 6, "rest" if habits.posted else "collect", 1 / 6))
+    steps.append(Step("room warm", -1 / 3, -0.5, -1 / 6, "rest" if way.posted else "collect", 1 / 6))
     return steps
 
 
-def _bird(species: Species, habits: Habits, term: float, lockdown_day: float | None) -> list[Step]:
+def _bird(species: Species, way: Way, term: float, lockdown_day: float | None) -> list[Step]:
     scale = term / species.days
     stop = lockdown_day if lockdown_day is not None else (species.stop_turning_day or term - 3.0) * scale
     steps = [Step("lockdown", stop, stop - 0.5, stop + 1.0, "set", 1.0)]
-    if habits.turning == "machine":
+    if way.turning == "machine":
         steps.append(Step("turner", 1.0, 0.1, 3.0, "set", 0.1))
     before = "set"
-    for i, share in enumerate(CANDLINGS[habits.candling], start=1):
-        day = min(round(share * term), stop)
+    for i, day in enumerate(way.candled(term), start=1):
         if day >= stop - 0.01:
             # the last candling belongs to lockdown
             continue
         steps.append(Step(f"candle {i}", day, day - 1.0, day + 2.0, before, 1.0))
         before = f"candle {i}"
-    if habits.weighing and species.loss_percent is not None:
-        days = [*np.arange(0.0, stop - 1.0, WEIGH_EVERY_DAYS).tolist(), stop]
+    if way.weighing and species.loss_percent is not None:
+        days = [*np.arange(0.0, stop - 1.0, way.weigh_every_days).tolist(), stop]
         steps += [Step(f"weigh {i}", d, d - 1.0, d + 1.0, "set") for i, d in enumerate(days, start=1)]
     low, high = species.days_low * scale, species.days_high * scale
     steps += [
-        Step("brooder", stop, stop - 3.0, low, "set"),
+        Step("brooder", stop - way.brooder_days, stop - way.brooder_days - 3.0, low, "set"),
         Step("brooder warm", max(stop, low - 1.0), stop, low, "lockdown"),
         Step("hatch", term, low, high, "lockdown", 0.5),
         Step("take off", term + 1.0, term + 0.5, high + 1.5, "hatch", 0.5),
@@ -130,7 +107,7 @@ def _reptile(species: Species, term: float) -> list[Step]:
     weeks = np.arange(7.0, term, 7.0).tolist()
     steps = [Step(f"air {i}", d, d - 1.0, d + 2.0, "set") for i, d in enumerate(weeks, start=1)]
     if species.sex_by_temperature:
-        # geckos lay again every 16 to 22 days
+        # geckos lay again after two to three weeks
         steps.append(Step("next clutch", 19.0, 16.0, 22.0, "set", 10.0))
     steps += [
         Step("candle 1", 10.0, 7.0, 14.0, "set", 5.0),

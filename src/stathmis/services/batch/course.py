@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.course import profile
 from stathmis.core.course.profile import Air, Band, OwnProfile, Phase, Species
+from stathmis.core.course.way import Way
 from stathmis.logbook.records import Batch, Incubator, Quantity
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS, local
@@ -29,10 +30,24 @@ class Learned:
 
 
 def learned_in(habits: str) -> Learned:
-    """What a plan keeps of earlier hatches, beside its habits (JSON)."""
+    """What a plan keeps of earlier hatches, beside its way (JSON)."""
     kept = json.loads(habits or "{}").get("learned") or {}
     shells = kept.get("shells")
     return Learned(kept.get("term_days"), None if shells is None else (float(shells[0]), float(shells[1])))
+
+
+def _air(incubator: Incubator) -> Air:
+    return "still" if incubator.air == "still" else "forced"
+
+
+def phases_of(
+    species: Species, regime: str, own: OwnProfile | None, incubator: Incubator, way: Way
+) -> tuple[Phase, ...]:
+    """What a batch in a machine asks, stage by stage; own: the profile of the keeper's own that the regime names."""
+    air, still_k = _air(incubator), way.still_offset_k
+    if own is not None:
+        return profile.own_phases(own, species, air, still_k)
+    return profile.phases(species, knowledge.regimes()[regime], air, still_k)
 
 
 @dataclass(frozen=True)
@@ -42,7 +57,7 @@ class Course:
     own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
     (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
     when; learned: what earlier hatches had taught when it was planned; lockdown_moved: the day (elapsed) the keeper
-    put the lockdown on.
+    put the lockdown on; way: how its keeper does it.
     """
 
     batch: Batch
@@ -52,6 +67,7 @@ class Course:
     before: tuple[tuple[Incubator, int], ...] = ()
     learned: Learned = field(default_factory=Learned)
     lockdown_moved: float | None = None
+    way: Way = field(default_factory=Way)
 
     def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
         """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
@@ -75,11 +91,7 @@ class Course:
     @cached_property
     def phases(self) -> tuple[Phase, ...]:
         """Phases from warm-up to take-off."""
-        air: Air = "still" if self.incubator.air == "still" else "forced"
-        if self.own is not None:
-            found = profile.own_phases(self.own, self.species, air)
-        else:
-            found = profile.phases(self.species, knowledge.regimes()[self.batch.regime], air)
+        found = phases_of(self.species, self.batch.regime, self.own, self.incubator, self.way)
         if self.lockdown_moved is not None and self.lockdown_day is not None:
             found = profile.with_lockdown(found, self.lockdown_day)
         # only a school that follows the weight has targets
@@ -127,7 +139,7 @@ class Course:
     @property
     def still_offset_k(self) -> float:
         """How much warmer than the eggs the air is read, K: still air is read at the egg tops."""
-        return profile.still_offset(self.species, "still" if self.incubator.air == "still" else "forced")
+        return profile.still_offset(self.species, _air(self.incubator), self.way.still_offset_k)
 
     def held(self, at_ms: ArrayLike) -> tuple[Array, Array]:
         """Middle and half of what is asked of the eggs' heat at times (UTC ms), °C in moving air, K; before and after

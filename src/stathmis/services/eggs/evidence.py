@@ -21,7 +21,7 @@ from stathmis.services.findings import loss
 from stathmis.services.findings.judgement import EggTrace
 from stathmis.services.findings.runs import recorded
 from stathmis.services.moisture import weights
-from stathmis.services.plan import planning, turning
+from stathmis.services.plan import planning
 
 LOOKED_U_DAYS = 0.25
 """The middle chick's hour is known to about a quarter of a day: one does not look all the time."""
@@ -58,8 +58,8 @@ def evidence(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None
     stored = stored_days(book, course, sheet)
     if stored is not None:
         found["stored_over_days"] = Measured(max(0.0, stored - 7.0), 0.5)
-    if plan.habits.turning == "by hand" and course.lockdown_day is not None:
-        found["turning_gap_h"] = Measured(max(0.0, _longest_gap(book, course) - turning.LONGEST_GAP_H), 1.0)
+    if plan.way.turning == "by hand" and course.lockdown_day is not None:
+        found["turning_gap_h"] = Measured(max(0.0, _longest_gap(book, course) - course.way.longest_gap_h), 1.0)
     return found
 
 

@@ -20,7 +20,6 @@ from stathmis.words.numbers import count
 
 PIP_TO_OUT_H = (12.0, 24.0)
 OUT_TO_DRY_H = (12.0, 24.0)
-WITHOUT_FEED_H = (48.0, 72.0)
 """Source of all: common practice."""
 OPEN_SCHOOLS = {
     "never": "Never while any egg is pipped: the membrane dries onto the chick.",
@@ -234,7 +233,8 @@ def lines(book: Book, found: Hatching) -> list[str]:
     if found.wet is not None:
         said.append(wet_words(book, found.wet))
     if found.first_out_ms is not None:
-        said.append(_countdown(book, "First out", found.first_out_ms, WITHOUT_FEED_H, "fed and watered"))
+        limit = found.course.way.feed_limit_h
+        said.append(_countdown(book, "First out", found.first_out_ms, (limit * 2 / 3, limit), "fed and watered"))
         dry = found.last_out_ms
         if dry is not None and now - dry < OUT_TO_DRY_H[1] * HOUR_MS:
             said.append(_countdown(book, "Last out", dry, OUT_TO_DRY_H, "dry"))

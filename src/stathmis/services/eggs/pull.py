@@ -21,7 +21,6 @@ from stathmis.words.numbers import count
 
 DRY_AFTER_H = 12.0
 """So long after coming out a chick is dry as a rule. Source: common practice."""
-FED_BY_H = 72.0
 
 
 @dataclass(frozen=True)
@@ -74,7 +73,7 @@ def take_off(book: Book, course: Course, sheet: TraySheet) -> TakeOff:
         if finding.kind in WEAK:
             weak[finding.kind] = weak.get(finding.kind, 0) + finding.count
     waiting = [t for t in (*sheet.times("out"),) if t]
-    fed_by = waiting[0] + round(FED_BY_H * HOUR_MS) if waiting and (dry or wet) else None
+    fed_by = waiting[0] + round(course.way.feed_limit_h * HOUR_MS) if waiting and (dry or wet) else None
     return TakeOff(tuple(ready), dry, wet, taken, pipped, weak, fed_by)
 
 

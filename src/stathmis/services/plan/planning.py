@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, replace
-from typing import Any
+from dataclasses import dataclass, replace
 
 from stathmis.core.course import profile, schedule
 from stathmis.core.course.profile import Species
-from stathmis.core.course.schedule import Habits
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
@@ -18,6 +16,7 @@ from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import profiles
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Learned, learned_in
+from stathmis.services.batch.ways import usual_way, way_of, way_text
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour
 from stathmis.services.desk import Desk
@@ -60,7 +59,7 @@ class Plan:
     set_ms: int
     laid_ms: int | None
     mother: str
-    habits: Habits
+    way: Way
     term_days: float
     steps: tuple[PlannedStep, ...]
 
@@ -115,7 +114,7 @@ def plan_of(book: Book, batch: Batch) -> Plan:
 def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
     source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
     species = knowledge.species()[source.species]
-    habits = habits_of(stored.habits) if stored is not None else usual_habits(book)
+    way = way_of(book, stored)
     learned = learned_in(stored.habits) if stored is not None else Learned()
     term = learned.term_days if learned.term_days is not None else expected_term(species, incubator)
     own = book.records(PlanMove) if stored is not None else ()
@@ -126,7 +125,7 @@ def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubat
     )
     if lockdown is not None and "lockdown" in moves:
         moves["lockdown"] = lockdown
-    made = schedule.moved(schedule.plan(species, habits, term, lockdown), moves)
+    made = schedule.moved(schedule.plan(species, way, term, lockdown), moves)
     return Plan(
         f"plan {stored.id}" if stored is not None else f"batch {source.id}",
         stored,
@@ -139,7 +138,7 @@ def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubat
         source.set_ms,
         stored.laid_ms if stored is not None else None,
         stored.mother if stored is not None else "",
-        habits,
+        way,
         term,
         _timed(made, source.set_ms, book.zone),
     )
@@ -176,28 +175,6 @@ def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[Plan
     return tuple(sorted(made, key=lambda s: (s.at_ms, s.key)))
 
 
-def habits_of(text: str) -> Habits:
-    """Habits as they are kept; what is unknown is left at its default."""
-    known = Habits.__dataclass_fields__
-    found = {k: v for k, v in json.loads(text or "{}").items() if k in known}
-    made = Habits(**found)
-    return made if made.candling in schedule.CANDLINGS else replace(made, candling=Habits().candling)
-
-
-def habits_text(habits: Habits, learned: Learned) -> str:
-    """Habits as they are kept, with what was learned beside them."""
-    kept: dict[str, Any] = asdict(habits)
-    if learned != Learned():
-        kept["learned"] = {"term_days": learned.term_days, "shells": learned.shells}
-    return json.dumps(kept)
-
-
-def usual_habits(book: Book) -> Habits:
-    """The keeper's habits: those of the newest plan."""
-    stored = book.records(StoredPlan)
-    return habits_of(stored[-1].habits) if stored else Habits()
-
-
 def set_day_for(species: Species, incubator: Incubator, hatch_ms: int, term_days: float | None = None) -> int:
     """When to set for a hatch at a time, UTC ms. term_days: the expected term where it is known better."""
     return hatch_ms - round((term_days or expected_term(species, incubator)) * DAY_MS)
@@ -213,7 +190,7 @@ def add_plan(
     name: str = "",
     laid_ms: int | None = None,
     mother: str = "",
-    habits: Habits | None = None,
+    way: Way | None = None,
     learned: Learned | None = None,
 ) -> int:
     """Plan a batch to be set at a time to come (UTC ms); undoable. learned: what own hatches taught, kept with it.
@@ -246,7 +223,7 @@ def add_plan(
         "set_ms": set_ms,
         "laid_ms": laid_ms,
         "mother": mother.strip(),
-        "habits": habits_text(habits if habits is not None else usual_habits(desk.book), learned or Learned()),
+        "habits": way_text(way if way is not None else usual_way(desk.book), learned or Learned()),
     }
     return desk.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
 
@@ -266,7 +243,7 @@ def _kept_plan(edit: Edit, plan: Plan) -> int:
         set_ms=plan.set_ms,
         laid_ms=plan.laid_ms,
         mother=plan.mother,
-        habits=habits_text(plan.habits, Learned()),
+        habits=way_text(plan.way, Learned()),
     )
 
 
@@ -293,13 +270,13 @@ def move_step(desk: Desk, plan: Plan, key: str, at_ms: int) -> None:
         edit.add(PlanMove, plan_id=_kept_plan(edit, plan), step=key, at_ms=at_ms)
 
 
-def change_habits(desk: Desk, plan: Plan, habits: Habits) -> None:
-    """Let a plan follow other habits; undoable."""
-    with desk.edit("habits changed") as edit:
+def change_way(desk: Desk, plan: Plan, way: Way) -> None:
+    """Let a batch, planned or set, be kept another way from now on; undoable."""
+    with desk.edit(f"way of {plan.name} changed") as edit:
         if plan.stored is None:
-            _kept_plan(edit, replace(plan, habits=habits))
+            _kept_plan(edit, replace(plan, way=way))
         else:
-            edit.change(StoredPlan, plan.stored.id, habits=habits_text(habits, learned_in(plan.stored.habits)))
+            edit.change(StoredPlan, plan.stored.id, habits=way_text(way, learned_in(plan.stored.habits)))
 
 
 def change_species(desk: Desk, plan: Plan, species: str) -> str:
@@ -316,7 +293,7 @@ def change_species(desk: Desk, plan: Plan, species: str) -> str:
             edit.change(Batch, plan.batch.id, **after)
         if plan.stored is not None:
             # what was learned of one species says nothing of another
-            edit.change(StoredPlan, plan.stored.id, **after, habits=habits_text(plan.habits, Learned()))
+            edit.change(StoredPlan, plan.stored.id, **after, habits=way_text(plan.way, Learned()))
     now = next(p for p in plans(desk.book, over=True) if p.subject == plan.subject)
     said = []
     for key in ("lockdown", "hatch"):

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from stathmis.core.conformity import decide
-from stathmis.core.course.profile import Air, Band, phases
+from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.services import knowledge
+from stathmis.services.batch import profiles
+from stathmis.services.batch.course import phases_of
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.runs import Run, lately
@@ -66,8 +67,7 @@ def preflight(book: Book, plan: Plan) -> Preflight:
     """The last two days of a plan's machine, judged for the eggs to come."""
     now, incubator = book.now_ms, plan.incubator
     start = now - LOOKED_AT_MS
-    air: Air = "still" if incubator.air == "still" else "forced"
-    course = phases(plan.species, knowledge.regimes().get(plan.regime, knowledge.regimes()["steady"]), air)
+    course = phases_of(plan.species, plan.regime, profiles.own_of(book, plan.regime), incubator, plan.way)
     heat = course[0].temperature_c
     warm, moist = (lately(book, incubator, q, start, now) for q in ("temperature", "humidity"))
     found = [*_heat(book, warm, heat, now), _recovery(warm), _turner(book, plan)]
@@ -126,7 +126,7 @@ def _recovery(run: Run | None) -> Answer | None:
 
 
 def _turner(book: Book, plan: Plan) -> Answer | None:
-    if plan.habits.turning != "machine" or plan.species.stop_turning_day is None:
+    if plan.way.turning != "machine" or plan.species.stop_turning_day is None:
         return None
     mark = marks(book).get((plan.subject, "turner seen"))
     if mark is None:

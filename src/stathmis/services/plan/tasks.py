@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from math import exp
 from typing import TYPE_CHECKING, Any, Literal
 
-from stathmis.core.course.schedule import COOLING_FROM_DAY
 from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import from_inside
@@ -16,6 +15,7 @@ from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Wei
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
+from stathmis.services.batch.ways import usual_way
 from stathmis.services.book import Book, TemperatureUnit, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
@@ -34,8 +34,6 @@ FORGOTTEN_MS = 3 * DAY_MS
 MILESTONES = ("hatch", "latest")
 """Days that come by themselves: nothing is to be done but to know of them."""
 CANDLED = ("alive", "clear", "early dead", "doubtful", "late dead", "slug")
-COOL_EVERY_H = 20.0
-COOLING_MIN = 15.0
 """Source: common practice (15 min twice, or up to an hour once, late in the term)."""
 
 
@@ -173,19 +171,21 @@ def daily(book: Book, course: Course, plan: Plan, known: dict[tuple[str, str], T
     if course.day(now) < 0:
         return []
     events = batches.events_along(book, course, course.batch.set_ms, now)
-    if plan.habits.turning == "by hand":
+    if plan.way.turning == "by hand":
         state = turning.turning(book, course, events)
         due = turning.next_turn_ms(state, now, book.zone)
         if due is not None and due - now < AHEAD_MS:
             title = f"Turn the eggs: show {state.next_side}"
             found.append(_daily(plan, "turn", title, due, due + 3 * HOUR_MS, known))
-    wants = plan.habits.cooling if plan.habits.cooling is not None else course.species.cooling
+    wants = plan.way.cools(course.species.cooling)
     late = course.lockdown_day is not None and course.day(now) >= course.lockdown_day
-    if wants and course.day(now) >= COOLING_FROM_DAY and not late:
+    if wants and course.day(now) >= plan.way.cool_from_day and not late:
         cooled = [e.time_ms for e in events if e.kind == "cool"]
-        due = max(now, course.batch.set_ms) if not cooled else cooled[-1] + round(COOL_EVERY_H * HOUR_MS)
+        due = max(now, course.batch.set_ms) if not cooled else cooled[-1] + round(plan.way.cool_every_h * HOUR_MS)
         if due - now < AHEAD_MS:
-            found.append(_daily(plan, "cool", knowledge.tasks()["cool"].title, due, due + 8 * HOUR_MS, known))
+            title = f"{knowledge.tasks()['cool'].title}: {plan.way.cool_minutes:g} min"
+            latest = due + round(0.4 * plan.way.cool_every_h * HOUR_MS)
+            found.append(_daily(plan, "cool", title, due, latest, known))
     return found
 
 
@@ -250,9 +250,10 @@ def done(desk: Desk, task: Task, at_ms: int | None = None) -> str:
         course = _course(desk.book, task)
         return f"Turned: {turning.log_turn(desk, course, at)} is up."
     if _kind(task) == "cool":
+        minutes = _course(desk.book, task).way.cool_minutes
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": "cooled and misted"}
-        desk.add("cooling logged", [(Event, {**fields, "set_point_c": None})])
-        return f"Cooling begun: {COOLING_MIN:.0f} min with the lid open. The dip is expected."
+        desk.add("cooling logged", [(Event, {**fields, "set_point_c": None, "minutes": minutes})])
+        return f"Cooling begun: {minutes:.0f} min with the lid open. The dip is expected."
     if _kind(task) == "refill":
         # ticked without more: filled as it was, the amount can be logged on Round or under Moisture
         fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "water", "note": f"{task.about} refilled"}
@@ -290,11 +291,14 @@ def mark_seen(desk: Desk, plan: Plan, what: str) -> str:
 
 def cooling_left_s(book: Book, incubator: Incubator) -> float | None:
     """How long a cooling that was begun still lasts, s (below 0 for a while after it); None where none is."""
-    begun = [e.time_ms for e in book.records(Event) if e.incubator_id == incubator.id and e.kind == "cool"]
+    begun = [e for e in book.records(Event) if e.incubator_id == incubator.id and e.kind == "cool"]
     if not begun:
         return None
-    left = (max(begun) + COOLING_MIN * 60_000 - book.now_ms) / 1000.0
-    return left if left > -COOLING_MIN * 60.0 else None
+    last = max(begun, key=lambda e: e.time_ms)
+    course = batches.running(book, incubator)
+    lasts_s = 60.0 * (last.minutes or (course.way if course is not None else usual_way(book)).cool_minutes)
+    left = (last.time_ms - book.now_ms) / 1000.0 + lasts_s
+    return left if left > -lasts_s else None
 
 
 def reopen(desk: Desk, task: Task) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event
 from stathmis.services.batch.batches import events_along
@@ -13,13 +14,7 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, midnight
 from stathmis.services.desk import Desk
-from stathmis.words import dates
 
-LEAST_TURNS = 3
-TURNS_A_DAY = 5
-"""By hand: an odd number, so that the long night falls on alternate sides; more is better. Source: common practice."""
-LONGEST_GAP_H = 12.0
-"""A night; longer ones let the embryo stick. Source: common practice."""
 SIDES = ("X", "O")
 
 
@@ -28,7 +23,7 @@ class Turning:
     """The turning of a batch so far. times: of the turns (UTC ms); side: the mark that shows now, None where unknown;
     today: turns since midnight; gap_h: the longest gap of the last days, hours; stop_ms: when turning ends; never:
     these eggs must not be turned; days: of the last whole days, how many had enough turns, an odd number, and how many
-    there were."""
+    there were; way: how often they are meant to be."""
 
     times: tuple[int, ...]
     side: str | None
@@ -36,7 +31,8 @@ class Turning:
     gap_h: float | None
     stop_ms: int | None
     never: bool
-    days: tuple[int, int] = (0, 0)
+    days: tuple[int, int]
+    way: Way
 
     @property
     def next_side(self) -> str:
@@ -62,17 +58,18 @@ def turning(book: Book, course: Course, events: Sequence[Event] | None = None) -
     edges.append(min(now, stop) if stop is not None else now)
     gaps = [b - a for a, b in pairwise(edges)]
     gap = max(gaps) / HOUR_MS if times else None
-    return Turning(times, side, sum(t >= days[0] for t in times), gap, stop, never, _kept(times, course, days))
+    today, kept = sum(t >= days[0] for t in times), _kept(times, course, days)
+    return Turning(times, side, today, gap, stop, never, kept, course.way)
 
 
 def _kept(times: Sequence[int], course: Course, midnights: Sequence[int]) -> tuple[int, int]:
-    """Of the last seven whole days since setting, those with three turns or more and an odd number, and all.
+    """Of the last seven whole days since setting, those turned as meant, and all.
 
     midnights: today's and those before it.
     """
     days = [(start, end) for end, start in pairwise(midnights) if start >= course.batch.set_ms]
     counts = [sum(start <= t < end for t in times) for start, end in days]
-    return sum(c >= LEAST_TURNS and c % 2 == 1 for c in counts), len(days)
+    return sum(course.way.enough(c) for c in counts), len(days)
 
 
 def log_turn(desk: Desk, course: Course, at_ms: int) -> str:
@@ -91,32 +88,9 @@ def log_turn(desk: Desk, course: Course, at_ms: int) -> str:
     return side
 
 
-def words(book: Book, found: Turning) -> str:
-    """The turning in a sentence or two."""
-    if found.never:
-        return "These eggs are never turned: the mark stays on top."
-    if found.over(book.now_ms):
-        return "No more turning: the eggs lie still until they hatch."
-    if not found.times:
-        return "No turn by hand is logged."
-    last = book.local(found.times[-1])
-    side = f"{found.side} is up since {dates.weekday_clock(last)}; show {found.next_side} next." if found.side else ""
-    left = TURNS_A_DAY - found.today
-    count = f" Turned {found.today} of {TURNS_A_DAY} times today" + (
-        ", an even number: once more, so that the nights alternate." if found.today % 2 == 0 and found.today else "."
-    )
-    gap = f" Longest gap of late: {found.gap_h:.0f} h." if found.gap_h is not None else ""
-    long = " That is too long." if found.gap_h is not None and found.gap_h > LONGEST_GAP_H else ""
-    kept, whole = found.days
-    days = f" Enough, and odd, on {kept} of the last {whole} days." if whole else ""
-    return f"{side}{count if left != TURNS_A_DAY else ' Not turned yet today.'}{gap}{long}{days}".strip()
-
-
 def next_turn_ms(found: Turning, now_ms: int, zone: str) -> int | None:
     """When to turn next by hand: the day from seven to ten in the evening in equal parts; None where it is over."""
     if found.over(now_ms):
         return None
-    done = found.today
-    if done >= TURNS_A_DAY:
-        return at_hour(now_ms, 7.0, zone, later=1)
-    return at_hour(now_ms, 7.0 + 15.0 * done / (TURNS_A_DAY - 1), zone)
+    days, hour = divmod(found.way.next_turn_h(found.today), 24.0)
+    return at_hour(now_ms, hour, zone, later=int(days))

@@ -11,6 +11,7 @@ from stathmis.core.units import count_typed
 from stathmis.logbook.records import Incubator
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batch import profiles
+from stathmis.services.batch.ways import usual_way
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import learning, planning
@@ -143,7 +144,7 @@ class NewPlanCard(QFrame):
             return
         species = knowledge.species()[self.species.currentData()]
         term = self._term or planning.expected_term(species, machine)
-        steps = {s.key: s for s in schedule.plan(species, planning.usual_habits(self._desk.book), term)}
+        steps = {s.key: s for s in schedule.plan(species, usual_way(self._desk.book), term)}
         parts = []
         for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
             if key in steps:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
-from stathmis.core.course import schedule
 from stathmis.core.errors import UserError
 from stathmis.services import clock, knowledge, notify
 from stathmis.services.batch import batches
@@ -23,13 +22,15 @@ from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say, set_property, set_text
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
-TURNINGS = {"machine": "turned by the machine", "by hand": "turned by hand", "none": "not turned"}
 ANSWERS = {"yes": "yes", "no": "no", "unknown": "can't tell"}
 
 
 class StepPanel(QWidget):
-    """One step of one plan, and the habits the plan follows."""
+    """One step of one plan, and what its batch is. way_wanted: the subject of the plan whose way is to be seen."""
+
+    way_wanted = Signal(str)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -60,20 +61,15 @@ class StepPanel(QWidget):
 
     def _plan_fields(self) -> QWidget:
         """What the plan's batch is and how it is kept."""
-        candlings = [(f"candled {key}", key) for key in schedule.CANDLINGS]
-        self.candling = Chooser("", candlings, picked=lambda key: self._change(candling=key), yielding=True)
-        turnings = [(text, key) for key, text in TURNINGS.items()]
-        self.turning = Chooser("", turnings, picked=lambda key: self._change(turning=key), yielding=True)
         kinds = [(one.name, key) for key, one in knowledge.species().items()]
         self.species = Chooser("", kinds, picked=self._species, yielding=True)
-        self._posted = button("", lambda: self._flip("posted"), "link")
-        self._weighing = button("", lambda: self._flip("weighing"), "link")
+        self._posted = button("", self._flip_posted, "link")
+        way = button(_("turned, cooled, candled how"), self._wants_way, "link", _("Your way with this batch"))
         self._give_up = button("give up this plan", self._drop, "link")
         self._habits = holder(
             column(
-                row((self.candling, 1), (self.turning, 1)),
                 row(label("these are", "muted"), (self.species, 1)),
-                row(self._posted, self._weighing, self._give_up, 1),
+                row(way, self._posted, self._give_up, 1),
             )
         )
         return self._habits
@@ -142,29 +138,20 @@ class StepPanel(QWidget):
         self._clutch.say(clutch.lines(self._desk.book, clutch.clutch_sheet(self._desk.book, plan, course)))
 
     def _show_plan(self, plan: Plan) -> None:
-        for chooser, what, name in (
-            (self.candling, plan.habits.candling, f"How often {plan.name} is candled"),
-            (self.turning, plan.habits.turning, f"How {plan.name} is turned"),
-            (self.species, plan.species.key, f"Species of {plan.name}"),
-        ):
-            chooser.choose(what)
-            chooser.setAccessibleName(name)
-        self.turning.setVisible(plan.species.stop_turning_day is not None)
-        set_text(self._posted, "not posted" if plan.habits.posted else "posted eggs: rest them")
-        set_text(self._weighing, "no weighing" if plan.habits.weighing else "weigh them")
+        self.species.choose(plan.species.key)
+        self.species.setAccessibleName(f"Species of {plan.name}")
+        set_text(self._posted, "not posted" if plan.way.posted else "posted eggs: rest them")
         self._give_up.setVisible(plan.batch is None)
 
-    def _change(self, **habits: Any) -> None:
-        plan = self._plan
-        if plan is not None:
-            wanted = replace(plan.habits, **habits)
-            if wanted != plan.habits:
-                self._try(lambda: planning.change_habits(self._desk, plan, wanted))
+    def _wants_way(self) -> None:
+        if self._task is not None:
+            self.way_wanted.emit(self._task.subject)
 
-    def _flip(self, habit: str) -> None:
+    def _flip_posted(self) -> None:
         plan = self._plan
         if plan is not None:
-            self._change(**{habit: not getattr(plan.habits, habit)})
+            wanted = replace(plan.way, posted=not plan.way.posted)
+            self._try(lambda: planning.change_way(self._desk, plan, wanted))
 
     def _species(self, key: str) -> None:
         plan = self._plan

@@ -1,4 +1,4 @@
-"""Practice: what each batch follows, the humidity schools with their reasons, and the keeper's own profiles."""
+"""Your way: what each batch follows and how it is done, the schools with their reasons, and profiles of one's own."""
 
 from __future__ import annotations
 
@@ -20,9 +20,10 @@ from stathmis.services.plan import conflicts
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.lines import Lines, Pool, Said
 from stathmis.ui.kit.page import Page, column, put, row
-from stathmis.ui.kit.pieces import button, label, rule, set_text
+from stathmis.ui.kit.pieces import button, label, set_text
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
+from stathmis.ui.way_card import WayCard
 from stathmis.words.numbers import band_text
 
 PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
@@ -31,7 +32,7 @@ PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
 class _Following(QWidget):
     """A batch, what it follows, and how its days are counted."""
 
-    def __init__(self, view: PracticeView) -> None:
+    def __init__(self, view: WayView) -> None:
         super().__init__()
         self._view = view
         self._batch: Batch | None = None
@@ -64,7 +65,7 @@ class _Following(QWidget):
 class _ProfileCard(QFrame):
     """A school or a profile of one's own: what it asks, why, and what can be done with it."""
 
-    def __init__(self, view: PracticeView) -> None:
+    def __init__(self, view: WayView) -> None:
         super().__init__()
         self.setObjectName("card")
         self._profile: OwnProfile | None = None
@@ -102,7 +103,7 @@ class _ProfileCard(QFrame):
             made.setAccessibleName(f"{made.text()}: {choice.name}")
 
 
-class PracticeView(Page):
+class WayView(Page):
     """What batches follow, and what there is to follow."""
 
     rests_on = frozenset[type | str]({*batches.COURSES_REST_ON, SETTINGS})
@@ -111,11 +112,12 @@ class PracticeView(Page):
         super().__init__(theme, 880)
         self._desk = desk
         self._built_narrow = False
-        self.page.addWidget(label("Practice", "title"))
+        self.page.addWidget(label("Your way", "title"))
         self.page.addWidget(label("What the batches follow", "heading"))
         self._following = Pool(self.page, lambda: _Following(self))
         self._warnings = Lines(self.page, "muted")
-        self.page.addWidget(rule())
+        self.way = WayCard(desk, theme)
+        self.page.addWidget(self.way)
         kinds = [(species.name, key) for key, species in knowledge.species().items()]
         self.species = Chooser("Species", kinds, changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
@@ -157,6 +159,7 @@ class PracticeView(Page):
         """Show the logbook as it stands; a profile being written stays as it is."""
         self._built_narrow = self.narrow
         self._show_following()
+        self.way.refresh(narrow=self.narrow)
         self._show_choices()
         self.editor.refresh()
 

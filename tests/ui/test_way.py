@@ -1,4 +1,4 @@
-"""Practice through the window: what a batch follows, an own profile written by keyboard, passed on and brought in."""
+"""Your way through the window: what a batch follows, an own profile written by keyboard, passed on and brought in."""
 
 from __future__ import annotations
 
@@ -10,22 +10,24 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import Batch
 from stathmis.services.batch import batches, profiles
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan import planning, tasks
 from stathmis.ui.pictures import settle
-from stathmis.ui.practice_view import PracticeView
+from stathmis.ui.way_view import WayView
 from stathmis.ui.window import Window
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
-def opened(window: Window, qtbot: QtBot) -> PracticeView:
+def opened(window: Window, qtbot: QtBot) -> WayView:
     qtbot.keyClick(window, Qt.Key.Key_P, CONTROL)
     view = window.stack.currentWidget()
-    assert isinstance(view, PracticeView)
+    assert isinstance(view, WayView)
     settle(0.1)
     return view
 
 
-def press(view: PracticeView, name: str, qtbot: QtBot) -> None:
+def press(view: WayView, name: str, qtbot: QtBot) -> None:
     settle(0.1)
     made = next(b for b in view.findChildren(QPushButton) if b.accessibleName() == name and b.isVisible())
     made.setFocus()
@@ -117,3 +119,63 @@ def test_days_counted_down_show_everywhere(window: Window, qtbot: QtBot) -> None
     axis = charts._axes["temperature"]
     assert axis.tickStrings([0.0, 10.0], 1.0, 5.0) == ["24 to go", "14 to go"]
     assert view is not window.stack.currentWidget()
+
+
+def say(view: WayView, name: str, text: str, qtbot: QtBot) -> None:
+    """Type into a field of the way, and Enter."""
+    edit = view.way.fields[name]
+    edit.setFocus()
+    edit.selectAll()
+    qtbot.keyClicks(edit, text)
+    qtbot.keyClick(edit, Qt.Key.Key_Return)
+
+
+def choose(chooser: QComboBox, key: str, qtbot: QtBot) -> None:
+    """By the arrow keys, as far as it takes."""
+    chooser.setFocus()
+    while chooser.currentData() != key:
+        step = Qt.Key.Key_Down if chooser.findData(key) > chooser.currentIndex() else Qt.Key.Key_Up
+        qtbot.keyClick(chooser, step)
+
+
+def test_the_way_of_a_batch_by_keyboard_is_obeyed(window: Window, qtbot: QtBot) -> None:
+    view, book = opened(window, qtbot), lambda: window.desk.book
+    choose(view.way.batch, next(p.subject for p in planning.plans(book()) if p.species.key == "partridge"), qtbot)
+    # the machine's own counter: said here, and on Round
+    say(view, "counter_day", "18", qtbot)
+    said = "The machine's counter stops turning on Fri, 3 days early: set it to day 21."
+    assert view.way._counter.text() == said
+    qtbot.keyClick(window, Qt.Key.Key_1, CONTROL)
+    assert window.pages.round._turning.text() == said
+    # by hand, every two hours: the fields change, Round and the list of tasks follow
+    opened(window, qtbot)
+    choose(view.way.choosers["turning"], "by hand", qtbot)
+    assert not view.way.fields["counter_day"].isVisible() and view.way.fields["turns_a_day"].isVisible()
+    say(view, "turns_a_day", "8", qtbot)
+    qtbot.keyClick(window, Qt.Key.Key_1, CONTROL)
+    assert "No turn by hand is logged." in window.pages.round._turning.text()
+    assert any(t.step.startswith("turn") and "partridge" in t.about for t in tasks.today(book()))
+    # what cannot be is said there, and nothing is kept
+    opened(window, qtbot)
+    say(view, "turns_a_day", "99", qtbot)
+    assert view.way._problem.text() == "Turns a day: 99? Write a whole number from 1 to 48."
+    assert planning.plans(book())[1].way.turns_a_day == 8
+    # candled on days of one's own: the planner has them
+    say(view, "candling_days", "8, 16", qtbot)
+    (plan,) = [p for p in planning.plans(book()) if p.species.key == "partridge"]
+    assert [round((s.at_ms - plan.set_ms) / DAY_MS) for s in plan.steps if s.kind == "candle"] == [8, 16]
+    window.undo()
+    assert view.way.fields["candling_days"].text() == "" and view.way.choosers["candling"].isEnabled()
+
+
+def test_from_a_step_to_its_way(window: Window, qtbot: QtBot) -> None:
+    window.show_place("planner")
+    settle(0.1)
+    planner = window.stack.currentWidget()
+    task = planner.step._task  # type: ignore[union-attr]
+    link = next(b for b in planner.findChildren(QPushButton) if b.text() == "turned, cooled, candled how")  # type: ignore[union-attr]
+    link.setFocus()
+    qtbot.keyClick(link, Qt.Key.Key_Space)
+    view = window.stack.currentWidget()
+    assert isinstance(view, WayView) and view.way.batch.currentData() == task.subject
+    assert view.way.choosers["turning"].hasFocus()

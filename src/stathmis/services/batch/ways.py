@@ -1,0 +1,46 @@
+"""The way each batch is kept: as its plan keeps it, or as the keeper's newest plan has it."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from typing import Any
+
+from stathmis.core.course.way import CANDLINGS, Way
+from stathmis.logbook.records import StoredPlan
+from stathmis.services.batch.course import Learned
+from stathmis.services.book import Book
+
+_COOLED = {None: "", True: "by hand", False: "none"}
+
+
+def way_in(text: str) -> Way:
+    """A way as it is kept (JSON); what is unknown is left at its default."""
+    kept = json.loads(text or "{}")
+    found: dict[str, Any] = {k: kept[k] for k in Way.__dataclass_fields__ if k in kept}
+    if not isinstance(found.get("cooling", ""), str):
+        # older plans only said whether
+        found["cooling"] = _COOLED[found["cooling"]]
+    if found.get("candling", "twice") not in CANDLINGS:
+        del found["candling"]
+    found["candling_days"] = tuple(found.get("candling_days", ()))
+    return Way(**found)
+
+
+def way_text(way: Way, learned: Learned) -> str:
+    """A way as it is kept, with what was learned beside it."""
+    kept: dict[str, Any] = asdict(way)
+    if learned != Learned():
+        kept["learned"] = {"term_days": learned.term_days, "shells": learned.shells}
+    return json.dumps(kept)
+
+
+def usual_way(book: Book) -> Way:
+    """The keeper's usual way: that of the newest plan."""
+    stored = book.records(StoredPlan)
+    return way_in(stored[-1].habits) if stored else Way()
+
+
+def way_of(book: Book, stored: StoredPlan | None) -> Way:
+    """The way of a batch with this plan; without one, the usual."""
+    return way_in(stored.habits) if stored is not None else usual_way(book)
