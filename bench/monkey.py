@@ -60,8 +60,9 @@ def main() -> None:
     sys.excepthook = lambda kind, error, trace: fault(error)
     told = notify.tell_error
     notify.tell_error = lambda error: told(error) if isinstance(error, UserError) else fault(error)
-    for asked in ("getOpenFileName", "getSaveFileName"):
-        setattr(QFileDialog, asked, staticmethod(lambda *_a, **_k: ("", "")))
+    for asked in ("getOpenFileName", "getSaveFileName", "getExistingDirectory"):
+        answer = "" if asked == "getExistingDirectory" else ("", "")
+        setattr(QFileDialog, asked, staticmethod(lambda *_a, a=answer, **_k: a))
     QMenu.exec = lambda *_a, **_k: None  # type: ignore[method-assign, assignment]
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "demo.stathmis"
