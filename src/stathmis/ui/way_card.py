@@ -124,7 +124,7 @@ class WayCard(QFrame):
     def _show_what_counts(self, plan: Plan) -> None:
         """Only what this way leaves open stands there."""
         bird, way = plan.species.kind == "bird", plan.way
-        cools = way.cooling == "by machine" or way.cools(plan.species.cooling)
+        cools = way.cools(plan.species.cooling)
         counts = {
             "turns_a_day": way.turning == "by hand",
             "longest_gap_h": way.turning == "by hand",

@@ -8,12 +8,14 @@ import pytest
 import making
 from making import batch_with_log
 from stathmis.core.course.profile import STILL_AIR_OFFSET_K, Band, OwnProfile, Stage
+from stathmis.core.course.way import Way
 from stathmis.devices.probe_reader import Status
 from stathmis.logbook.records import Probe
 from stathmis.services import rounds
 from stathmis.services.batch import batches, profiles
 from stathmis.services.desk import Desk
 from stathmis.services.findings import judgement
+from stathmis.services.plan import planning
 from stathmis.services.watch import alarms
 from stathmis.services.watch.live import ProbeStatus
 from stathmis.words.alarms import said
@@ -139,3 +141,27 @@ def test_what_the_keepers_own_profile_holds_is_no_fault(
     assert judged.eggs is not None and judged.eggs.excursions == ()
     assert judged.eggs.band == pytest.approx((egg_c - judgement.EGG_HALF_BAND_K, egg_c + judgement.EGG_HALF_BAND_K))
     assert course.held_c(desk.now_ms) == pytest.approx(egg_c)
+
+
+@pytest.mark.parametrize(("meant", "since"), [(m, s) for m in (15, 60) for s in (3, 12, m, m + 10, m + 40)])
+def test_a_cooling_that_belongs_to_the_way_never_alarms(desk: Desk, meant: int, since: int) -> None:
+    """Cooled by the machine, so that nobody logs it: the air at 28 °C, then back within minutes."""
+    cooled_for(desk, since, lasts=meant)
+    unexpected = [a.kind for a in alarms.alarms(desk.book)]
+    planning.change_way(desk, planning.plans(desk.book)[0], Way(cooling="by machine", cool_minutes=float(meant)))
+    assert alarms.alarms(desk.book) == [] and (unexpected or since != meant), "which it would without such a way"
+
+
+def test_a_cooling_that_does_not_end_is_told(desk: Desk) -> None:
+    cooled_for(desk, 70, lasts=500)
+    planning.change_way(desk, planning.plans(desk.book)[0], Way(cooling="by machine", cool_minutes=15.0))
+    assert "too cold" in words(desk)
+
+
+def cooled_for(desk: Desk, since: int, lasts: int) -> None:
+    """Ducks on their ninth day whose air dropped so many minutes ago and came back after it lasted; never cooled."""
+    air, at = np.full(9 * 1440, 37.5), np.arange(since)
+    down, up = 28.0 + 9.5 * np.exp(-at / 4.0), 37.5 - 9.5 * np.exp(-np.maximum(at - lasts, 0) / 8.0)
+    air[-since:] = np.where(at < lasts, down, up)
+    batch_with_log(desk, air, "duck")
+    planning.change_way(desk, planning.plans(desk.book)[0], Way(cooling="none"))

@@ -62,8 +62,8 @@ class Way:
         return self.candling_days or tuple(float(round(share * term_days)) for share in CANDLINGS[self.candling])
 
     def cools(self, wanted: bool) -> bool:
-        """Whether the keeper cools by hand; wanted: it helps the species."""
-        return self.cooling == "by hand" or (self.cooling == "" and wanted)
+        """Whether the eggs are cooled, by the keeper or by the machine; wanted: it helps the species."""
+        return self.cooling in ("by hand", "by machine") or (self.cooling == "" and wanted)
 
     @property
     def cool_every_h(self) -> float:

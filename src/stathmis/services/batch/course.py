@@ -136,6 +136,11 @@ class Course:
             return None
         return phase.temperature_c if quantity == "temperature" else phase.humidity
 
+    def cooled(self, at_ms: float) -> bool:
+        """Whether these eggs are cooled every day at a time, by the keeper or by the machine."""
+        day, stop = self.day(at_ms), self.lockdown_day
+        return self.way.cools(self.species.cooling) and self.way.cool_from_day <= day and (stop is None or day < stop)
+
     @property
     def still_offset_k(self) -> float:
         """How much warmer than the eggs the air is read, K: still air is read at the egg tops."""

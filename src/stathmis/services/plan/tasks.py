@@ -177,9 +177,7 @@ def daily(book: Book, course: Course, plan: Plan, known: dict[tuple[str, str], T
         if due is not None and due - now < AHEAD_MS:
             title = f"Turn the eggs: show {state.next_side}"
             found.append(_daily(plan, "turn", title, due, due + 3 * HOUR_MS, known))
-    wants = plan.way.cools(course.species.cooling)
-    late = course.lockdown_day is not None and course.day(now) >= course.lockdown_day
-    if wants and course.day(now) >= plan.way.cool_from_day and not late:
+    if course.cooled(now) and plan.way.cooling != "by machine":
         cooled = [e.time_ms for e in events if e.kind == "cool"]
         due = max(now, course.batch.set_ms) if not cooled else cooled[-1] + round(plan.way.cool_every_h * HOUR_MS)
         if due - now < AHEAD_MS:

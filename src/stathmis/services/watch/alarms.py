@@ -115,7 +115,7 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     if not np.isfinite(core[-1]) or run.times_ms[-1] - course.batch.set_ms < LOOK_BACK_MS:
         return None
     off, u = float(core[-1] - held_c), float(run.u[-1])
-    if off < 0 and _coming_back(seconds, air):
+    if off < 0 and (_coming_back(seconds, air) or _cooled_as_meant(course, seconds, air)):
         return None
     eggs = float(core[-1])
     if abs(off) - NORMAL_95 * u > limit_k:
@@ -142,6 +142,14 @@ def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
     return back or seconds[-1] - last.start_s < JUST_S
 
 
+def _cooled_as_meant(course: Course, seconds: np.ndarray, air: np.ndarray) -> bool:
+    """Whether a sharp drop is as young as a cooling that belongs to the way, and its way back; logged or not."""
+    if not course.cooled(1000.0 * float(seconds[-1])):
+        return False
+    lately = sudden_drops(seconds, air)
+    return bool(lately) and seconds[-1] - lately[-1].start_s <= 60.0 * course.way.cool_minutes + LID_MS / 1000.0
+
+
 def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The air has been far off for a while, and nothing that was done explains it."""
     incubator, now = course.incubator, book.now_ms
@@ -157,6 +165,8 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | No
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None
     warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])
+    if not warm and _cooled_as_meant(course, run.times_ms / 1000.0, air):
+        return None
     return Alarm("air", incubator, warm, warm=warm, celsius=air_c, minutes=AIR_LASTS_MS // 60_000)
 
 
