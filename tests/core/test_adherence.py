@@ -79,3 +79,9 @@ def test_no_readings_at_all() -> None:
     a = judge([], [], 37.2, 37.8, 600, span_s=(0.0, 100.0))
     assert (a.known_s, a.unknown_s, a.excursions) == (0.0, 100.0, ())
     assert np.isnan(a.mean)
+
+
+def test_an_excursion_ends_where_the_last_reading_is_back() -> None:
+    a = judge([0, 60, 120, 180], [37.5, 38.1, 38.1, 37.5], 37.2, 37.8, 300)
+    (high,) = a.excursions
+    assert (high.start_s, high.end_s) == (pytest.approx(30.0), pytest.approx(150.0))

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from stathmis.core import fixed_points
 from stathmis.core.fixed_points import (
     SALTS,
     FixedPointError,
@@ -55,3 +56,21 @@ def test_cold_walls_make_a_shell_look_cold() -> None:
     # a duller shell than the gun is set to mirrors the cold walls: the true shell is warmer than shown
     assert shell_temperature(36.0, 20.0, 0.90, 0.95) > 36.5
     assert shell_temperature(36.0, 45.0, 0.90, 0.95) < 36.0
+
+
+@pytest.mark.parametrize("salt", ["NaCl", "MgCl2"])
+def test_a_salts_slope_at_the_ends_of_its_range_and_inside(salt: str) -> None:
+    low, high = fixed_points.SALTS[salt].temperatures_c[0], fixed_points.SALTS[salt].temperatures_c[-1]
+
+    def rh(celsius: float) -> float:
+        return float(salt_humidity(salt, celsius)[0])
+
+    assert fixed_points.salt_slope(salt, low) == pytest.approx(rh(low + 1.0) - rh(low))
+    assert fixed_points.salt_slope(salt, low + 2.0) == pytest.approx(0.5 * (rh(low + 3.0) - rh(low + 1.0)))
+    assert fixed_points.salt_slope(salt, high) == pytest.approx(rh(high) - rh(high - 1.0))
+
+
+@pytest.mark.parametrize(("emissivity", "setting"), [(0.49, 0.95), (1.01, 0.95), (0.95, 0.49), (0.95, 1.01)])
+def test_a_gun_without_a_possible_setting_is_refused(emissivity: float, setting: float) -> None:
+    with pytest.raises(FixedPointError, match=r"from 0\.5 to 1"):
+        fixed_points.gun_reading(37.0, 21.0, emissivity, setting)

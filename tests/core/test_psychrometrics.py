@@ -81,3 +81,9 @@ def test_nan_passes_through() -> None:
     found = p.dew_point([20.0, np.nan], 50.0)
     assert np.isfinite(found[0])
     assert np.isnan(found[1])
+
+
+@pytest.mark.parametrize(("pressures", "worst"), [([1013.0, 1300.0], "1300"), ([120.0, 1013.0], "120")])
+def test_the_value_that_is_out_of_range_is_named(pressures: list[float], worst: str) -> None:
+    with pytest.raises(ValueError, match=f"Pressure {worst} hPa is outside 300 to 1100 hPa"):
+        p.boiling_point(np.array(pressures))

@@ -8,6 +8,7 @@ from __future__ import annotations
 import pytest
 
 from stathmis.core.course.profile import Band
+from stathmis.core.course.schedule import male_share
 from stathmis.core.fixed_points import salt_humidity
 from stathmis.services import knowledge
 
@@ -100,3 +101,9 @@ def test_salts_are_greenspans(row: list[str]) -> None:
             rh, u = salt_humidity(salt, float(celsius))
             assert rh == pytest.approx(float(value), abs=0.005), salt
             assert not uncertainty or u == pytest.approx(float(uncertainty), abs=0.005), salt
+
+
+def test_males_by_temperature() -> None:
+    """Viets and co-workers (1993), from memory."""
+    listed = {26.0: 0, 28.5: 5, 30.0: 30, 31.0: 50, 32.5: 75, 33.5: 55, 34.5: 10, 36.0: 0}
+    assert {c: male_share(c)[0] for c in listed} == listed

@@ -55,3 +55,17 @@ def test_too_short_to_tell() -> None:
         settling([], [], 120.0, 0.05)
     with pytest.raises(ValueError, match="above 0"):
         settling([0], [1], 0.0, 0.05)
+
+
+@pytest.mark.parametrize(
+    ("times", "wait"), [([0.0, 60.0], 140.0), ([0.0], 200.0), ([0.0, 0.0, 0.0], 200.0), ([0.0, 250.0], 0.0)]
+)
+def test_too_few_readings_wait_for_the_response_time(times: list[float], wait: float) -> None:
+    found = settling(times, [37.0] * len(times), 200.0, 0.05)
+    assert (found.settled, found.wait_s) == (False, wait)
+
+
+def test_readings_without_their_times_are_refused() -> None:
+    for times, values in (([], []), ([0.0, 60.0], [37.0]), ([0.0], [37.0, 37.1])):
+        with pytest.raises(ValueError, match="each with its time"):
+            settling(times, values, 60.0, 0.05)

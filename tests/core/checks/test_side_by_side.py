@@ -85,3 +85,12 @@ def test_a_pyramid_shows_the_peaks_of_any_stretch(
     plain = envelope(t, v, float(t[0]), float(t[-1]), columns)[1]
     whole = Pyramid(t, v).envelope(float(t[0]), float(t[-1]), columns)[1]
     assert (whole.min(), whole.max()) == (plain.min(), plain.max())
+
+
+@pytest.mark.parametrize(("minutes", "told"), [(60, 0), (90, 0), (180, 1)])
+def test_a_short_disagreement_is_passed_over(minutes: int, told: int) -> None:
+    t = np.arange(0.0, 86_400.0, 60.0)
+    values = np.vstack([np.full(t.size, 37.5), np.full(t.size, 37.5)])
+    values[1, 600 : 600 + minutes] += 1.1
+    found = disagreements(t, values, np.array([[0.05] * t.size, [0.2] * t.size]))
+    assert len(found) == told

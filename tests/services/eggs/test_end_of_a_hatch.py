@@ -15,12 +15,15 @@ from stathmis.services import knowledge, rounds, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import break_out, candling, findings, hatching, laying, pull, review, tray
+from stathmis.services.eggs import break_out, candling, findings, hatching, laying, pull, records, review, tray
 from stathmis.services.eggs.break_out import Draft
-from stathmis.services.eggs.signs import sign_words, signs_seen
+from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.weeks import cells, titles, weeks
+from stathmis.services.files import backing_up
 from stathmis.services.findings import judgement
-from stathmis.services.moisture import weights
+from stathmis.services.moisture import sizes, weights
+from stathmis.services.watch.alarms import Alarm
+from stathmis.words.alarms import said as said_of_alarm
 
 HOUR_MS = 3_600_000
 
@@ -309,3 +312,49 @@ def test_a_clutchs_findings_are_told_by_the_day(desk: Desk) -> None:
     found(desk, late, "1", "dented", 1)
     assert "usual before the hatch" in candling.clutch_lines(late, tray.tray(desk.book, late.batch))[0]
     assert candling.clutch_lines(batch_late(desk, 5.0), tray.tray(desk.book, late.batch)) == []
+
+
+def test_what_came_of_the_edge_and_of_the_middle_of_the_tray(desk: Desk) -> None:
+    course = batch_late(desk, 22.0, eggs=9)
+    laying.lay_out(desk, course, 9, 3)
+    for n in range(1, 10):
+        # a row of three by three: only the fifth has eggs all around it
+        found(desk, course, str(n), "out" if n == 5 else "clear", take_out=n != 5)
+    making.mend(desk, Batch, course.batch.id, ended_ms=desk.now_ms)
+    groups = {g.name: (g.of_set.count, g.of_set.of) for g in records.compared(records.all_batches(desk.book), "place")}
+    assert groups == {"middle of the tray": (1, 1), "edge of the tray": (0, 8)}
+
+
+@pytest.mark.parametrize(("wrong", "of", "said"), [(1, 4, False), (2, 8, True), (2, 9, False), (3, 4, True)])
+def test_wrong_positions_are_said_where_chance_does_not_bring_them(wrong: int, of: int, said: bool) -> None:
+    words = sign_words((SignCount("wrong position", wrong, of, ""),))
+    assert ("turning" in words) == said
+
+
+@pytest.mark.parametrize(("warm", "to_do"), [(True, "Hot kills faster"), (False, "Look at power and lid")])
+def test_eggs_too_warm_or_too_cold_ask_for_other_things(desk: Desk, warm: bool, to_do: str) -> None:
+    course = batch_late(desk, 9.0)
+    for kind in ("eggs", "trend"):
+        alarm = Alarm(kind, course.incubator, warm, warm=warm, celsius=36.0, limit_c=36.5)  # type: ignore[arg-type]
+        told = said_of_alarm(desk.book, alarm)
+        assert (to_do in told.why) == (kind == "eggs")
+        assert (("warm" if warm else "cold") in told.words) == (kind == "eggs")
+
+
+@pytest.mark.parametrize(
+    ("length", "breadth", "refused"), [("57", "43", ""), ("30", "22", "would weigh 8 g"), ("90", "65", "would weigh")]
+)
+def test_an_egg_of_another_size_is_asked_about(desk: Desk, length: str, breadth: str, refused: str) -> None:
+    course = batch_late(desk, 3.0)
+    if refused:
+        with pytest.raises(UserError, match=refused):
+            sizes.log_size(desk, course, "", length, breadth, "", desk.now_ms)
+    else:
+        assert sizes.log_size(desk, course, "", length, breadth, "", desk.now_ms)
+
+
+def test_a_folder_that_no_name_can_mean_is_none(desk: Desk) -> None:
+    for name in ("a\0b", "x" * 5000, "not absolute", "/no/such/folder"):
+        with pytest.raises(UserError):
+            backing_up.set_second_folder(desk, name)
+    assert backing_up.second_folder(desk.book) is None

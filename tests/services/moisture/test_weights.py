@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from making import batch_with_log, instrument, put_to_use, reference, typed
+from making import batch_late, batch_with_log, instrument, put_to_use, reference, typed
 from stathmis.core.course.profile import Band
 from stathmis.core.errors import UserError
 from stathmis.core.psychrometrics import saturation_vapor_pressure
@@ -173,3 +173,14 @@ def box_like(desk: Desk, course: Course) -> float:
 def test_marks_as_typed() -> None:
     assert weights.marks_in("1-4, 9; B2") == ["1", "2", "3", "4", "9", "B2"]
     assert weights.marks_in("9-1") == ["9-1"] and weights.marks_in(" ") == []
+
+
+@pytest.mark.parametrize(("percent", "doubted"), [(1.0, False), (1.7, False), (2.1, True)])
+def test_much_lighter_a_day_later_is_doubted(desk: Desk, percent: float, doubted: bool) -> None:
+    """1.6 % a day is the most that eggs lose (common practice), and the scale has its step."""
+    course = batch_late(desk, 5.0)
+    whole = {"batch_id": course.batch.id, "mark": "", "eggs": 10, "mass_g": 580.0, "scale_g": 0.1, "typed": ""}
+    desk.add("weighed", [(Weighing, {**whole, "time_ms": desk.now_ms - DAY_MS})])
+    row = weights.OnScale("", 10, f"{580.0 * (1.0 - percent / 100.0):.1f}")
+    found = weights.interpret(desk.book, course, row, desk.now_ms)
+    assert found is not None and ("Much lighter" in found.doubt) == doubted

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -224,3 +226,23 @@ def test_the_course_speaks_of_calendar_days(demo: Desk) -> None:
     sheet = rounds.sheet(demo.book, demo.book.incubators()[1])
     assert sheet.course is not None
     assert sheet.course.next_step(demo.now_ms, "UTC").startswith("lockdown today")
+
+
+def test_the_way_of_one_batch_is_not_the_others(desk: Desk) -> None:
+    for name, days in (("first", 9), ("second", 5)):
+        made = setting_up.add_incubator(desk, name, "forced")
+        setting_up.set_batch(
+            desk, desk.book.one(Incubator, made), name, "chicken", "steady", 8, desk.now_ms - days * DAY_MS
+        )
+    first, second = planning.plans(desk.book)
+    planning.change_way(desk, first, replace(first.way, turning="by hand"))
+    planning.change_way(desk, second, replace(second.way, turning="machine"))
+    assert [t.about for t in tasks.today(desk.book) if t.step.startswith("turn ")] == ["first"]
+
+
+def test_a_school_that_does_not_fit_another_species_is_said(desk: Desk) -> None:
+    made = setting_up.add_incubator(desk, "Box", "forced")
+    for regime, says in (("waterfowl", True), ("steady", False)):
+        setting_up.set_batch(desk, desk.book.one(Incubator, made), regime, "duck", regime, 8, desk.now_ms - DAY_MS)
+        plan = next(p for p in planning.plans(desk.book) if p.name == regime)
+        assert ("does not fit" in planning.change_species(desk, plan, "corn_snake")) == says
