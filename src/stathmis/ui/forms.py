@@ -113,12 +113,13 @@ class BatchForm(_Form):
     def offer_regimes(self) -> None:
         """The schools and own profiles the chosen species can follow; the one chosen stays if it can."""
         found = profiles.choices(self.desk.book, str(self.species.currentData()))
-        self._why = {c.key: c.why for c in found}
+        self._why = {c.key: f"{c.why} {c.warning}".strip() for c in found}
         self.regime.offer([(c.name, c.key) for c in found], self.regime.currentData())
         self._explain()
 
     def _explain(self) -> None:
-        self.why.setText(self._why.get(str(self.regime.currentData()), ""))
+        note = knowledge.species()[str(self.species.currentData())].note
+        self.why.setText(f"{note} {self._why.get(str(self.regime.currentData()), '')}".strip())
 
     def _count(self) -> int:
         with _Focused(self.eggs) as text:

@@ -70,7 +70,8 @@ class WayCard(QFrame):
             ),
         )  # fmt: skip
         head = row(label(_("How it is done"), "heading"), (self.batch, 1))
-        box = column(head, *lines, self._counter, self._problem)
+        self._note = label("", "small", wrap=True)
+        box = column(head, self._note, *lines, self._counter, self._problem)
         box.setContentsMargins(16, 12, 16, 14)
         self.setLayout(box)
 
@@ -119,6 +120,7 @@ class WayCard(QFrame):
         for name, edit in self.fields.items():
             if not (edit.hasFocus() and edit.isModified()):
                 edit.setText(way_fields.shown(plan, name, self._desk.book.temperature_unit))
+        say(self._note, plan.species.note)
         self._show_what_counts(plan)
 
     def _show_what_counts(self, plan: Plan) -> None:

@@ -20,7 +20,7 @@ from stathmis.services.plan import conflicts
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.lines import Lines, Pool, Said
 from stathmis.ui.kit.page import Page, column, put, row
-from stathmis.ui.kit.pieces import button, label, set_text
+from stathmis.ui.kit.pieces import button, label, say, set_text
 from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.theme import Theme
 from stathmis.ui.way_card import WayCard
@@ -87,7 +87,8 @@ class _ProfileCard(QFrame):
         )
         self._school = link("Make my own from this", lambda profile, _stored: view.write_own(profile, None))
         self._head = row((self._name, 1), row(*self._own, self._school, spacing=16), spacing=16)
-        box = column(self._head, self._words, self._why, spacing=4)
+        self._warning = label("", "small", "undecided", wrap=True)
+        box = column(self._head, self._words, self._why, self._warning, spacing=4)
         box.setContentsMargins(16, 10, 16, 10)
         self.setLayout(box)
 
@@ -98,6 +99,7 @@ class _ProfileCard(QFrame):
         set_text(self._name, choice.name + (", your own" if own else ""))
         set_text(self._words, words)
         set_text(self._why, choice.why)
+        say(self._warning, choice.warning)
         for made in (*self._own, self._school):
             made.setVisible(own == (made is not self._school))
             made.setAccessibleName(f"{made.text()}: {choice.name}")

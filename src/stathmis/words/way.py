@@ -1,8 +1,10 @@
-"""What is typed about the way of a batch: what each number is called, and why one cannot be."""
+"""The way of a batch in words: what its numbers are called, why one cannot be, and what a school is not meant for."""
 
 from __future__ import annotations
 
+from stathmis.core.course.profile import Species
 from stathmis.words.catalogue import _
+from stathmis.words.numbers import band_text
 
 
 def called(name: str) -> str:
@@ -33,3 +35,13 @@ def out_of_range(name: str, text: str, low: float, high: float, *, whole: bool) 
     if whole:
         return what, _("Write a whole number from {low:g} to {high:g}.", low=low, high=high)
     return what, _("Write a number from {low:g} to {high:g}.", low=low, high=high)
+
+
+def unsuited(species: Species, apart: float) -> str:
+    """That a school is so much drier (below 0) or moister than a species wants, percent; empty where it suits."""
+    if not apart:
+        return ""
+    band = band_text(species.setting_rh.low, species.setting_rh.high, "humidity", "%")
+    if apart < 0:
+        return _("Far drier than most keep these eggs ({band}): weigh them.", band=band)
+    return _("Far moister than most keep these eggs ({band}): weigh them.", band=band)

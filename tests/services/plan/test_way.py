@@ -10,15 +10,16 @@ from hypothesis import strategies as st
 
 from stathmis.core.course.way import CANDLINGS, Way
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Batch, Event, Incubator
+from stathmis.logbook.records import Batch, Event, Incubator, TaskMark
 from stathmis.services import setting_up
-from stathmis.services.batch import batches, ways
+from stathmis.services.batch import batches, profiles, ways
 from stathmis.services.batch.course import Course, Learned
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import evidence, findings, pull, tray
-from stathmis.services.plan import planning, preflight, tasks, turning, way_fields
+from stathmis.services.plan import lockdown, planning, preflight, tasks, turning, way_fields
 from stathmis.services.plan.planning import Plan
+from stathmis.words import hatch as hatch_words
 from stathmis.words import turning as turning_words
 
 ANY_WAY = st.builds(
@@ -191,3 +192,39 @@ def test_every_part_of_a_way_can_be_said() -> None:
     chosen = {"turning", "cooling", "candling"}
     before_setting = {"posted", "collecting_days"}
     assert {f.name for f in fields(Way)} == set(way_fields.ASKED) | chosen | before_setting | {"weighing"}
+
+
+@pytest.mark.parametrize(
+    ("way", "ticked", "left"),
+    [
+        (Way(), (), ("turner", "liner", "brooder")),
+        (Way(), ("lockdown/turner", "lockdown/liner"), ("brooder",)),
+        (Way(), ("lockdown/turner", "brooder warm"), ("liner",)),
+        (Way(turning="by hand"), ("lockdown/brooder",), ("liner",)),
+        (Way(), ("lockdown",), ()),
+    ],
+)
+def test_what_is_forgotten_at_the_first_pip(
+    desk: Desk, way: Way, ticked: tuple[str, ...], left: tuple[str, ...]
+) -> None:
+    batch(desk, 20.0, way)
+    for step in ticked:
+        row = {"subject": plan(desk).subject, "step": step, "state": "done", "at_ms": desk.now_ms, "why": ""}
+        desk.add("ticked", [(TaskMark, row)])
+    assert lockdown.forgotten(desk.book, plan(desk)) == left
+    said = hatch_words.forgotten(left)
+    assert ("turner still in" in said, "liner" in said, "brooder" in said) == tuple(
+        k in left for k in lockdown.FORGOTTEN
+    )
+
+
+@pytest.mark.parametrize(
+    ("species", "school", "says"),
+    [
+        ("duck", "lean", "drier than most keep these eggs (50–55 % RH)"), ("chicken", "lean", ""),
+        ("emu", "moist", "moister than most keep these eggs"), ("duck", "steady", ""), ("duck", "waterfowl", ""),
+    ],
+)  # fmt: skip
+def test_a_school_that_is_not_meant_for_a_species_says_so(desk: Desk, species: str, school: str, says: str) -> None:
+    found = next(c for c in profiles.choices(desk.book, species) if c.key == school)
+    assert (says in found.warning) if says else found.warning == ""

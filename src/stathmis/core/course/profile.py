@@ -317,6 +317,25 @@ def phases(species: Species, regime: Regime, air: Air, still_k: float | None = N
     return tuple(p for p in course if p.end_day > p.start_day)
 
 
+UNSUITED_RH = 8.0
+"""Bands so far apart are no matter of taste any more. Source: common practice (a school's bands beside a species')."""
+
+
+def unsuited(species: Species, regime: Regime) -> float:
+    """How far a school's humidity lies from what a species wants, percent: below 0 drier, above 0 moister; 0 where it
+    suits. Source: UNSUITED_RH.
+
+    >>> duck = Species("x", "x", "bird", 28, 26, 29, 25, 37.5, 0.3, Band(50, 55), Band(70, 80), 13.0)
+    >>> unsuited(duck, Regime("lean", "lean", Band(25, 40), Band(60, 70), ""))
+    -10.0
+    """
+    wanted, asked = species.setting_rh, regime.setting_rh
+    if asked is None:
+        return 0.0
+    apart = min(0.0, asked.high - wanted.low) or max(0.0, asked.low - wanted.high)
+    return apart if abs(apart) >= UNSUITED_RH else 0.0
+
+
 def day_of(times_s: ArrayLike, set_s: float) -> NDArray[np.float64]:
     """Elapsed days since setting; the whole part is the day number (day 0 is the first 24 h).
 

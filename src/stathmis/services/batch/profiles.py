@@ -6,13 +6,14 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
-from stathmis.core.course.profile import DayCount, OwnProfile, Phase, Stage, phases
+from stathmis.core.course.profile import DayCount, OwnProfile, Phase, Stage, phases, unsuited
 from stathmis.core.errors import UserError
 from stathmis.exchange import profile_file
 from stathmis.logbook.records import Batch, StoredProfile
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.words import way as way_words
 
 DAY_COUNTS: dict[DayCount, str] = {
     "from 0": "from 0: setting day is day 0",
@@ -27,11 +28,13 @@ THIN_AIR_M = 1800.0
 
 @dataclass(frozen=True)
 class Choice:
-    """Something a batch can follow: the key a batch keeps, its name, and why one would."""
+    """Something a batch can follow: the key a batch keeps, its name, why one would, and what speaks against it for the
+    species."""
 
     key: str
     name: str
     why: str
+    warning: str = ""
 
 
 @lru_cache(maxsize=64)
@@ -52,9 +55,10 @@ def own_of(book: Book, regime: str) -> OwnProfile | None:
 def choices(book: Book, species: str) -> list[Choice]:
     """What a batch of a species can follow: the keeper's own profiles for it, and the shipped regimes it can keep."""
     found = [Choice(k, p.name, p.why or "Your own.") for k, p in own_profiles(book).items() if p.species == species]
-    reptile = knowledge.species()[species].kind == "reptile"
+    kept = knowledge.species()[species]
+    reptile = kept.kind == "reptile"
     shipped = [r for r in knowledge.regimes().values() if not (reptile and (r.setting_rh or r.by_weight))]
-    return [Choice(r.key, r.name, r.why) for r in shipped] + found
+    return [Choice(r.key, r.name, r.why, way_words.unsuited(kept, unsuited(kept, r))) for r in shipped] + found
 
 
 def start_from(book: Book, species: str, regime: str) -> OwnProfile:

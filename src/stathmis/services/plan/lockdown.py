@@ -108,6 +108,20 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     return LockdownRun(plan, tuple(steps), _opened(book, plan), knowledge.tasks()["lockdown"].caution)
 
 
+FORGOTTEN = {"turner": "", "liner": "", "brooder": "brooder warm"}
+"""Steps that are forgotten most at the first pip, and the task that says the same. Source: common practice."""
+
+
+def forgotten(book: Book, plan: Plan) -> tuple[str, ...]:
+    """Of FORGOTTEN, what is not ticked; nothing where the whole lockdown is, and for eggs that are never turned."""
+    known = marks(book)
+    if (plan.subject, "lockdown") in known or plan.species.stop_turning_day is None:
+        return ()
+    asked = [(key, task) for key, task in FORGOTTEN.items() if key != "turner" or plan.way.turning == "machine"]
+    done = [(plan.subject, f"lockdown/{key}") in known or (plan.subject, task) in known for key, task in asked]
+    return tuple(key for (key, _task), ticked in zip(asked, done, strict=True) if not ticked)
+
+
 def _opened(book: Book, plan: Plan) -> int | None:
     """Since when the lid is open, from the log: a stopwatch that survives a closed program."""
     events = [e for e in book.records(Event) if e.incubator_id == plan.incubator.id and e.kind == "lid"]

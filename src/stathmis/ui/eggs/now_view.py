@@ -14,6 +14,7 @@ from stathmis.services.eggs import findings, hatching, tray
 from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines, rate_words
 from stathmis.services.eggs.tray import TraySheet
+from stathmis.services.plan import lockdown, planning
 from stathmis.ui.kit.attempt import attempt, emptied
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.lines import Lines, Said, StrikeList
@@ -22,6 +23,7 @@ from stathmis.ui.kit.pieces import button, label, problem_label, set_property, s
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Latest
 from stathmis.words import dates
+from stathmis.words import hatch as hatch_words
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
@@ -104,6 +106,10 @@ class NowView(Page):
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
         lines: list[Said] = [*hatching.lines(self.desk.book, found)]
+        if found.first_pip_ms is not None and found.course.batch.ended_ms is None:
+            plan = planning.plan_of(self.desk.book, found.course.batch)
+            left = hatch_words.forgotten(lockdown.forgotten(self.desk.book, plan))
+            lines = [(left, "name", "undecided"), *lines] if left else lines
         if found.course.species.kind == "bird" and (found.pipped or found.first_out_ms is not None):
             lines += [(line, "muted") for line in hatching.help_out(self.desk.book, found)]
         self._lines.say(lines)
