@@ -140,7 +140,11 @@ def choose(chooser: QComboBox, key: str, qtbot: QtBot) -> None:
 
 def test_the_way_of_a_batch_by_keyboard_is_obeyed(window: Window, qtbot: QtBot) -> None:
     view, book = opened(window, qtbot), lambda: window.desk.book
-    choose(view.way.batch, next(p.subject for p in planning.plans(book()) if p.species.key == "partridge"), qtbot)
+    choose(
+        view.way.batch,
+        next(f"batch {p.batch.id}" for p in planning.plans(book()) if p.batch and p.species.key == "partridge"),
+        qtbot,
+    )
     # the machine's own counter: said here, and on Round
     say(view, "counter_day", "18", qtbot)
     said = "The machine's counter stops turning on Fri, 3 days early: set it to day 21."
@@ -159,13 +163,21 @@ def test_the_way_of_a_batch_by_keyboard_is_obeyed(window: Window, qtbot: QtBot) 
     opened(window, qtbot)
     say(view, "turns_a_day", "99", qtbot)
     assert view.way._problem.text() == "Turns a day: 99? Write a whole number from 1 to 48."
-    assert planning.plans(book())[1].way.turns_a_day == 8
+    assert planning.plans(book())[1].way.turns_a_day == 8 and view.way.fields["turns_a_day"].text() == "99"
+    say(view, "turns_a_day", "8", qtbot)
+    assert view.way._problem.isHidden()
     # candled on days of one's own: the planner has them
     say(view, "candling_days", "8, 16", qtbot)
     (plan,) = [p for p in planning.plans(book()) if p.species.key == "partridge"]
     assert [round((s.at_ms - plan.set_ms) / DAY_MS) for s in plan.steps if s.kind == "candle"] == [8, 16]
+    # taken back step by step, to before the batch had a plan of its own, the same batch stays in view
+    chosen = view.way.batch.currentData()
     window.undo()
     assert view.way.fields["candling_days"].text() == "" and view.way.choosers["candling"].isEnabled()
+    for _step in range(3):
+        window.undo()
+    assert view.way.batch.currentData() == chosen and view.way.choosers["turning"].currentData() == "machine"
+    assert view.way.fields["counter_day"].text() == "" and view.way._counter.isHidden()
 
 
 def test_from_a_step_to_its_way(window: Window, qtbot: QtBot) -> None:
@@ -177,5 +189,5 @@ def test_from_a_step_to_its_way(window: Window, qtbot: QtBot) -> None:
     link.setFocus()
     qtbot.keyClick(link, Qt.Key.Key_Space)
     view = window.stack.currentWidget()
-    assert isinstance(view, WayView) and view.way.batch.currentData() == task.subject
+    assert isinstance(view, WayView) and view.way._plan.subject == task.subject
     assert view.way.choosers["turning"].hasFocus()

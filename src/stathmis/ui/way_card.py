@@ -30,7 +30,7 @@ class WayCard(QFrame):
         super().__init__()
         self.setObjectName("card")
         self._desk, self._theme = desk, theme
-        self._subject = ""
+        self._whose = ""
         self.fields: dict[str, QLineEdit] = {}
         self._around: dict[str, QWidget] = {}
         self._lines: dict[str, QWidget] = {}
@@ -109,16 +109,16 @@ class WayCard(QFrame):
         self.setVisible(bool(plans))
         if not plans:
             return
-        offered = [(f"{p.name}, {p.incubator.name}", p.subject) for p in plans]
-        if [self.batch.itemData(i) for i in range(self.batch.count())] != [subject for _name, subject in offered]:
+        offered = [(f"{p.name}, {p.incubator.name}", _of(p)) for p in plans]
+        if [self.batch.itemData(i) for i in range(self.batch.count())] != [what for _name, what in offered]:
             self.batch.offer(offered)
-        plan = next((p for p in plans if p.subject == self._subject), plans[0])
-        self._subject = plan.subject
-        self.batch.choose(plan.subject)
+        plan = self._plan or plans[0]
+        self._whose = _of(plan)
+        self.batch.choose(self._whose)
         for name, chooser in self.choosers.items():
             chooser.choose(getattr(plan.way, name))
         for name, edit in self.fields.items():
-            if not (edit.hasFocus() and edit.isModified()):
+            if not edit.isModified():
                 edit.setText(way_fields.shown(plan, name, self._desk.book.temperature_unit))
         say(self._note, plan.species.note)
         self._show_what_counts(plan)
@@ -149,18 +149,20 @@ class WayCard(QFrame):
 
     @property
     def _plan(self) -> Plan | None:
-        return next((p for p in planning.plans(self._desk.book) if p.subject == self._subject), None)
+        return next((p for p in planning.plans(self._desk.book) if self._whose in (_of(p), p.subject)), None)
 
     def show_plan(self, subject: str) -> None:
         """Bring the way of a plan into view, ready for the keyboard."""
-        self._subject = subject
+        self._whose = subject
+        for edit in self.fields.values():
+            edit.setModified(False)
         self.refresh(narrow=self._narrow)
         self.choosers["turning"].setFocus()
 
     def _choose(self, name: str, key: Any) -> None:
         plan = self._plan
         if plan is not None and getattr(plan.way, name) != key:
-            self._keep(plan, replace(plan.way, **{name: key}))
+            attempt(self._problem, lambda: self._kept(plan, replace(plan.way, **{name: key})))
 
     def _typed(self, name: str) -> None:
         """Enter, or the cursor leaves the field."""
@@ -173,15 +175,16 @@ class WayCard(QFrame):
             edit.setModified(False)
             return self._kept(plan, way)
 
-        if not attempt(self._problem, action):
-            edit.setModified(False)
-
-    def _keep(self, plan: Plan, way: Way) -> None:
-        attempt(self._problem, lambda: self._kept(plan, way))
+        # what is refused stays to be mended
+        attempt(self._problem, action)
 
     def _kept(self, plan: Plan, way: Way) -> str:
-        planning.change_way(self._desk, plan, way)
-        # the plan may have a record of its own only now
-        self._subject = next((p.subject for p in planning.plans(self._desk.book) if p.name == plan.name), self._subject)
+        if way != plan.way:
+            planning.change_way(self._desk, plan, way)
         self.refresh(narrow=self._narrow)
         return _("{name}: done so from now on.", name=plan.name)
+
+
+def _of(plan: Plan) -> str:
+    """What a plan is known by: its batch once it is set, for it may get a record of its plan only when that changes."""
+    return f"batch {plan.batch.id}" if plan.batch is not None else plan.subject
