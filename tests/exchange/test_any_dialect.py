@@ -73,10 +73,10 @@ def test_the_same_readings_come_out(
 
     layout = find_layout(path)
     assert layout.separator == separator
-    assert layout.says_utc == (way == "utc")
+    assert layout.aware == (way == "utc")
     assert [c.looks_like for c in layout.columns] == ["time", "temperature", "humidity"]
     assert layout.columns[1].unit == ("°F" if fahrenheit else "°C")
-    table = read_table(path, layout, (0,), (1, 2), layout.date_order, None if layout.says_utc else zone)
+    table = read_table(path, layout, (0,), (1, 2), layout.date_order, None if layout.aware else zone)
     assert table.faults.total == 0
     assert table.times_ms.tolist() == [int(s.timestamp() * 1000) for s in stamps]
     np.testing.assert_allclose(table.values[1], shown, atol=1e-9)

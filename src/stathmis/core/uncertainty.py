@@ -79,19 +79,6 @@ def type_b_resolution(label: str, resolution: float, sensitivity: float = 1.0) -
     return Component(label, resolution / sqrt(12.0), "rectangular", inf, sensitivity)
 
 
-def type_b_certificate(label: str, expanded: float, coverage_factor: float = 2.0) -> Component:
-    """Standard uncertainty from a certificate's U and k, in the certificate's unit.
-
-    Raises ValueError for k not above 0. Source: JCGM 100, 4.3.3.
-
-    >>> type_b_certificate("reference", 0.05, 2.0).standard_uncertainty
-    0.025
-    """
-    if not coverage_factor > 0:
-        raise ValueError(f"{label}: k is above 0")
-    return Component(label, expanded / coverage_factor)
-
-
 def coverage_factor(degrees_of_freedom: float, confidence: float = CONFIDENCE) -> float:
     """k for a two-sided interval from Student's t, a pure number.
 

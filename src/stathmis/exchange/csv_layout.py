@@ -81,11 +81,6 @@ class Layout:
         return self.or_order is None
 
     @property
-    def says_utc(self) -> bool:
-        """Whether its times are told to be UTC, or at fixed hours from it, each by itself."""
-        return self.aware or self.offset_min == 0
-
-    @property
     def separator(self) -> str:
         """What stands between its cells."""
         return self.cut.separator

@@ -9,9 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-import numpy as np
-from numpy.typing import ArrayLike, NDArray
-
 Air = Literal["forced", "still"]
 DayCount = Literal["from 0", "from 1", "down"]
 """How days are numbered: the first 24 h are day 0, or day 1, or days are counted down to the hatch."""
@@ -334,17 +331,6 @@ def unsuited(species: Species, regime: Regime) -> float:
         return 0.0
     apart = min(0.0, asked.high - wanted.low) or max(0.0, asked.low - wanted.high)
     return apart if abs(apart) >= UNSUITED_RH else 0.0
-
-
-def day_of(times_s: ArrayLike, set_s: float) -> NDArray[np.float64]:
-    """Elapsed days since setting; the whole part is the day number (day 0 is the first 24 h).
-
-    times_s, set_s: s since the same instant. Returns days. Source: common practice.
-
-    >>> float(day_of(129600.0, 0.0))
-    1.5
-    """
-    return np.asarray((np.asarray(times_s, dtype=np.float64) - set_s) / DAY_S)
 
 
 def phase_at(course: tuple[Phase, ...], day: float) -> Phase | None:
