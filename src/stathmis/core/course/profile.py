@@ -322,8 +322,8 @@ def unsuited(species: Species, regime: Regime) -> float:
     """How far a school's humidity lies from what a species wants, percent: below 0 drier, above 0 moister; 0 where it
     suits. Source: UNSUITED_RH.
 
-    >>> duck = Species("x", "x", "bird", 28, 26, 29, 25, 37.5, 0.3, Band(50, 55), Band(70, 80), 13.0)
-    >>> unsuited(duck, Regime("lean", "lean", Band(25, 40), Band(60, 70), ""))
+    >>> duck = Species("x", "x", "bird", 28, 26, 29, 25, 37.5, 0.3, Band(50.0, 55.0), Band(70.0, 80.0), 13.0)
+    >>> unsuited(duck, Regime("lean", "lean", Band(25.0, 40.0), Band(60.0, 70.0), ""))
     -10.0
     """
     wanted, asked = species.setting_rh, regime.setting_rh
