@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from stathmis.core.course.profile import Band, OwnProfile, Stage
 from stathmis.core.course.way import CANDLINGS, Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, Incubator, TaskMark
@@ -17,7 +18,7 @@ from stathmis.services.batch.course import Course, Learned
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import evidence, findings, pull, tray
-from stathmis.services.plan import lockdown, planning, preflight, tasks, turning, way_fields
+from stathmis.services.plan import conflicts, lockdown, planning, preflight, tasks, turning, way_fields
 from stathmis.services.plan.planning import Plan
 from stathmis.words import hatch as hatch_words
 from stathmis.words import turning as turning_words
@@ -228,3 +229,28 @@ def test_what_is_forgotten_at_the_first_pip(
 def test_a_school_that_is_not_meant_for_a_species_says_so(desk: Desk, species: str, school: str, says: str) -> None:
     found = next(c for c in profiles.choices(desk.book, species) if c.key == school)
     assert (says in found.warning) if says else found.warning == ""
+
+
+@pytest.mark.parametrize(
+    ("school", "wanted"), [("steady", "65–75 % RH"), ("lean", "60–70 % RH"), ("own", "61–66 % RH")]
+)
+def test_the_lockdown_run_asks_what_the_batch_follows(desk: Desk, school: str, wanted: str) -> None:
+    course = batch(desk, 17.6, Way())
+    if school == "own":
+        stages = (
+            Stage("setting", 0.0, Band(37.3, 37.9), Band(40.0, 50.0)),
+            Stage("lockdown", 18.0, Band(37.0, 37.6), Band(61.0, 66.0)),
+        )
+        school = f"own {profiles.keep_profile(desk, OwnProfile('Mine', 'chicken', '', stages, 23.0))}"
+    profiles.follow(desk, course.batch, school, "from 0")
+    run = lockdown.run(desk.book, plan(desk))
+    assert wanted in next(s.how for s in run.steps if s.key == "ramp")
+
+
+def test_what_batches_of_one_machine_want_is_what_round_holds(desk: Desk) -> None:
+    course = batch(desk, 3.0, Way(still_offset_k=0.5), air="still")
+    band = course.band("temperature", desk.now_ms)
+    assert band is not None and planning.phases(desk.book, plan(desk))[0].temperature_c == band
+    setting_up.set_batch(desk, course.incubator, "emus", "emu", "steady", 2, desk.now_ms - DAY_MS)
+    words = " ".join(c.text for c in conflicts.conflicts(desk.book, planning.plans(desk.book)))
+    assert f"{band.low:.1f}–{band.high:.1f} °C" in words

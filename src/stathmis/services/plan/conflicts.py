@@ -11,11 +11,11 @@ from stathmis.core.course.schedule import Span
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Away, Incubator
 from stathmis.services import knowledge
-from stathmis.services.batch import batches, profiles
+from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.plan.planning import Plan
+from stathmis.services.plan.planning import Plan, phases
 from stathmis.services.plan.planning import plans as plans_of
 from stathmis.words import dates
 from stathmis.words.numbers import band_text, count, number
@@ -68,12 +68,8 @@ def _in_one_machine(book: Book, incubator: Incubator, own: Sequence[Plan]) -> li
 
 
 def _heat(book: Book, plan: Plan) -> Band:
-    """What a plan asks to hold when it is set, in moving air."""
-    own = profiles.own_of(book, plan.regime)
-    if own is not None:
-        return own.stages[0].temperature_c
-    species = plan.species
-    return Band(species.set_c - species.half_band_k, species.set_c + species.half_band_k)
+    """What a plan asks to hold when it is set."""
+    return phases(book, plan)[0].temperature_c
 
 
 def _span(book: Book, plan: Plan) -> Span:

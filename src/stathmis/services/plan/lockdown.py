@@ -10,6 +10,7 @@ from stathmis.logbook.records import Event, TaskMark
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.services.plan import planning
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import in_unit, marks
 from stathmis.words.numbers import band_text
@@ -77,8 +78,7 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     from stathmis.words import box as box_words
 
     known = marks(book)
-    species = plan.species
-    band = species.lockdown_rh
+    band = next((p.humidity for p in planning.phases(book, plan) if p.name == "lockdown"), None)
     wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else "more humidity"
     ramp = box_words.ramp_lines(book, box) if box is not None and box.used else []
     water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."

@@ -6,16 +6,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from stathmis.core.course import profile, schedule
-from stathmis.core.course.profile import Species
+from stathmis.core.course.profile import Phase, Species
 from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, setting_up
-from stathmis.services.batch import profiles
+from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.batches import COURSES_REST_ON
-from stathmis.services.batch.course import Learned, learned_in
+from stathmis.services.batch.course import Learned, learned_in, phases_of
 from stathmis.services.batch.ways import usual_way, way_of, way_text
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour
@@ -142,6 +142,13 @@ def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubat
         term,
         _timed(made, source.set_ms, book.zone),
     )
+
+
+def phases(book: Book, plan: Plan) -> tuple[Phase, ...]:
+    """What a plan asks of its machine, stage by stage: the course of a batch that is set, else what it will be."""
+    if plan.batch is not None:
+        return batches.course_of(book, plan.batch, plan.incubator).phases
+    return phases_of(plan.species, plan.regime, profiles.own_of(book, plan.regime), plan.incubator, plan.way)
 
 
 def expected_term(species: Species, incubator: Incubator) -> float:

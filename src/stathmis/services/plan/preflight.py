@@ -10,13 +10,11 @@ from stathmis.core.conformity import decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.services.batch import profiles
-from stathmis.services.batch.course import phases_of
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.runs import Run, lately
 from stathmis.services.moisture import water
-from stathmis.services.plan.planning import Plan
+from stathmis.services.plan.planning import Plan, phases
 from stathmis.services.plan.tasks import marks
 from stathmis.words.numbers import band_text, with_u
 
@@ -67,7 +65,7 @@ def preflight(book: Book, plan: Plan) -> Preflight:
     """The last two days of a plan's machine, judged for the eggs to come."""
     now, incubator = book.now_ms, plan.incubator
     start = now - LOOKED_AT_MS
-    course = phases_of(plan.species, plan.regime, profiles.own_of(book, plan.regime), incubator, plan.way)
+    course = phases(book, plan)
     heat = course[0].temperature_c
     warm, moist = (lately(book, incubator, q, start, now) for q in ("temperature", "humidity"))
     found = [*_heat(book, warm, heat, now), _recovery(warm), _turner(book, plan)]
