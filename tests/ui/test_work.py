@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 import time
 import weakref
 from collections.abc import Callable
 
+from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -36,3 +38,39 @@ def test_work_that_is_forgotten_dies_on_the_windows_thread(qapp: QApplication, q
     latest.forget()
     qtbot.waitUntil(lambda: len(died) == 120, timeout=20_000)
     assert got[-1] == "done" and set(died) == {threading.main_thread().ident}
+
+
+def test_garbage_is_looked_for_on_the_windows_thread_alone(qtbot: QtBot) -> None:
+    """A widget that a worker's thread takes apart takes the program down."""
+    taken_apart: list[threading.Thread] = []
+
+    class Litter:
+        """In a circle, so that only a look for garbage finds it."""
+
+        def __init__(self) -> None:
+            self.itself = self
+
+        def __del__(self) -> None:
+            taken_apart.append(threading.current_thread())
+
+    def job(_progress: object, _cancelled: object) -> int:
+        return len([[Litter() for _ in range(100)] and [[] for _ in range(300)] for _ in range(20)])
+
+    parent, before = QObject(), gc.isenabled()
+    collectors = [work.Collector(parent), work.Collector(parent)]
+    try:
+        found: list[object] = []
+        made = work.Background(job)
+        made.done.connect(found.append)
+        made.start()
+        qtbot.waitUntil(lambda: bool(found), timeout=10_000)
+        assert found == [20] and taken_apart == []
+        collectors[0].stop()
+        collectors[0].stop()
+        assert not gc.isenabled(), "the other window still stands"
+        qtbot.waitUntil(lambda: len(taken_apart) >= 2000, timeout=10_000)
+        assert set(taken_apart) == {threading.main_thread()}
+    finally:
+        for one in collectors:
+            one.stop()
+    assert gc.isenabled() == before

@@ -59,6 +59,7 @@ class Window(QMainWindow):
         self._closed = False
         self.back_to: Path | None = None
         self._incubator_id: int | None = None
+        self._collector = work.Collector(self)
         self._others: dict[str, QWidget] = {}
         central = QWidget()
         central.setObjectName("page")
@@ -406,6 +407,7 @@ class Window(QMainWindow):
             self._settings.setValue("scale", self.theme.scale)
             self._settings.setValue("tray", "yes" if self.tray.on else "no")
         self._minute.stop()
+        self._collector.stop()
         if self.ahead is not None:
             self.ahead.stop()
         work.wait_for_all()

@@ -7,6 +7,7 @@ open logbook for reading.
 
 from __future__ import annotations
 
+import gc
 import logging
 import sys
 import threading
@@ -31,6 +32,42 @@ sys.setswitchinterval(SWITCH_S)
 CLOSING_S = 5.0
 """So long closing waits for work that was asked to stop. What is cut off was not kept: files are written beside and
 renamed, edits are whole or not there."""
+
+COLLECT_MS = 500
+
+
+class Collector(QObject):
+    """Has Python look for garbage on the window's thread alone, as often as it would by itself.
+
+    Whichever thread happens to look also takes apart what it finds, and a widget that is taken apart on a worker's
+    thread takes the program down.
+    """
+
+    _there = 0
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._look)
+        self._timer.start(COLLECT_MS)
+        Collector._there += 1
+        gc.disable()
+
+    @staticmethod
+    def _look() -> None:
+        counts, limits = gc.get_count(), gc.get_threshold()
+        full = [generation for generation in range(3) if counts[generation] > limits[generation]]
+        if full:
+            gc.collect(full[-1])
+
+    def stop(self) -> None:
+        """Leave it to Python again, once no window needs it."""
+        if self._timer.isActive():
+            self._timer.stop()
+            Collector._there -= 1
+            if not Collector._there:
+                gc.enable()
+
 
 _running: set[Background] = set()
 _fading: set[Background] = set()
