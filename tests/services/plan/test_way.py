@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from making import batch_late
 from stathmis.core.course.profile import Band, OwnProfile, Stage
 from stathmis.core.course.way import CANDLINGS, Way
 from stathmis.core.errors import UserError
@@ -254,3 +255,27 @@ def test_what_batches_of_one_machine_want_is_what_round_holds(desk: Desk) -> Non
     setting_up.set_batch(desk, course.incubator, "emus", "emu", "steady", 2, desk.now_ms - DAY_MS)
     words = " ".join(c.text for c in conflicts.conflicts(desk.book, planning.plans(desk.book)))
     assert f"{band.low:.1f}–{band.high:.1f} °C" in words
+
+
+def test_a_new_plan_starts_with_the_usual_way_of_its_species(desk: Desk) -> None:
+    course = batch(desk, 9.0, Way(cooling="by hand", turns_a_day=7, turning="by hand"), species="duck")
+
+    def planned(species: str, days: float) -> Way:
+        made = planning.add_plan(desk, course.incubator, species, "steady", 6, desk.now_ms + round(days * DAY_MS))
+        return next(p.way for p in planning.plans(desk.book) if p.stored is not None and p.stored.id == made)
+
+    assert planned("duck", 1.0) == course.way
+    hens = planned("chicken", 2.0)
+    assert (hens.cooling, hens.turns_a_day, hens.turning) == ("", 7, "by hand"), "hens are not cooled as ducks are"
+    own = next(p for p in planning.plans(desk.book) if p.species.key == "chicken")
+    planning.change_way(desk, own, replace(own.way, turns_a_day=3))
+    assert planned("chicken", 3.0).turns_a_day == 3 and again(desk, course).way.turns_a_day == 7
+
+
+def test_what_is_planned_later_changes_no_batch_that_has_no_plan(desk: Desk) -> None:
+    course = batch_late(desk, 5.0)
+    before = again(desk, course).way
+    made = planning.add_plan(desk, course.incubator, "chicken", "steady", 6, desk.now_ms + DAY_MS)
+    own = next(p for p in planning.plans(desk.book) if p.stored is not None and p.stored.id == made)
+    planning.change_way(desk, own, Way(turning="by hand", cooling="by hand"))
+    assert again(desk, course).way == before == Way()

@@ -24,7 +24,7 @@ def course_of(book: Book, batch: Batch, incubator: Incubator) -> Course:
     plan = next((p for p in book.records(StoredPlan) if p.batch_id == batch.id), None)
     learned = learned_in(plan.habits) if plan is not None else Learned()
     moved = lockdown_moved(book, plan.id, batch.set_ms) if plan is not None else None
-    course = Course(batch, incubator, own, (), before, learned, moved, ways.way_of(book, plan))
+    course = Course(batch, incubator, own, (), before, learned, moved, ways.way_of(book, batch, plan))
     if own is None and knowledge.regimes()[batch.regime].by_weight:
         # read in where a batch is held by its weight: the first paint does not wait for it
         from stathmis.services.findings import asked

@@ -7,10 +7,19 @@ from dataclasses import asdict
 from typing import Any
 
 from stathmis.core.course.way import CANDLINGS, Way
-from stathmis.logbook.records import StoredPlan
+from stathmis.logbook.records import Batch, StoredPlan
 from stathmis.services.batch.course import Learned
 from stathmis.services.book import Book
 
+_OF_THE_KEEPER = (
+    "candling",
+    "weighing",
+    "weigh_every_days",
+    "collecting_days",
+    "turning",
+    "turns_a_day",
+    "longest_gap_h",
+)
 _COOLED = {None: "", True: "by hand", False: "none"}
 
 
@@ -35,12 +44,20 @@ def way_text(way: Way, learned: Learned) -> str:
     return json.dumps(kept)
 
 
-def usual_way(book: Book) -> Way:
-    """The keeper's usual way: that of the newest plan."""
-    stored = book.records(StoredPlan)
-    return way_in(stored[-1].habits) if stored else Way()
+def usual_way(book: Book, species: str, set_ms: int) -> Way:
+    """The keeper's usual way with a species: that of the last plan of it set before a time (UTC ms).
+
+    Before there is one, what does not depend on the species, from the last plan of another.
+    """
+    earlier = [p for p in book.records(StoredPlan) if p.set_ms < set_ms]
+    same = [p for p in earlier if p.species == species]
+    last = max(same or earlier, key=lambda p: (p.set_ms, p.id), default=None)
+    if last is None:
+        return Way()
+    found = way_in(last.habits)
+    return found if same else Way(**{name: getattr(found, name) for name in _OF_THE_KEEPER})
 
 
-def way_of(book: Book, stored: StoredPlan | None) -> Way:
-    """The way of a batch with this plan; without one, the usual."""
-    return way_in(stored.habits) if stored is not None else usual_way(book)
+def way_of(book: Book, source: Batch | StoredPlan, stored: StoredPlan | None) -> Way:
+    """The way of a batch or plan with this record of a plan; without one, the usual."""
+    return way_in(stored.habits) if stored is not None else usual_way(book, source.species, source.set_ms)

@@ -114,7 +114,7 @@ def plan_of(book: Book, batch: Batch) -> Plan:
 def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
     source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
     species = knowledge.species()[source.species]
-    way = way_of(book, stored)
+    way = way_of(book, source, stored)
     learned = learned_in(stored.habits) if stored is not None else Learned()
     term = learned.term_days if learned.term_days is not None else expected_term(species, incubator)
     own = book.records(PlanMove) if stored is not None else ()
@@ -230,7 +230,7 @@ def add_plan(
         "set_ms": set_ms,
         "laid_ms": laid_ms,
         "mother": mother.strip(),
-        "habits": way_text(way if way is not None else usual_way(desk.book), learned or Learned()),
+        "habits": way_text(way if way is not None else usual_way(desk.book, species, set_ms), learned or Learned()),
     }
     return desk.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
 

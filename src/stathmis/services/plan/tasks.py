@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from math import exp
 from typing import TYPE_CHECKING, Any, Literal
 
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import from_inside
@@ -15,7 +16,6 @@ from stathmis.logbook.records import EggFinding, Event, Incubator, TaskMark, Wei
 from stathmis.services import knowledge
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
-from stathmis.services.batch.ways import usual_way
 from stathmis.services.book import Book, TemperatureUnit, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
@@ -294,7 +294,7 @@ def cooling_left_s(book: Book, incubator: Incubator) -> float | None:
         return None
     last = max(begun, key=lambda e: e.time_ms)
     course = batches.running(book, incubator)
-    lasts_s = 60.0 * (last.minutes or (course.way if course is not None else usual_way(book)).cool_minutes)
+    lasts_s = 60.0 * (last.minutes or (course.way if course is not None else Way()).cool_minutes)
     left = (last.time_ms - book.now_ms) / 1000.0 + lasts_s
     return left if left > -lasts_s else None
 

@@ -144,7 +144,7 @@ class NewPlanCard(QFrame):
             return
         species = knowledge.species()[self.species.currentData()]
         term = self._term or planning.expected_term(species, machine)
-        steps = {s.key: s for s in schedule.plan(species, usual_way(self._desk.book), term)}
+        steps = {s.key: s for s in schedule.plan(species, usual_way(self._desk.book, species.key, at), term)}
         parts = []
         for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
             if key in steps:
