@@ -153,7 +153,7 @@ def test_a_cooling_that_belongs_to_the_way_never_alarms(desk: Desk, meant: int, 
 
 
 def test_a_cooling_that_does_not_end_is_told(desk: Desk) -> None:
-    cooled_for(desk, 70, lasts=500)
+    cooled_for(desk, 22, lasts=500)
     planning.change_way(desk, planning.plans(desk.book)[0], Way(cooling="by machine", cool_minutes=15.0))
     assert "too cold" in words(desk)
 

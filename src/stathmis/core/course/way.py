@@ -19,8 +19,8 @@ DAY_BEGINS_H, DAY_ENDS_H = 7.0, 22.0
 """Eggs are turned and cooled between these local hours. Source: common practice."""
 HOURLY = 8
 """From so many turns a day on it does not matter on which side the eggs spend the night."""
-PARTS_OF_A_DAY = 24.0 * 5.0 / 6.0
-"""Hours from one cooling to the next come from this: a keeper is not a clock."""
+COOLINGS_WITHIN_H = 20.0
+"""The coolings of a day are spread over so many hours, not 24: a keeper is not a clock."""
 
 
 @dataclass(frozen=True)
@@ -67,8 +67,8 @@ class Way:
 
     @property
     def cool_every_h(self) -> float:
-        """Hours from one cooling to the next: a little less than a day's share, for a keeper is not a clock."""
-        return PARTS_OF_A_DAY / self.coolings_a_day
+        """Hours from one cooling to the next."""
+        return COOLINGS_WITHIN_H / self.coolings_a_day
 
     def enough(self, turns: int) -> bool:
         """Whether a day with so many turns was turned as meant: most of them, and an odd number, so that the long night

@@ -40,6 +40,8 @@ OPENING_S = 90 * 60.0
 """Eggs may be cool for so long after a sharp drop of the air that is over."""
 JUST_S = 15 * 60.0
 """A drop as young as this may be an open lid."""
+WARMER_K, GRACE_S = 1.0, 300.0
+"""A cooling that is over is so much warmer than at its coldest, so long after its end at the latest."""
 TREND_MS = 40 * 60_000
 SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
@@ -147,7 +149,12 @@ def _cooled_as_meant(course: Course, seconds: np.ndarray, air: np.ndarray) -> bo
     if not course.cooled(1000.0 * float(seconds[-1])):
         return False
     lately = sudden_drops(seconds, air)
-    return bool(lately) and seconds[-1] - lately[-1].start_s <= 60.0 * course.way.cool_minutes + LID_MS / 1000.0
+    if not lately:
+        return False
+    over_s = seconds[-1] - lately[-1].start_s - 60.0 * course.way.cool_minutes
+    # a power cut begins like a cooling; only one of them ends
+    back = float(air[-1]) >= lately[-1].lowest + WARMER_K
+    return over_s <= GRACE_S or (over_s <= LID_MS / 1000.0 and back)
 
 
 def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
