@@ -44,7 +44,7 @@ from stathmis.services import rounds, setting_up
 from stathmis.services.batch import batches, power_cut, profiles
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import break_out, findings, laying, moving, outcome, pull
+from stathmis.services.eggs import break_out, findings, laying, moving, pull
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
 from stathmis.services.files import backing_up, logger_import
@@ -335,7 +335,6 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "eggs.moving.move_some": lambda d, n: moving.move_some(
         d, _course(d, 0), [str(1 + n % 30), str(1 + (n + 1) % 30)], d.book.incubators()[2], d.now_ms
     ),
-    "eggs.outcome.choose_open_school": lambda d, n: outcome.choose_open_school(d, ("never", "quickly")[n % 2]),
     "eggs.pull.take": _taken,
     "watch.folder_watch.watch_folder": _watched,
     "watch.folder_watch.stop_watching": lambda d, n: folder_watch.stop_watching(

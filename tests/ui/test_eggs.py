@@ -228,7 +228,7 @@ def test_the_plan_card_says_what_own_hatches_teach(window: Window, qtbot: QtBot)
     assert "1 own hatch of rock or grey partridge, chukar: expect 24." in card.taught.text()
     assert "planned. Ctrl+Z" in window.messages.text.text()
     plan = max(planning.plans(window.desk.book), key=lambda p: p.set_ms)
-    assert plan.species.key == "partridge" and plan.term_days != 24.0
+    assert plan.species.key == "partridge" and plan.species.days != 24.0
     card.species.setCurrentIndex(card.species.findData("chicken"))
     card._offer_regimes()
     assert not card.taught.isVisible(), "nothing of its own is known of hens"

@@ -86,9 +86,10 @@ def _tell_of_the_untold(connection: sqlite3.Connection) -> None:
 
 
 def records(connection: sqlite3.Connection) -> Iterator[tuple[str, str, dict[str, Any]]]:
-    """Every row an edit can tell of: its table, its id, all its fields."""
+    """Every row an edit can tell of: its table, its id, all its fields; of an older file, of the tables it has."""
+    there = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     for table in tables.tables():
-        if table.kind is not None:
+        if table.kind is not None and table.name in there:
             for found in connection.execute(f'SELECT {tables.quoted(table.names)} FROM "{table.name}"'):
                 state = dict(zip(table.names, found, strict=True))
                 yield table.name, str(state["id"]), state

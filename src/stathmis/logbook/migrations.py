@@ -218,7 +218,27 @@ def _to_8(connection: sqlite3.Connection) -> None:
     checksums.carry_rows(connection)
 
 
-_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8)
+def _to_9(connection: sqlite3.Connection) -> None:
+    """Species of one's own, what a batch followed before, eggs as they came."""
+    for statement in (
+        """CREATE TABLE own_species (id INTEGER NOT NULL PRIMARY KEY, name VARCHAR NOT NULL,
+            kind VARCHAR NOT NULL CHECK (kind IN ('bird', 'reptile')), days FLOAT NOT NULL CHECK (days > 0),
+            days_low FLOAT NOT NULL CHECK (days_low > 0), days_high FLOAT NOT NULL CHECK (days_high > 0),
+            stop_turning_day FLOAT, set_c FLOAT NOT NULL, half_band_k FLOAT NOT NULL CHECK (half_band_k > 0),
+            setting_low FLOAT NOT NULL, setting_high FLOAT NOT NULL, lockdown_low FLOAT, lockdown_high FLOAT,
+            loss_percent FLOAT, egg_g FLOAT NOT NULL CHECK (egg_g > 0), cooling BOOLEAN NOT NULL,
+            note VARCHAR NOT NULL, withdrawn_ms INTEGER)""",
+        """CREATE TABLE earlier_way (id INTEGER NOT NULL PRIMARY KEY, batch_id INTEGER NOT NULL REFERENCES batch (id),
+            regime VARCHAR NOT NULL, habits VARCHAR NOT NULL, to_ms INTEGER NOT NULL, withdrawn_ms INTEGER)""",
+        """CREATE TABLE delivery (id INTEGER NOT NULL PRIMARY KEY, plan_id INTEGER NOT NULL REFERENCES "plan" (id),
+            received INTEGER NOT NULL CHECK (received > 0), cracked INTEGER NOT NULL, dirty INTEGER NOT NULL,
+            odd INTEGER NOT NULL, inked INTEGER NOT NULL, source VARCHAR NOT NULL, kept_c FLOAT, rested_h FLOAT,
+            withdrawn_ms INTEGER)""",
+    ):
+        connection.execute(statement)
+
+
+_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9)
 STEPS: dict[int, Callable[[sqlite3.Connection], None]] = dict(enumerate(_EACH, start=2))
 
 

@@ -81,7 +81,8 @@ class Placement:
 @record("batch")
 @dataclass(frozen=True)
 class Batch:
-    """Eggs set together; species and regime are keys of the shipped lists, or regime is "own 3": a profile's id.
+    """Eggs set together; species and regime are keys of the shipped lists, or "own 3": a species of the
+    keeper's own, a profile of theirs, by its id.
 
     incubator_id: where they lie now; tray: how their places are laid out.
     """
@@ -116,6 +117,46 @@ class StoredProfile:
 
     id: int
     text: str
+
+
+@record("own_species")
+@dataclass(frozen=True)
+class OwnSpecies:
+    """A species the keeper entered: what core.course.profile.Species has of it, bands from low to high in percent.
+
+    Batches name it by "own 3", its id.
+    """
+
+    id: int
+    name: str
+    kind: Literal["bird", "reptile"]
+    days: PositiveReal
+    days_low: PositiveReal
+    days_high: PositiveReal
+    stop_turning_day: float | None
+    set_c: float
+    half_band_k: PositiveReal
+    setting_low: float
+    setting_high: float
+    lockdown_low: float | None
+    lockdown_high: float | None
+    loss_percent: float | None
+    egg_g: PositiveReal
+    cooling: bool
+    note: str
+
+
+@record("earlier_way")
+@dataclass(frozen=True)
+class EarlierWay:
+    """What a batch followed until a time, before the keeper let it be kept otherwise: regime as of Batch, habits as of
+    StoredPlan."""
+
+    id: int
+    batch_id: int
+    regime: str
+    habits: str
+    to_ms: int
 
 
 @record("weighing")
@@ -218,6 +259,25 @@ class StoredPlan:
     laid_ms: int | None
     mother: str
     habits: str
+
+
+@record("delivery")
+@dataclass(frozen=True)
+class Delivery:
+    """The eggs of a plan as they came: how many, and how many of them cracked, dirty, odd in size or shape, marked in
+    ink; kept_c: how warm they were kept, rested_h: how long they rested, None where not said; the newest of a plan
+    counts."""
+
+    id: int
+    plan_id: int
+    received: Positive
+    cracked: int
+    dirty: int
+    odd: int
+    inked: int
+    source: str
+    kept_c: float | None
+    rested_h: float | None
 
 
 @record("plan_move")

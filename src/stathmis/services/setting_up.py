@@ -19,8 +19,8 @@ from stathmis.logbook.records import (
     Quantity,
     StoredPlan,
 )
-from stathmis.services import knowledge
 from stathmis.services.batch import profiles
+from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book
 from stathmis.services.clock import is_zone
 from stathmis.services.desk import Desk
@@ -285,12 +285,12 @@ def set_batch(
     if eggs < 1:
         raise UserError("How many eggs?", "A batch has at least one.")
     if regime not in {c.key for c in profiles.choices(desk.book, species)}:
-        kept = knowledge.species()[species].name
+        kept = species_of(desk.book, species).name
         raise UserError(
             f"{kept.capitalize()} eggs cannot follow that profile.",
             "Choose the regime that follows the species, or a profile made for it.",
         )
-    named = name.strip() or f"{eggs} {knowledge.species()[species].name}"
+    named = name.strip() or f"{eggs} {species_of(desk.book, species).name}"
     with desk.edit(f"{named} set") as edit:
         return edit.add(
             Batch,

@@ -11,9 +11,10 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QCompleter, QLineEdit, QR
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, count_typed, difference_from_inside, parse_typed
 from stathmis.logbook.records import Channel, Incubator
-from stathmis.services import clock, knowledge, setting_up
+from stathmis.services import clock, setting_up
 from stathmis.services.batch import profiles
 from stathmis.services.batch.profiles import DAY_COUNTS
+from stathmis.services.batch.species import all_species, species_of
 from stathmis.services.desk import Desk
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.ui.kit.fields import Chooser, field
@@ -98,7 +99,7 @@ class BatchForm(_Form):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.species = self.choice("Species", [(s.name, key) for key, s in knowledge.species().items()])
+        self.species = self.choice("Species", [(s.name, key) for key, s in all_species(desk.book).items()])
         self.eggs = self.text("Eggs", typed="12")
         self.when = self.text("Set at", "now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
         self.regime = self.choice("It follows")
@@ -118,7 +119,7 @@ class BatchForm(_Form):
         self._explain()
 
     def _explain(self) -> None:
-        note = knowledge.species()[str(self.species.currentData())].note
+        note = species_of(self.desk.book, str(self.species.currentData())).note
         self.why.setText(f"{note} {self._why.get(str(self.regime.currentData()), '')}".strip())
 
     def _count(self) -> int:

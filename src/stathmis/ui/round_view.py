@@ -29,6 +29,7 @@ from stathmis.ui.today_list import TodayList
 from stathmis.ui.verdict_panel import VerdictPanel
 from stathmis.words import dates
 from stathmis.words import turning as turning_words
+from stathmis.words import vents as vents_words
 from stathmis.words.advice import mean_of, said
 from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
@@ -187,6 +188,8 @@ class RoundView(Page):
             words = turning_words.by_hand(self.desk.book, turning.turning(self.desk.book, sheet.course))
         elif sheet.course is not None:
             words = turning_words.counter(self.desk.book, sheet.course)
+        if sheet.course is not None:
+            words = f"{words} {vents_words.off_the_way(self.desk.book, sheet.course)}".strip()
         say(self._turning, words)
 
     def show_box(self, found: BoxSheet | None) -> None:

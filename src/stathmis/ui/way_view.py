@@ -12,9 +12,10 @@ from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import knowledge, notify
+from stathmis.services import notify
 from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.profile_draft import draft_of
+from stathmis.services.batch.species import all_species
 from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
 from stathmis.ui.kit.fields import Chooser
@@ -120,7 +121,7 @@ class WayView(Page):
         self._warnings = Lines(self.page, "muted")
         self.way = WayCard(desk, theme)
         self.page.addWidget(self.way)
-        kinds = [(species.name, key) for key, species in knowledge.species().items()]
+        kinds = [(species.name, key) for key, species in all_species(desk.book).items()]
         self.species = Chooser("Species", kinds, changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
         head.addWidget(label("What there is to follow", "heading"))

@@ -49,6 +49,12 @@ def said(book: Book, alarm: Alarm) -> Told:
             (rising if alarm.warm else falling).format(name=name, at=at, limit=limit),
             _("A steady way out of the band is no lid opening: look at heater, lid and room."),
         )
+    if alarm.kind == "moisture":
+        rh, wanted = alarm.rh
+        dry = _("{name}: the air has been at {rh:.0f} % RH for {minutes} min and more; {wanted:.0f} % are asked.")
+        words = dry.format(name=name, rh=rh, minutes=alarm.minutes, wanted=wanted)
+        more = _("Fill all water, warm, and leave it shut: a dry membrane holds the chick.")
+        return Told(words, more if rh < wanted else _("Open the vents a little more; take water away if it stays."))
     return Told(
         _("{name}: the air has been at {at} for {minutes} min and more.", name=name, at=at, minutes=alarm.minutes),
         _("No lid opening was logged. If you opened it, log it and this is quiet."),

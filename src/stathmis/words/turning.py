@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stathmis.core.course.way import HOURLY
+from stathmis.core.course.way import HOURLY, Way
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.plan.turning import Turning
@@ -43,6 +43,16 @@ def _today(found: Turning) -> str:
     )
     odd = found.today % 2 == 1 or meant >= HOURLY
     return turned + ("." if odd else _(", an even number: once more, so that the nights alternate."))
+
+
+def machine(way: Way) -> str:
+    """How the machine turns, as the keeper noted it; empty where they did not."""
+    parts = []
+    if way.turn_every_min is not None:
+        parts.append(_("every {minutes:g} min", minutes=way.turn_every_min))
+    if way.turn_degrees is not None:
+        parts.append(_("by {degrees:g}°", degrees=way.turn_degrees))
+    return _("It turns {how}.", how=" ".join(parts)) if parts else ""
 
 
 def counter(book: Book, course: Course) -> str:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from stathmis.core.course.profile import Species
+from stathmis.services.batch.course import Course
+from stathmis.services.book import Book
+from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text
 
@@ -10,6 +13,24 @@ from stathmis.words.numbers import band_text
 def called(name: str) -> str:
     """What a number of a way is called; name: of the field of core.course.way.Way."""
     return {
+        "term_days": _("Days to the hatch"),
+        "lockdown_day": _("Day of lockdown"),
+        "loss_percent": _("Weight lost at lockdown, %"),
+        "set_c": _("Temperature held"),
+        "tolerance_k": _("How far it may be off"),
+        "setting_rh": _("Humidity before lockdown, %"),
+        "lockdown_rh": _("Humidity from lockdown on, %"),
+        "turn_every_min": _("Minutes between two turns of the machine"),
+        "turn_degrees": _("Degrees of a turn"),
+        "day_begins_h": _("Hour of the first turn"),
+        "day_ends_h": _("Hour of the last turn"),
+        "vent_setting": _("Vents before lockdown, % open"),
+        "vent_lockdown": _("Vents from lockdown, % open"),
+        "vent_hatching": _("Vents from the first chick on, % open"),
+        "hot_k": _("Alarm: so much too warm"),
+        "cold_k": _("Alarm: so much too cold"),
+        "dry_rh": _("Alarm: so much too dry, %"),
+        "moist_rh": _("Alarm: so much too moist, %"),
         "turns_a_day": _("Turns a day"),
         "longest_gap_h": _("Longest time between two turns, h"),
         "counter_day": _("Day the machine's counter stops turning"),
@@ -29,12 +50,65 @@ def no_number(name: str, text: str) -> tuple[str, str]:
     return _("{what}: “{text}” is no number.", what=called(name), text=text), _("Write it as 5 or 7.5.")
 
 
+def no_band(name: str, text: str) -> tuple[str, str]:
+    """It does not run from a lower to a higher number: that, and what to do."""
+    return _("{what}: “{text}” is no band.", what=called(name), text=text), _("Write it as 45–55.")
+
+
+def reason(name: str) -> str:
+    """What speaks for either side of a choice, for the line of a way that is being filled in; empty where nothing
+    does. Source: common practice."""
+    return {
+        "term_days": _("Breeds differ by a day or two: your own hatches say more than any sheet."),
+        "lockdown_day": _("Earlier lets late turners rest; later keeps the drier air longer. Most: three days before."),
+        "set_c": _("A tenth warmer hatches a little earlier. Some hold 37.8, most 37.5 °C in moving air."),
+        "setting_rh": _("Moister holds weight, drier makes room for the air cell; the scale decides."),
+        "lockdown_rh": _("Too dry sticks the membrane to the chick; streaming wet takes its air."),
+        "turning": _("A machine forgets nothing, but shows no fault; by hand you see every egg, and keep the hours."),
+        "cooling": _("It wakes waterfowl and airs the shell; each time the box must warm up again. Many never cool."),
+        "candling": _("Often: clears and dead are out early. Seldom: the lid stays shut and hands stay off."),
+        "weigh_every_days": _("The one sure sign of the right humidity, for a minute with the lid open."),
+        "still_offset_k": _("The egg's middle is cooler than its top: most hold 1.1 K more there, some hold none."),
+        "vent_setting": _("More open: more air for the embryos, drier. Never quite shut."),
+        "misted": _("Helps hard shells, say some; most leave it: each opening costs more than it gives."),
+        "opening": _("Shut: no membrane dries. Quickly: dry chicks do not roll the pipped eggs about."),
+        "helping": _("Most who help lose the chick; some save one that has stopped for a day, slowly and damp."),
+        "taken_off": _("As they dry: sooner fed, more openings. Together: one opening; the yolk feeds them two days."),
+        "hot_k": _("Narrow limits call often, wide ones late. Empty: 1 K for the eggs, 1.5 K for the air."),
+        "dry_rh": _("Empty: told in lockdown only, 15 % under the band for ten minutes."),
+        "brooder_days": _("The first chick may come a day early; litter takes hours to warm through."),
+        "feed_limit_h": _("By school 24 to 72 h: the yolk lasts, but who feeds early has fewer weak ones."),
+        "wished": _("The middle third of the term decides. Females from above 33.5 °C are often barren and fierce."),
+        "airing_day": _("Once a week is enough; a day you keep is better than the seventh."),
+    }.get(name, "")
+
+
 def out_of_range(name: str, text: str, low: float, high: float, *, whole: bool) -> tuple[str, str]:
     """It cannot be so much, or is missing: that, and what to do."""
     what = _("{what}: {text}?", what=called(name), text=text or _("how many"))
     if whole:
         return what, _("Write a whole number from {low:g} to {high:g}.", low=low, high=high)
     return what, _("Write a number from {low:g} to {high:g}.", low=low, high=high)
+
+
+def drawn(book: Book, course: Course) -> str:
+    """What a way that is still being typed comes to."""
+    parts = []
+    days = ((course.lockdown_day, _("lockdown {day}")), (course.species.days, _("hatch {day}")))
+    for day, words in days:
+        if day is not None:
+            parts.append(words.format(day=dates.day(book.local(course.at_ms(day)), weekday=True)))
+    asked = [p for p in course.phases if p.start_day >= 0 and p.name != "dry"]
+    heat = asked[0].temperature_c
+    parts.append(band_text(heat.low, heat.high, "temperature", book.temperature_unit))
+    moist: list[str] = []
+    for phase in asked:
+        if phase.humidity is not None:
+            words = band_text(phase.humidity.low, phase.humidity.high, "humidity", "%")
+            moist += [words] if moist[-1:] != [words] else []
+    if moist:
+        parts.append(_(", then ").join(moist))
+    return _("As typed: {what}. Enter keeps it.", what="; ".join(parts))
 
 
 def unsuited(species: Species, apart: float) -> str:

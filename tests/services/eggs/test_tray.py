@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from making import batch_late, found, logged
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, EggFinding
 from stathmis.services import knowledge, rounds, setting_up
@@ -158,10 +161,11 @@ def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:
     state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     said = " ".join(hatching.lines(desk.book, state))
     assert state.pipped == 0 and "1 out" in said and "fed and watered" in said and "Stragglers: wait until" in said
-    outcome.choose_open_school(desk, "quickly")
-    assert outcome.open_school(desk.book) == "quickly"
-    desk.undo()
-    assert outcome.open_school(desk.book) == "never"
+    with desk.edit("as older logbooks have it") as edit:
+        edit.set("opening_at_hatch", "quickly")
+    assert hatching.open_school(desk.book, course) == "quickly"
+    own = replace(course, way=Way(opening="never"))
+    assert hatching.open_school(desk.book, own) == "never", "the way of the batch comes first"
 
 
 def test_each_ring_inward_holds_fewer_eggs_and_a_row_as_many() -> None:

@@ -48,7 +48,7 @@ def test_the_flocks_own_term_is_learned_and_planned_with(taught: Desk) -> None:
     assert (hatch.at_ms - set_ms) / DAY_MS == pytest.approx(found.term.value, abs=0.01)
     assert (lockdown.at_ms - set_ms) / DAY_MS == pytest.approx(18.0 * found.term.value / 21.0, abs=0.01)
     planning.change_way(desk, plan, plan.way)
-    assert planning.plans(desk.book)[-1].term_days == plan.term_days, "other habits forget nothing"
+    assert planning.plans(desk.book)[-1].species.days == plan.species.days, "other habits forget nothing"
     making.mend(desk, StoredPlan, plan.stored.id, set_ms=desk.now_ms)  # type: ignore[union-attr]
     planning.set_eggs(desk, planning.plans(desk.book)[-1], desk.now_ms)
     course = batches.running(desk.book, box)

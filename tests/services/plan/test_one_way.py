@@ -8,17 +8,26 @@ from pathlib import Path
 import stathmis
 
 ROOT = Path(stathmis.__file__).parent
-BELONGS = ("core/course/", "services/batch/course.py", "services/batch/profiles.py", "services/knowledge.py", "demo/")
+BELONGS = (
+    "core/course/",
+    "services/batch/course.py",
+    "services/batch/profiles.py",
+    "services/batch/species.py",
+    "logbook/",
+    "services/knowledge.py",
+    "demo/",
+)
 ASKED = {
     "set_c", "half_band_k", "setting_rh", "lockdown_rh", "loss_percent", "STILL_AIR_OFFSET_K", "CANDLINGS",
 }  # fmt: skip
 REASONS = {
     ("services/findings/judgement.py", "set_c"): "embryos grow by the species, whatever is held",
-    ("services/findings/loss.py", "loss_percent"): "the loss is the species': a way has none of its own yet",
+    ("services/findings/loss.py", "loss_percent"): "of the course: what its way aims at",
     ("services/eggs/review.py", "loss_percent"): "the same",
     ("ui/moisture/loss_chart.py", "loss_percent"): "the same",
-    ("services/batch/ways.py", "CANDLINGS"): "whether a kept habit is one",
     ("ui/way_card.py", "CANDLINGS"): "what can be chosen",
+    ("services/plan/way_fields.py", "loss_percent"): "what is meant where nothing is typed",
+    ("services/plan/way_fields.py", "STILL_AIR_OFFSET_K"): "the same",
     ("words/way.py", "setting_rh"): "what a school is compared with",
     ("words/box.py", "setting_rh"): "the edges of the schools, for the words of water",
 }

@@ -139,9 +139,8 @@ def test_days_hold_across_clock_changes(desk: Desk, zone: str) -> None:
 
 def test_backward_from_the_hatch_day(desk: Desk) -> None:
     machine(desk)
-    incubator = desk.book.incubators()[0]
     hatch = desk.now_ms + 40 * DAY_MS
-    set_ms = planning.set_day_for(SPECIES["duck"], incubator, hatch)
+    set_ms = planning.set_day_for(SPECIES["duck"], hatch)
     made = planned(desk, (set_ms - desk.now_ms) / DAY_MS, "duck")
     found = made.step("hatch")
     assert found is not None and found.at_ms == hatch

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import fields, replace
 
 import pytest
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from making import batch_late
 from stathmis.core.course.profile import Band, OwnProfile, Stage
-from stathmis.core.course.way import CANDLINGS, Way
+from stathmis.core.course.way import CANDLINGS, LIMITS, Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, Incubator, TaskMark
 from stathmis.services import setting_up
@@ -21,6 +22,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import evidence, findings, pull, tray
 from stathmis.services.plan import conflicts, lockdown, planning, preflight, tasks, turning, way_fields
 from stathmis.services.plan.planning import Plan
+from stathmis.ui import way_card
 from stathmis.words import hatch as hatch_words
 from stathmis.words import turning as turning_words
 
@@ -34,6 +36,10 @@ ANY_WAY = st.builds(
     coolings_a_day=st.integers(1, 6),
     counter_day=st.none() | st.floats(1, 40),
     still_offset_k=st.none() | st.floats(0, 3),
+    setting_rh=st.none() | st.tuples(st.floats(5, 50), st.floats(51, 100)),
+    set_c=st.none() | st.floats(20, 42),
+    wished=st.sampled_from(["", "females", "males"]),
+    airing_day=st.none() | st.integers(0, 6),
 )
 
 
@@ -61,6 +67,20 @@ def turned(desk: Desk, course: Course, *hours_ago: float) -> None:
 @given(ANY_WAY)
 def test_a_way_is_kept_as_it_was(way: Way) -> None:
     assert ways.way_in(ways.way_text(way, Learned())) == way
+
+
+HURT = st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=4) | st.lists(st.floats(), max_size=3)
+
+
+@given(st.dictionaries(st.sampled_from([f.name for f in fields(Way)]), HURT))
+def test_of_a_way_that_was_altered_only_what_can_be_is_read(kept: dict[str, object]) -> None:
+    """As an archive may carry it: no cooling 0 times a day, no text where a number stands."""
+    found = ways.way_in(json.dumps(kept))
+    for name, limits in LIMITS.items():
+        value = getattr(found, name)
+        for number in value if isinstance(value, tuple) else () if value is None else (value,):
+            assert limits.low <= number <= limits.high, name
+    assert ways.way_in(ways.way_text(found, Learned())) == found
 
 
 @pytest.mark.parametrize(("kept", "cooling"), [("null", ""), ("true", "by hand"), ("false", "none")])
@@ -191,8 +211,8 @@ def test_what_cannot_be_is_said(desk: Desk, name: str, text: str) -> None:
 
 
 def test_every_part_of_a_way_can_be_said() -> None:
-    chosen = {"turning", "cooling", "candling"}
     before_setting = {"posted", "collecting_days"}
+    chosen = set(way_card._choices())
     assert {f.name for f in fields(Way)} == set(way_fields.ASKED) | chosen | before_setting | {"weighing"}
 
 

@@ -193,6 +193,13 @@ def with_lockdown(course: tuple[Phase, ...], day: float) -> tuple[Phase, ...]:
     return tuple(p for p in made if p.end_day > p.start_day)
 
 
+def spliced(before: tuple[Phase, ...], after: tuple[Phase, ...], day: float) -> tuple[Phase, ...]:
+    """One course until a day (elapsed), another from then on. Source: definition."""
+    kept = [replace(p, end_day=min(p.end_day, day)) for p in before if p.start_day < day]
+    kept += [replace(p, start_day=max(p.start_day, day)) for p in after if p.end_day > day]
+    return tuple(kept)
+
+
 def still_offset(species: Species, air: Air, own_k: float | None = None) -> float:
     """How much warmer still air is held at the egg tops than moving air, K; nothing for clutches.
 

@@ -43,19 +43,16 @@ class Step:
         return self.key.rstrip("0123456789 ")
 
 
-def plan(
-    species: Species, way: Way, term_days: float | None = None, lockdown_day: float | None = None
-) -> tuple[Step, ...]:
-    """All steps of a batch in order, as way and species have it.
+def plan(species: Species, way: Way, lockdown_day: float | None = None) -> tuple[Step, ...]:
+    """All steps of a batch in order, as way and species (with the days it is expected to take) have it.
 
-    term_days: days to the hatch, lockdown_day: when turning stops (elapsed); the species' usual by default.
+    lockdown_day: when turning stops (elapsed); the species' usual by default.
     Raises ValueError for a habit that is none. Source: common practice.
     """
     if way.candling not in CANDLINGS:
         raise ValueError(f"no such habit of candling: {way.candling}")
-    term = species.days if term_days is None else term_days
     steps = _before(way, reptile=species.kind == "reptile")
-    steps += _reptile(species, term) if species.kind == "reptile" else _bird(species, way, term, lockdown_day)
+    steps += _reptile(species, way) if species.kind == "reptile" else _bird(species, way, lockdown_day)
     return tuple(sorted(steps, key=lambda s: (s.day, s.key)))
 
 
@@ -73,9 +70,9 @@ def _before(way: Way, *, reptile: bool) -> list[Step]:
     return steps
 
 
-def _bird(species: Species, way: Way, term: float, lockdown_day: float | None) -> list[Step]:
-    scale = term / species.days
-    stop = lockdown_day if lockdown_day is not None else (species.stop_turning_day or term - 3.0) * scale
+def _bird(species: Species, way: Way, lockdown_day: float | None) -> list[Step]:
+    term = species.days
+    stop = lockdown_day if lockdown_day is not None else species.stop_turning_day or term - 3.0
     steps = [Step("lockdown", stop, stop - 0.5, stop + 1.0, "set", 1.0)]
     if way.turning == "machine":
         steps.append(Step("turner", 1.0, 0.1, 3.0, "set", 0.1))
@@ -89,7 +86,7 @@ def _bird(species: Species, way: Way, term: float, lockdown_day: float | None) -
     if way.weighing and species.loss_percent is not None:
         days = [*np.arange(0.0, stop - 1.0, way.weigh_every_days).tolist(), stop]
         steps += [Step(f"weigh {i}", d, d - 1.0, d + 1.0, "set") for i, d in enumerate(days, start=1)]
-    low, high = species.days_low * scale, species.days_high * scale
+    low, high = species.days_low, species.days_high
     steps += [
         Step("brooder", stop - way.brooder_days, stop - way.brooder_days - 3.0, low, "set"),
         Step("brooder warm", max(stop, low - 1.0), stop, low, "lockdown"),
@@ -101,9 +98,8 @@ def _bird(species: Species, way: Way, term: float, lockdown_day: float | None) -
     return steps
 
 
-def _reptile(species: Species, term: float) -> list[Step]:
-    scale = term / species.days
-    low, high = species.days_low * scale, species.days_high * scale
+def _reptile(species: Species, way: Way) -> list[Step]:
+    term, low, high = species.days, species.days_low, species.days_high
     weeks = np.arange(7.0, term, 7.0).tolist()
     steps = [Step(f"air {i}", d, d - 1.0, d + 2.0, "set") for i, d in enumerate(weeks, start=1)]
     if species.sex_by_temperature:
@@ -221,8 +217,12 @@ def clashes(spans: Sequence[Span], capacity: int | None = None) -> tuple[Clash, 
     return tuple(found)
 
 
+TERM_SPREAD = 0.12
+"""Clutches of one temperature differ by so much from what is expected, relative half-range. Source: common practice."""
+
+
 def term_for(
-    species_points: Sequence[tuple[float, float]], temperature_c: float, spread: float = 0.12
+    species_points: Sequence[tuple[float, float]], temperature_c: float, spread: float = TERM_SPREAD
 ) -> tuple[float, float, float]:
     """Days to the hatch of a clutch kept at a temperature: soonest, expected, latest.
 

@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, fields, replace
+from itertools import pairwise
+from typing import Any, Literal, get_args, get_type_hints
+
+from stathmis.core.course.profile import Band, Regime, Species
 
 Turned = Literal["machine", "by hand", "none"]
 Cooled = Literal["", "none", "by hand", "by machine"]
+Misted = Literal["none", "lockdown"]
+Opened = Literal["", "never", "quickly"]
+Helped = Literal["no", "last resort"]
+TakenOff = Literal["as they dry", "together"]
+Wished = Literal["", "females", "both", "males"]
 
 CANDLINGS: dict[str, tuple[float, ...]] = {
     "twice": (1 / 3, 2 / 3),
@@ -15,6 +23,9 @@ CANDLINGS: dict[str, tuple[float, ...]] = {
     "every week": (1 / 3, 2 / 3, 6 / 7),
 }
 """Days of candling as shares of the term: 7 and 14 of 21, and other habits. Source: common practice."""
+WISHED_C = {"females": 27.5, "both": 30.5, "males": 32.3}
+"""What a clutch whose sex the temperature decides is held at for the sex that is wished, °C: leopard geckos. Source:
+common practice (females 26.7-28.3, a mix 30-31, males 31.7-33)."""
 DAY_BEGINS_H, DAY_ENDS_H = 7.0, 22.0
 """Eggs are turned and cooled between these local hours. Source: common practice."""
 HOURLY = 8
@@ -24,15 +35,64 @@ COOLINGS_WITHIN_H = 20.0
 
 
 @dataclass(frozen=True)
-class Way:
-    """How a keeper does it. Source of the defaults: common practice.
+class Limits:
+    """What a number of a way may be, lowest to highest; whole: only whole numbers."""
 
-    candling: a key of CANDLINGS, or candling_days (elapsed) of one's own; weighing or not, and how often; posted eggs
-    rest first; days the eggs are collected for. turning: who turns; by hand turns_a_day, and the longest_gap_h that is
-    no fault; counter_day: the day (elapsed) the machine's own counter stops turning. cooling: who cools, "" as the
-    species wants; how often a day, how long, from which day. still_offset_k: how much warmer than in moving air the
-    eggs are held in still air (None: the usual). feed_limit_h: after coming out; brooder_days: how long before lockdown
-    the brooder is ready.
+    low: float
+    high: float
+    whole: bool = False
+
+
+LIMITS = {
+    "term_days": Limits(5, 400),
+    "set_c": Limits(20, 42),
+    "tolerance_k": Limits(0.1, 3),
+    "setting_rh": Limits(5, 100),
+    "lockdown_rh": Limits(5, 100),
+    "loss_percent": Limits(4, 25),
+    "turns_a_day": Limits(1, 48, whole=True),
+    "longest_gap_h": Limits(0.5, 24),
+    "turn_every_min": Limits(1, 1440),
+    "turn_degrees": Limits(1, 360),
+    "counter_day": Limits(0, 400),
+    "day_begins_h": Limits(0, 12),
+    "day_ends_h": Limits(13, 24),
+    "coolings_a_day": Limits(1, 6, whole=True),
+    "cool_minutes": Limits(1, 180),
+    "cool_from_day": Limits(0, 400),
+    "candling_days": Limits(0, 400),
+    "weigh_every_days": Limits(0.5, 60),
+    "still_offset_k": Limits(0, 3),
+    "vent_setting": Limits(5, 100),
+    "vent_lockdown": Limits(5, 100),
+    "vent_hatching": Limits(5, 100),
+    "hot_k": Limits(0.3, 5),
+    "cold_k": Limits(0.3, 10),
+    "dry_rh": Limits(1, 60),
+    "moist_rh": Limits(1, 60),
+    "airing_day": Limits(0, 6, whole=True),
+    "collecting_days": Limits(0, 28),
+    "brooder_days": Limits(0, 7),
+    "feed_limit_h": Limits(6, 96),
+}
+"""What a keeper can mean; beyond it lies a slip of the pen. Source: our own, wide."""
+
+
+@dataclass(frozen=True)
+class Way:
+    """How a keeper does it; None: as the species and the school have it. Source of the defaults: common practice.
+
+    asked: term_days to the hatch; set_c, °C in moving air, with tolerance_k either way; setting_rh and lockdown_rh,
+    percent from and to; loss_percent at lockdown; still_offset_k: how much warmer than in moving air the eggs are held
+    in still air. candling: a key of CANDLINGS, or candling_days (elapsed) of one's own; weighing or not, and how often;
+    posted eggs rest first; days the eggs are collected for. turning: who turns; by machine every so many minutes by so
+    many degrees, counter_day: the day (elapsed) its own counter stops turning; by hand turns_a_day between two hours of
+    the day, and the longest_gap_h that is no fault. cooling: who cools, "" as the species wants; how often a day, how
+    long, from which day. vents, percent open: in setting, from lockdown, from the first chick out. misted: in lockdown;
+    opening: whether the lid is opened while eggs are pipped, "" as the house has it; helping a chick out; taken_off:
+    chicks as they dry, or all together. Alarms: hot_k and cold_k from the middle, dry_rh and moist_rh beyond the band.
+    feed_limit_h: after coming out; brooder_days: how long before lockdown the brooder is ready. Clutches: wished sex;
+    airing_day: the weekday (0 Monday) of airing.
     """
 
     candling: str = "twice"
@@ -52,6 +112,47 @@ class Way:
     still_offset_k: float | None = None
     feed_limit_h: float = 72.0
     brooder_days: float = 1.0
+    term_days: float | None = None
+    set_c: float | None = None
+    tolerance_k: float | None = None
+    setting_rh: tuple[float, float] | None = None
+    lockdown_rh: tuple[float, float] | None = None
+    loss_percent: float | None = None
+    turn_every_min: float | None = None
+    turn_degrees: float | None = None
+    day_begins_h: float = DAY_BEGINS_H
+    day_ends_h: float = DAY_ENDS_H
+    vent_setting: float | None = None
+    vent_lockdown: float | None = None
+    vent_hatching: float | None = None
+    misted: Misted = "none"
+    opening: Opened = ""
+    helping: Helped = "no"
+    taken_off: TakenOff = "as they dry"
+    hot_k: float | None = None
+    cold_k: float | None = None
+    dry_rh: float | None = None
+    moist_rh: float | None = None
+    wished: Wished = ""
+    airing_day: int | None = None
+
+    def held_c(self, species: Species) -> float | None:
+        """The temperature this way holds in moving air, °C: as said, or by the sex that is wished; None: the usual."""
+        if self.set_c is None and self.wished and species.sex_by_temperature:
+            return WISHED_C[self.wished]
+        return self.set_c
+
+    def asks(self, species: Species, regime: Regime) -> tuple[Species, Regime]:
+        """What species and school ask where this way has its own: temperature and its tolerance, humidity bands.
+
+        A setting band of one's own holds for the whole of the setting.
+        """
+        heat = {"set_c": self.held_c(species), "half_band_k": self.tolerance_k}
+        moist = {"setting_rh": self.setting_rh, "lockdown_rh": self.lockdown_rh}
+        bands = {name: Band(*pair) for name, pair in moist.items() if pair is not None}
+        own: dict[str, Any] = {**bands, **({"until_day": None} if self.setting_rh is not None else {})}
+        warm: dict[str, Any] = {name: value for name, value in heat.items() if value is not None}
+        return replace(species, **warm), replace(regime, **own)
 
     def candled(self, term_days: float) -> tuple[float, ...]:
         """Days of candling (elapsed) of a term of so many days.
@@ -87,5 +188,49 @@ class Way:
         (14.5, 31.0)
         """
         if turned >= self.turns_a_day:
-            return DAY_BEGINS_H + 24.0
-        return DAY_BEGINS_H + (DAY_ENDS_H - DAY_BEGINS_H) * turned / max(1, self.turns_a_day - 1)
+            return self.day_begins_h + 24.0
+        return self.day_begins_h + (self.day_ends_h - self.day_begins_h) * turned / max(1, self.turns_a_day - 1)
+
+
+_HINTS = get_type_hints(Way)
+
+
+def possible(name: str, value: Any) -> bool:
+    """Whether a field of a way can be this: of its kind, and within its LIMITS. Source: LIMITS.
+
+    >>> possible("turns_a_day", 5), possible("turns_a_day", 0), possible("turning", "seldom"), possible("set_c", None)
+    (True, False, False, True)
+    """
+    hint = _HINTS[name]
+    options = get_args(hint)
+    if value is None:
+        return type(None) in options
+    if hint is bool or hint is str:
+        return isinstance(value, hint) and (name != "candling" or value in CANDLINGS)
+    limits = LIMITS.get(name)
+    if limits is None:
+        return value in options
+    if name in ("candling_days", "setting_rh", "lockdown_rh"):
+        band = name != "candling_days"
+        if not isinstance(value, tuple | list) or (band and len(value) != 2):
+            return False
+        rising = all(a < b for a, b in pairwise(value))
+        return all(_within(v, limits) for v in value) and (rising or not band)
+    return _within(value, limits)
+
+
+def _within(value: Any, limits: Limits) -> bool:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return False
+    return limits.low <= value <= limits.high and not (limits.whole and value != int(value))
+
+
+def made(kept: dict[str, Any]) -> Way:
+    """A way of what is known of it; what is unknown or cannot be is left at its default. Source: LIMITS."""
+    found: dict[str, Any] = {f.name: kept[f.name] for f in fields(Way) if f.name in kept}
+    good: dict[str, Any] = {
+        name: tuple(value) if isinstance(value, list) else value
+        for name, value in found.items()
+        if possible(name, value)
+    }
+    return Way(**good)

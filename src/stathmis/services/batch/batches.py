@@ -2,30 +2,50 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 
-from stathmis.logbook.records import Batch, Event, Incubator, PlanMove, Stay, StoredPlan, StoredProfile
+from stathmis.core.course.profile import Phase, Species
+from stathmis.core.course.way import Way
+from stathmis.logbook.records import (
+    Batch,
+    EarlierWay,
+    Event,
+    Incubator,
+    OwnSpecies,
+    PlanMove,
+    Stay,
+    StoredPlan,
+    StoredProfile,
+)
 from stathmis.services import knowledge
 from stathmis.services.batch import profiles, ways
-from stathmis.services.batch.course import Course, Learned, learned_in
+from stathmis.services.batch.course import Course, Learned, learned_in, phases_of
+from stathmis.services.batch.species import expected, species_of
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 
-COURSES_REST_ON = (Batch, Stay, Incubator, StoredPlan, PlanMove, StoredProfile)
+COURSES_REST_ON = (Batch, Stay, Incubator, StoredPlan, PlanMove, StoredProfile, OwnSpecies, EarlierWay)
 """What says on which course a batch is."""
 
 
-def course_of(book: Book, batch: Batch, incubator: Incubator) -> Course:
-    """A batch on its course."""
+def course_of(
+    book: Book, batch: Batch, incubator: Incubator, stored: StoredPlan | None = None, way: Way | None = None
+) -> Course:
+    """A batch on its course. stored: its plan, where it is not set yet; way: as it would be kept."""
     own = profiles.own_of(book, batch.regime)
+    listed = species_of(book, batch.species)
     machines = {i.id: i for i in book.incubators()}
     stays = sorted((s for s in book.records(Stay) if s.batch_id == batch.id), key=lambda s: (s.to_ms, s.id))
     before = tuple((machines[s.incubator_id], s.to_ms) for s in stays if s.incubator_id in machines)
-    plan = next((p for p in book.records(StoredPlan) if p.batch_id == batch.id), None)
+    plan = stored or next((p for p in book.records(StoredPlan) if p.batch_id == batch.id), None)
     learned = learned_in(plan.habits) if plan is not None else Learned()
-    moved = lockdown_moved(book, plan.id, batch.set_ms) if plan is not None else None
-    course = Course(batch, incubator, own, (), before, learned, moved, ways.way_of(book, batch, plan))
-    if own is None and knowledge.regimes()[batch.regime].by_weight:
+    moved = moves_of(book, plan, batch.set_ms).get("lockdown")
+    kept = way if way is not None else ways.way_of(book, batch, plan)
+    earlier = tuple(_earlier(book, batch, incubator, listed, learned))
+    species = expected(listed, incubator, kept, own, learned)
+    course = Course(batch, incubator, species, own, (), before, learned, moved, kept, earlier)
+    if own is None and stored is None and knowledge.regimes()[batch.regime].by_weight:
         # read in where a batch is held by its weight: the first paint does not wait for it
         from stathmis.services.findings import asked
 
@@ -33,10 +53,20 @@ def course_of(book: Book, batch: Batch, incubator: Incubator) -> Course:
     return course
 
 
-def lockdown_moved(book: Book, plan_id: int, set_ms: int) -> float | None:
-    """The day (elapsed since setting) a plan's lockdown was put on; None where it was not."""
-    moves = [m for m in book.records(PlanMove) if m.plan_id == plan_id and m.step == "lockdown"]
-    return (moves[-1].at_ms - set_ms) / DAY_MS if moves else None
+def _earlier(
+    book: Book, batch: Batch, incubator: Incubator, listed: Species, learned: Learned
+) -> Iterator[tuple[tuple[Phase, ...], float]]:
+    """What a batch followed before, each until a day (elapsed)."""
+    for one in sorted(book.records(EarlierWay, batch_id=batch.id), key=lambda e: (e.to_ms, e.id)):
+        own, way = profiles.own_of(book, one.regime), ways.way_in(one.habits)
+        kept = expected(listed, incubator, way, own, learned)
+        yield phases_of(kept, one.regime, own, incubator, way), (one.to_ms - batch.set_ms) / DAY_MS
+
+
+def moves_of(book: Book, plan: StoredPlan | None, set_ms: int) -> dict[str, float]:
+    """The days (elapsed since setting) the keeper put the steps of a plan on, by key: the newest of a step counts."""
+    own = book.records(PlanMove, plan_id=plan.id) if plan is not None else ()
+    return {m.step: (m.at_ms - set_ms) / DAY_MS for m in own}
 
 
 def course_by_id(book: Book, batch_id: int) -> Course | None:

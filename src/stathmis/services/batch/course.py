@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.course import profile
 from stathmis.core.course.profile import Air, Band, OwnProfile, Phase, Species
-from stathmis.core.course.way import Way
+from stathmis.core.course.way import Way, possible
 from stathmis.logbook.records import Batch, Incubator, Quantity
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS, local
@@ -22,18 +22,22 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Learned:
-    """What own hatches had taught by the day a batch was planned: days to the hatch, and conductance of the shells over
-    the usual one with its standard uncertainty; None where nothing was learned."""
+    """What own hatches had taught by the day a batch was planned, None where nothing: days to the hatch; conductance of
+    the shells over the usual one with its standard uncertainty; where the temperature sets the term, own days over the
+    list's, with the relative half-range of the next one."""
 
     term_days: float | None = None
     shells: tuple[float, float] | None = None
+    term_ratio: tuple[float, float] | None = None
 
 
 def learned_in(habits: str) -> Learned:
     """What a plan keeps of earlier hatches, beside its way (JSON)."""
     kept = json.loads(habits or "{}").get("learned") or {}
-    shells = kept.get("shells")
-    return Learned(kept.get("term_days"), None if shells is None else (float(shells[0]), float(shells[1])))
+    pairs = (kept.get(name) for name in ("shells", "term_ratio"))
+    shells, ratio = (None if pair is None else (float(pair[0]), float(pair[1])) for pair in pairs)
+    term = kept.get("term_days")
+    return Learned(term if possible("term_days", term) else None, shells, ratio)
 
 
 def _air(incubator: Incubator) -> Air:
@@ -43,31 +47,37 @@ def _air(incubator: Incubator) -> Air:
 def phases_of(
     species: Species, regime: str, own: OwnProfile | None, incubator: Incubator, way: Way
 ) -> tuple[Phase, ...]:
-    """What a batch in a machine asks, stage by stage; own: the profile of the keeper's own that the regime names."""
+    """What a batch in a machine asks, stage by stage.
+
+    own: the profile of the keeper's own that the regime names; such a one says all bands itself.
+    """
     air, still_k = _air(incubator), way.still_offset_k
     if own is not None:
         return profile.own_phases(own, species, air, still_k)
-    return profile.phases(species, knowledge.regimes()[regime], air, still_k)
+    return profile.phases(*way.asks(species, knowledge.regimes()[regime]), air, still_k)
 
 
 @dataclass(frozen=True)
 class Course:
-    """A batch with its species and phases. Times are UTC ms, days are elapsed days since setting.
+    """A batch with its species (with the days it is expected to take) and phases. Times are UTC ms, days are elapsed
+    days since setting.
 
     own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
     (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
     when; learned: what earlier hatches had taught when it was planned; lockdown_moved: the day (elapsed) the keeper
-    put the lockdown on; way: how its keeper does it.
+    put the lockdown on; way: how its keeper does it; earlier: what it followed before, each until a day, in order.
     """
 
     batch: Batch
     incubator: Incubator
+    species: Species
     own: OwnProfile | None = None
     targets: tuple[tuple[int, Band], ...] = ()
     before: tuple[tuple[Incubator, int], ...] = ()
     learned: Learned = field(default_factory=Learned)
     lockdown_moved: float | None = None
     way: Way = field(default_factory=Way)
+    earlier: tuple[tuple[tuple[Phase, ...], float], ...] = ()
 
     def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
         """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
@@ -83,17 +93,13 @@ class Course:
         return found
 
     @cached_property
-    def species(self) -> Species:
-        """The batch's species, with the days to the hatch its plan expected."""
-        kept = knowledge.species()[self.batch.species]
-        return kept if self.learned.term_days is None else profile.with_term(kept, self.learned.term_days)
-
-    @cached_property
     def phases(self) -> tuple[Phase, ...]:
         """Phases from warm-up to take-off."""
         found = phases_of(self.species, self.batch.regime, self.own, self.incubator, self.way)
         if self.lockdown_moved is not None and self.lockdown_day is not None:
             found = profile.with_lockdown(found, self.lockdown_day)
+        for before, until in reversed(self.earlier):
+            found = profile.spliced(before, found, until)
         # only a school that follows the weight has targets
         return profile.with_humidity(found, [(self.day(ms), band) for ms, band in self.targets])
 

@@ -9,8 +9,10 @@ from pathlib import Path
 from stathmis.core.course.profile import DayCount, OwnProfile, Phase, Stage, phases, unsuited
 from stathmis.core.errors import UserError
 from stathmis.exchange import profile_file
-from stathmis.logbook.records import Batch, StoredProfile
+from stathmis.logbook.records import Batch, EarlierWay, StoredProfile
 from stathmis.services import knowledge
+from stathmis.services.batch import ways
+from stathmis.services.batch.species import all_species, species_of
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.words import way as way_words
@@ -38,13 +40,14 @@ class Choice:
 
 
 @lru_cache(maxsize=64)
-def _parsed(text: str) -> OwnProfile:
-    return profile_file.parse_profile(text, knowledge.species().keys())
+def _parsed(text: str, species: frozenset[str]) -> OwnProfile:
+    return profile_file.parse_profile(text, species)
 
 
 def own_profiles(book: Book) -> dict[str, OwnProfile]:
     """The keeper's own profiles by the key a batch keeps."""
-    return {f"{OWN}{s.id}": _parsed(s.text) for s in book.records(StoredProfile)}
+    known = frozenset(all_species(book))
+    return {f"{OWN}{s.id}": _parsed(s.text, known) for s in book.records(StoredProfile)}
 
 
 def own_of(book: Book, regime: str) -> OwnProfile | None:
@@ -55,7 +58,7 @@ def own_of(book: Book, regime: str) -> OwnProfile | None:
 def choices(book: Book, species: str) -> list[Choice]:
     """What a batch of a species can follow: the keeper's own profiles for it, and the shipped regimes it can keep."""
     found = [Choice(k, p.name, p.why or "Your own.") for k, p in own_profiles(book).items() if p.species == species]
-    kept = knowledge.species()[species]
+    kept = species_of(book, species)
     reptile = kept.kind == "reptile"
     shipped = [r for r in knowledge.regimes().values() if not (reptile and (r.setting_rh or r.by_weight))]
     return [Choice(r.key, r.name, r.why, way_words.unsuited(kept, unsuited(kept, r))) for r in shipped] + found
@@ -66,7 +69,7 @@ def start_from(book: Book, species: str, regime: str) -> OwnProfile:
     own = own_of(book, regime)
     if own is not None:
         return own
-    kept = knowledge.species()[species]
+    kept = species_of(book, species)
     return _written_out(phases(kept, knowledge.regimes()[regime], "forced"), species, f"My {kept.name}", "")
 
 
@@ -90,7 +93,7 @@ def keep_profile(desk: Desk, profile: OwnProfile, stored_id: int | None = None) 
     profile = replace(profile, name=name)
     text = profile_file.profile_text(profile)
     # what cannot be read back must not be kept
-    profile_file.parse_profile(text, knowledge.species().keys())
+    profile_file.parse_profile(text, all_species(desk.book).keys())
     if stored_id is None:
         return desk.add(f"profile {name} kept", [(StoredProfile, {"text": text})])[0]
     followers = _followers(desk.book, stored_id)
@@ -102,7 +105,8 @@ def keep_profile(desk: Desk, profile: OwnProfile, stored_id: int | None = None) 
 
 
 def _followers(book: Book, stored_id: int) -> list[Batch]:
-    return [b for b in book.records(Batch) if b.regime == f"{OWN}{stored_id}"]
+    before = {e.batch_id for e in book.records(EarlierWay) if e.regime == f"{OWN}{stored_id}"}
+    return [b for b in book.records(Batch) if b.regime == f"{OWN}{stored_id}" or b.id in before]
 
 
 def remove_profile(desk: Desk, stored_id: int) -> None:
@@ -115,7 +119,7 @@ def remove_profile(desk: Desk, stored_id: int) -> None:
 
 def bring_in(desk: Desk, path: Path) -> OwnProfile:
     """Bring in a profile from a file; undoable. One with a taken name is numbered. Raises ProfileError, UserError."""
-    found = profile_file.read_profile(path, knowledge.species().keys())
+    found = profile_file.read_profile(path, all_species(desk.book).keys())
     taken = {p.name.casefold() for p in own_profiles(desk.book).values()}
     name, number = found.name, 2
     while name.casefold() in taken:
@@ -136,14 +140,17 @@ def write_out(profile: OwnProfile, path: Path) -> None:
         raise UserError(f"{path.name} cannot be written: {error.strerror}.", "Choose another folder.") from None
 
 
-def follow(desk: Desk, batch: Batch, regime: str, day_count: DayCount) -> None:
-    """Let a batch follow another regime, or number its days otherwise; undoable, and judged anew from its setting.
+def follow(desk: Desk, batch: Batch, regime: str, day_count: DayCount, *, whole: bool = True) -> None:
+    """Let a batch follow another regime, or number its days otherwise; undoable.
 
+    whole: it is judged anew from its setting; else what was asked of it until now stands.
     Raises UserError for a regime its species cannot keep.
     """
     if regime not in {c.key for c in choices(desk.book, batch.species)}:
         raise UserError("This species cannot follow that profile.", "Choose one made for it.")
     with desk.edit(f"{batch.name} changed") as edit:
+        if not whole and regime != batch.regime:
+            ways.keep_earlier(edit, desk.book, batch)
         edit.change(Batch, batch.id, regime=regime, day_count=day_count)
 
 

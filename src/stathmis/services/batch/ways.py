@@ -1,13 +1,14 @@
-"""The way each batch is kept: as its plan keeps it, or as the keeper's newest plan has it."""
+"""The way each batch is kept: as its plan keeps it, or as the keeper's last plan of its species has it."""
 
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
-from stathmis.core.course.way import CANDLINGS, Way
-from stathmis.logbook.records import Batch, StoredPlan
+from stathmis.core.course.way import Way, made
+from stathmis.logbook.edits import Edit
+from stathmis.logbook.records import Batch, EarlierWay, StoredPlan
 from stathmis.services.batch.course import Learned
 from stathmis.services.book import Book
 
@@ -20,28 +21,48 @@ _OF_THE_KEEPER = (
     "turns_a_day",
     "longest_gap_h",
 )
+_OF_THE_SPECIES = (
+    "term_days",
+    "set_c",
+    "tolerance_k",
+    "setting_rh",
+    "lockdown_rh",
+    "loss_percent",
+    "counter_day",
+    "candling_days",
+    "wished",
+    "airing_day",
+)
+TOGETHER_MS = 10 * 60_000
+"""What is changed within so long of the last change is changed with it."""
 _COOLED = {None: "", True: "by hand", False: "none"}
 
 
 def way_in(text: str) -> Way:
-    """A way as it is kept (JSON); what is unknown is left at its default."""
+    """A way as it is kept (JSON); what is unknown or cannot be is left at its default."""
     kept = json.loads(text or "{}")
-    found: dict[str, Any] = {k: kept[k] for k in Way.__dataclass_fields__ if k in kept}
-    if not isinstance(found.get("cooling", ""), str):
+    if not isinstance(kept.get("cooling", ""), str):
         # older plans only said whether
-        found["cooling"] = _COOLED[found["cooling"]]
-    if found.get("candling", "twice") not in CANDLINGS:
-        del found["candling"]
-    found["candling_days"] = tuple(found.get("candling_days", ()))
-    return Way(**found)
+        kept["cooling"] = _COOLED.get(kept["cooling"], "")
+    return made(kept)
 
 
 def way_text(way: Way, learned: Learned) -> str:
     """A way as it is kept, with what was learned beside it."""
     kept: dict[str, Any] = asdict(way)
     if learned != Learned():
-        kept["learned"] = {"term_days": learned.term_days, "shells": learned.shells}
+        kept["learned"] = asdict(learned)
     return json.dumps(kept)
+
+
+def keep_earlier(edit: Edit, book: Book, batch: Batch) -> None:
+    """Note what a batch has followed until now, before it follows something else; once for changes made together."""
+    newest = max((e.to_ms for e in book.records(EarlierWay, batch_id=batch.id)), default=batch.set_ms)
+    if book.now_ms - newest < TOGETHER_MS:
+        return
+    plan = next((p for p in book.records(StoredPlan) if p.batch_id == batch.id), None)
+    habits = way_text(way_of(book, batch, plan), Learned())
+    edit.add(EarlierWay, batch_id=batch.id, regime=batch.regime, habits=habits, to_ms=book.now_ms)
 
 
 def usual_way(book: Book, species: str, set_ms: int) -> Way:
@@ -56,6 +77,13 @@ def usual_way(book: Book, species: str, set_ms: int) -> Way:
         return Way()
     found = way_in(last.habits)
     return found if same else Way(**{name: getattr(found, name) for name in _OF_THE_KEEPER})
+
+
+def for_another_species(way: Way) -> Way:
+    """A way whose eggs turn out to be of another species: what was said of the first says nothing of it."""
+    nothing = Way()
+    change: dict[str, Any] = {name: getattr(nothing, name) for name in _OF_THE_SPECIES}
+    return replace(way, **change)
 
 
 def way_of(book: Book, source: Batch | StoredPlan, stored: StoredPlan | None) -> Way:

@@ -156,7 +156,9 @@ def help_out(book: Book, found: Hatching) -> list[str]:
     if not found.overdue:
         return ["Help a chick out? No: it takes 12 to 24 h from the pip, and what is pulled out early bleeds."]
     which = ", ".join(f"{mark} ({hours:.0f} h)" for mark, hours in found.overdue)
-    said = [f"Pipped longer than a day and not out: egg {which}. The rule stays: no."]
+    may = found.course.way.helping == "last resort"
+    rule = "By your way help is the last resort." if may else "The rule stays: no."
+    said = [f"Pipped longer than a day and not out: egg {which}. {rule}"]
     said.append(
         "Keepers who do help do it only if it stopped for hours, the membrane is dry and white, no blood shows in its "
         "vessels and nobody else is pipped; crack by crack, damp and warm, stopping at the first drop of blood."
@@ -196,6 +198,12 @@ def _lid(book: Book, course: Course, run: Run | None) -> LidRecord | None:
     if not drops:
         return None
     return LidRecord(float(np.median(drops)), float(np.median(minutes)), len(drops))
+
+
+def open_school(book: Book, course: Course) -> str:
+    """Whether the lid is opened while eggs are pipped, a key of OPEN_SCHOOLS: by the way, else as was set for all."""
+    kept = course.way.opening or book.settings.opening_at_hatch
+    return kept if kept in OPEN_SCHOOLS else "never"
 
 
 def may_open(found: Hatching, school: str) -> tuple[str, str]:

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 from stathmis.core.hatch.hatch_stats import Rate
-from stathmis.services.book import Book
-from stathmis.services.desk import Desk
-from stathmis.services.eggs.hatching import OPEN_SCHOOLS
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.words.numbers import count
 
@@ -34,18 +31,6 @@ def outcome_lines(sheet: TraySheet) -> list[str]:
         said.append("So few eggs say little about what to change: look at the trace first.")
     said.append("In brackets: where the true rate lies, at 95 % (Wilson).")
     return said
-
-
-def open_school(book: Book) -> str:
-    """Whether the lid is opened during the hatch: a key of OPEN_SCHOOLS."""
-    kept = book.settings.opening_at_hatch
-    return kept if kept in OPEN_SCHOOLS else "never"
-
-
-def choose_open_school(desk: Desk, school: str) -> None:
-    """Hold the lid by another school; undoable."""
-    with desk.edit("opening at the hatch") as edit:
-        edit.set("opening_at_hatch", school)
 
 
 def rate_words(rate: Rate) -> str:

@@ -129,7 +129,11 @@ def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     if found.hatched:
         parts = [(found.dry_count, "dry and ready"), (found.wet, "out and still wet"), (found.taken, "taken off")]
         said.append(f"{count(found.hatched, chicks)}: " + ", ".join(f"{n} {words}" for n, words in parts if n) + ".")
-    if found.pipped and found.dry_count:
+    together = course.way.taken_off == "together"
+    if together and found.dry_count and (found.wet or found.pipped):
+        left = found.wet + found.pipped
+        said.append(f"All together, by your way: {left} more to wait for, until the last one is dry.")
+    elif found.pipped and found.dry_count:
         said.append(f"{count(found.pipped, 'egg')} pipped: leave the dry ones in until they are out, or be very quick.")
     if found.fed_by_ms is not None and course.species.kind == "bird":
         by = book.local(found.fed_by_ms)

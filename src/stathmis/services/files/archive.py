@@ -14,8 +14,9 @@ from stathmis.exchange.archive_file import Progress
 from stathmis.logbook import whole
 from stathmis.logbook.opening import Logbook
 from stathmis.logbook.records import Batch
-from stathmis.services import knowledge, rounds
+from stathmis.services import rounds
 from stathmis.services.batch import batches
+from stathmis.services.batch.species import species_of
 from stathmis.services.clock import SystemClock, is_zone
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import overview
@@ -85,7 +86,7 @@ def workable(logbook: Logbook) -> None:
         for incubator in book.places():
             rounds.sheet(book, incubator)
         for batch in book.records(Batch):
-            knowledge.species()[batch.species]
+            species_of(book, batch.species)
             batches.course_by_id(book, batch.id)
         overview.glances(book)
         tasks.today(book)

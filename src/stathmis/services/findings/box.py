@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from stathmis.core import airbox
 from stathmis.core.airbox import Box, Misfit
 from stathmis.core.psychrometrics import dew_point
-from stathmis.logbook.records import DroppedState, Event, Incubator, WaterSurface
+from stathmis.logbook.records import DroppedState, EggFinding, Event, Incubator, WaterSurface
 from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.batch import vents
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
@@ -77,7 +78,9 @@ class BoxSheet:
         return sum(s.used for s in self.states)
 
 
-@finding(*READ, Event, WaterSurface, DroppedState, *COURSES_REST_ON, SETTINGS, each_minute=True, most=MOST_RUNS)
+@finding(
+    *READ, Event, WaterSurface, DroppedState, EggFinding, *COURSES_REST_ON, SETTINGS, each_minute=True, most=MOST_RUNS
+)
 def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxSheet:
     """All about water and vents of an incubator now."""
     now_ms = book.now_ms
@@ -93,8 +96,10 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
     read = air.room(now_ms)
     room = Room(*(read or USUAL_ROOM))
     inside_c = air.inside_c(now_ms)
-    maker = Mixer(box, combinations_of(own, now), vent_openings(now), inside_c, eggs, now, vent_habit(book))
-    grids = _grids(maker, air, course, now_ms, room)
+    kept = vents.wanted(book, course, now_ms) if course is not None else None
+    openings = vent_openings(now, kept, vents.at_lockdown(course) if course is not None else None)
+    maker = Mixer(box, combinations_of(own, now), openings, inside_c, eggs, now, vent_habit(book))
+    grids = _grids(maker, air, course, now_ms, room, kept)
     water = [e for e in events if e.kind == "water"]
     newest = states.lately(book, incubator, air, now_ms)
     before = [s.state for s in found if s.used and s.state is not None and s.until_ms < now_ms]
@@ -136,16 +141,18 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
     )
 
 
-def _grids(maker: Mixer, air: Air, course: Course | None, now_ms: int, room: Room) -> dict[str, Grid]:
+def _grids(
+    maker: Mixer, air: Air, course: Course | None, now_ms: int, room: Room, opening: float | None
+) -> dict[str, Grid]:
     band = course.band("humidity", now_ms) if course is not None else None
-    made = {"now": maker.grid("now", room, band)}
+    made = {"now": maker.grid("now", room, band, opening=opening)}
     cold = _coldest(air, now_ms)
     if cold is not None:
-        made["tonight"] = maker.grid("tonight", cold, band)
+        made["tonight"] = maker.grid("tonight", cold, band, opening=opening)
     if course is not None and course.lockdown_day is not None and course.day(now_ms) < course.species.days_high:
         late = next((p.humidity for p in course.phases if p.name == "lockdown"), None)
         if late is not None:
-            made["lockdown"] = maker.grid("lockdown", room, late, late=True)
+            made["lockdown"] = maker.grid("lockdown", room, late, late=True, opening=vents.at_lockdown(course))
     return made
 
 

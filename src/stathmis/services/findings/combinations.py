@@ -116,11 +116,12 @@ def combinations_of(own: Sequence[WaterSurface], now: Setting) -> tuple[Combinat
     return tuple(sorted(made, key=lambda c: c.surface_cm2))
 
 
-def vent_openings(now: Setting) -> tuple[float, ...]:
-    """Openings to choose from, the narrowest first."""
+def vent_openings(now: Setting, *also: float | None) -> tuple[float, ...]:
+    """Openings to choose from, the narrowest first; also: of the keeper's own, None where there is none."""
     found = set(OPENINGS)
-    if now.opening is not None and now.opening > 0.01:
-        found = {o for o in found if abs(o - now.opening) > 0.02} | {now.opening}
+    for own in (now.opening, *also):
+        if own is not None and own > 0.01:
+            found = {o for o in found if abs(o - own) > 0.02} | {own}
     return tuple(sorted(found))
 
 
@@ -148,14 +149,17 @@ class Mixer:
             made.append(Cell(combination, at, value, spread, inside, decision))
         return made
 
-    def grid(self, title: str, room: Room, band: Band | None, *, late: bool = False) -> Grid:
-        """Every combination in a room against a band."""
+    def grid(
+        self, title: str, room: Room, band: Band | None, *, late: bool = False, opening: float | None = None
+    ) -> Grid:
+        """Every combination in a room against a band. opening: how the keeper has the vents, None: as it suits."""
         flat = self.cells([(c, o) for c in self.rows for o in self.columns], room, band)
         wide = len(self.columns)
         cells = tuple(tuple(flat[i : i + wide]) for i in range(0, len(flat), wide))
         if band is None:
             return Grid(title, None, room, cells, None)
-        return Grid(title, band, room, cells, self.choose(flat, late=late), self._more(room, band))
+        own = flat if opening is None else [c for c in flat if abs(c.opening - opening) < 0.02]
+        return Grid(title, band, room, cells, self.choose(own, late=late), self._more(room, band))
 
     def _more(self, room: Room, band: Band) -> float | None:
         """Surface to add to all there is for the middle of a band at the narrowest vent, cm²."""

@@ -15,8 +15,8 @@ from stathmis.core.moisture import Accumulated, Conductance, HumidityTarget
 from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure, vapor_pressure_deficit
 from stathmis.logbook.records import Weighing
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import knowledge
 from stathmis.services.batch.course import Course
+from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS
 from stathmis.services.findings.runs import MOST_RUNS, READ, Run, lately, recorded
@@ -144,9 +144,7 @@ def _fit(book: Book, course: Course, found: Sequence[Weighing], x: Array) -> Con
     u = np.array([w.scale_g / np.sqrt(12.0) / w.eggs for w in found])
     counts = [w.eggs for w in found]
     groups = np.concatenate([[0], np.cumsum(np.diff(counts) != 0)]).astype(int).tolist()
-    usual = moisture.term_conductance(
-        float(masses[0]), knowledge.species()[course.batch.species].days, book.pressure_hpa
-    )
+    usual = moisture.term_conductance(float(masses[0]), species_of(book, course.batch.species).days, book.pressure_hpa)
     # own shells of earlier hatches say more than the species does
     ratio, u_ratio = course.learned.shells or (1.0, moisture.TERM_SPREAD)
     fitted = moisture.fit_conductance(x, masses, u, (ratio * usual, u_ratio * usual), groups)

@@ -15,8 +15,8 @@ from stathmis.core.checks.steady import steady_part
 from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.logbook.records import DroppedState, Event, Incubator, Quantity
-from stathmis.services import knowledge
 from stathmis.services.batch.batches import course_by_id, lying_in
+from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.runs import HAND_GAP_S, Run, recorded
@@ -132,7 +132,7 @@ def eggs_conductance(book: Book, incubator: Incubator, at_ms: int) -> float:
     total = 0.0
     for batch, since, until in lying_in(book, incubator):
         if since <= at_ms and (until is None or at_ms < until):
-            species = knowledge.species()[batch.species]
+            species = species_of(book, batch.species)
             if species.kind == "bird":
                 total += batch.eggs * term_conductance(species.egg_g, species.days, book.pressure_hpa)
     return total
@@ -141,7 +141,7 @@ def eggs_conductance(book: Book, incubator: Incubator, at_ms: int) -> float:
 def _hatching(book: Book, incubator: Incubator, at_ms: int) -> bool:
     """Whether chicks may be out of their shells and wet."""
     for batch, since, until in lying_in(book, incubator):
-        late = (at_ms - batch.set_ms) / DAY_MS >= knowledge.species()[batch.species].days_low - 1.0
+        late = (at_ms - batch.set_ms) / DAY_MS >= species_of(book, batch.species).days_low - 1.0
         if late and since <= at_ms and (until is None or at_ms < until):
             return True
     return False

@@ -44,7 +44,7 @@ class ClutchSheet:
 def clutch_sheet(book: Book, plan: Plan, course: Course) -> ClutchSheet:
     """All about a clutch now."""
     now, species = book.now_ms, plan.species
-    term_days = plan.term_days
+    term_days = species.days
     mean = _mean(book, course, course.batch.set_ms, now)
     term = None
     if mean is not None and species.term_by_temperature:

@@ -15,10 +15,10 @@ from stathmis.core.hatch.learning import EstimatedShare, eggs_for, learn, learn_
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Batch, Event, Weighing
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import knowledge
 from stathmis.services.batch import batches
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course, Learned
+from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book, finding
 from stathmis.services.eggs.evidence import hatch_day
 from stathmis.services.eggs.tray import TRAY_RESTS_ON, tray
@@ -70,7 +70,7 @@ def own_hatches(book: Book, species: str) -> tuple[tuple[int, int], ...]:
 @finding(*READ, *TRAY_RESTS_ON, *COURSES_REST_ON, Event, Weighing, SETTINGS)
 def learnt(book: Book, species: str) -> Learnt:
     """What the newest ended batches of a species teach; reads their whole runs."""
-    kept = knowledge.species()[species]
+    kept = species_of(book, species)
     terms: list[tuple[float, float]] = []
     shells: list[tuple[float, float]] = []
     hatched: list[tuple[int, int]] = []
@@ -120,7 +120,7 @@ def _shells(book: Book, course: Course) -> tuple[float, float] | None:
     if found is None or found.conductance is None:
         return None
     each = weighed[0].mass_g / weighed[0].eggs
-    usual = moisture.term_conductance(each, knowledge.species()[course.batch.species].days, book.pressure_hpa)
+    usual = moisture.term_conductance(each, species_of(book, course.batch.species).days, book.pressure_hpa)
     return found.conductance.value / usual, found.conductance.u / usual
 
 

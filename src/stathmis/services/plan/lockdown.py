@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event, TaskMark
 from stathmis.services import knowledge
+from stathmis.services.batch import vents
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.plan import planning
@@ -76,19 +77,23 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     # many windows stand before a lockdown is near
     from stathmis.services.findings.box import VENT_HABITS, vent_habit
     from stathmis.words import box as box_words
+    from stathmis.words import vents as vents_words
 
     known = marks(book)
     band = next((p.humidity for p in planning.phases(book, plan) if p.name == "lockdown"), None)
     wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else "more humidity"
     ramp = box_words.ramp_lines(book, box) if box is not None and box.used else []
     water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."
-    school = VENT_HABITS[vent_habit(book)]
+    own = vents.at_lockdown(planning.course(book, plan))
+    school = VENT_HABITS[vent_habit(book)] if own is None else vents_words.at_lockdown(own)
     brooder = in_unit(knowledge.tasks()["brooder warm"].how, book.temperature_unit)
+    misted = plan.way.misted == "lockdown"
     texts = (
         ("candle", "Candle for the last time", "Clears, dead and rotten eggs out; what is doubtful stays.", 6.0, True),
         ("turner", "Turner out", "Chicks are crushed by it.", 7.0, True),
         ("liner", "Grippy liner down", "Bare plastic gives splayed legs.", 8.0, True),
         ("eggs", "Eggs down on their side", "Room between them; blunt ends a little up.", 12.0, True),
+        *([("mist", "Mist the eggs once", "Lukewarm water, a fine spray, quickly.", 13.0, True)] if misted else []),
         ("water", "Fill the water", water, 14.0, True),
         ("vents", "Set the vents", school, LID_TARGET_MIN, True),
         (

@@ -12,13 +12,14 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import knowledge, setting_up
+from stathmis.services import setting_up
 from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.batches import COURSES_REST_ON
-from stathmis.services.batch.course import Learned, learned_in, phases_of
-from stathmis.services.batch.ways import usual_way, way_of, way_text
+from stathmis.services.batch.course import Course, Learned, learned_in
+from stathmis.services.batch.species import expected, species_of
+from stathmis.services.batch.ways import for_another_species, keep_earlier, usual_way, way_of, way_text
 from stathmis.services.book import Book, finding
-from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour
+from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, local
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 
@@ -45,7 +46,7 @@ class Plan:
     """A batch as it is planned, or the plan a running batch has by itself.
 
     subject: what its tasks are kept under; stored: the record, None where the keeper made none; batch: once it is set;
-    term_days: days to the hatch expected.
+    species: with the days to the hatch that are expected.
     """
 
     subject: str
@@ -60,7 +61,6 @@ class Plan:
     laid_ms: int | None
     mother: str
     way: Way
-    term_days: float
     steps: tuple[PlannedStep, ...]
 
     def step(self, key: str) -> PlannedStep | None:
@@ -113,19 +113,16 @@ def plan_of(book: Book, batch: Batch) -> Plan:
 
 def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
     source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
-    species = knowledge.species()[source.species]
     way = way_of(book, source, stored)
     learned = learned_in(stored.habits) if stored is not None else Learned()
-    term = learned.term_days if learned.term_days is not None else expected_term(species, incubator)
-    own = book.records(PlanMove) if stored is not None else ()
-    moves = {m.step: (m.at_ms - source.set_ms) / DAY_MS for m in own if stored is not None and m.plan_id == stored.id}
+    followed = profiles.own_of(book, source.regime)
+    species = expected(species_of(book, source.species), incubator, way, followed, learned)
+    moves = batches.moves_of(book, stored, source.set_ms)
     # the very day the course holds, whichever profile it follows
-    lockdown = profile.lockdown_of(
-        profile.with_term(species, term), profiles.own_of(book, source.regime), moves.get("lockdown")
-    )
+    lockdown = profile.lockdown_of(species, followed, moves.get("lockdown"))
     if lockdown is not None and "lockdown" in moves:
         moves["lockdown"] = lockdown
-    made = schedule.moved(schedule.plan(species, way, term, lockdown), moves)
+    made = schedule.moved(schedule.plan(species, way, lockdown), moves)
     return Plan(
         f"plan {stored.id}" if stored is not None else f"batch {source.id}",
         stored,
@@ -139,26 +136,35 @@ def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubat
         stored.laid_ms if stored is not None else None,
         stored.mother if stored is not None else "",
         way,
-        term,
-        _timed(made, source.set_ms, book.zone),
+        _timed(made, source.set_ms, book.zone, way.airing_day),
     )
 
 
-def phases(book: Book, plan: Plan) -> tuple[Phase, ...]:
-    """What a plan asks of its machine, stage by stage: the course of a batch that is set, else what it will be."""
+def course(book: Book, plan: Plan, way: Way | None = None) -> Course:
+    """A plan as a course: of the batch that is set, else as it will be. way: as it would be kept."""
     if plan.batch is not None:
-        return batches.course_of(book, plan.batch, plan.incubator).phases
-    return phases_of(plan.species, plan.regime, profiles.own_of(book, plan.regime), plan.incubator, plan.way)
+        return batches.course_of(book, plan.batch, plan.incubator, way=way)
+    assert plan.stored is not None
+    to_come = Batch(
+        -plan.stored.id,
+        plan.incubator.id,
+        plan.name,
+        plan.stored.species,
+        plan.regime,
+        plan.eggs,
+        plan.set_ms,
+        None,
+        setting_up.usual_day_count(book),
+    )
+    return batches.course_of(book, to_come, plan.incubator, plan.stored, way)
 
 
-def expected_term(species: Species, incubator: Incubator) -> float:
-    """Days to the hatch: the species' usual, for a clutch by the temperature its machine is set to."""
-    if species.term_by_temperature and incubator.set_point_c is not None:
-        return schedule.term_for(species.term_by_temperature, incubator.set_point_c)[1]
-    return species.days
+def phases(book: Book, plan: Plan) -> tuple[Phase, ...]:
+    """What a plan asks of its machine, stage by stage."""
+    return course(book, plan).phases
 
 
-def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[PlannedStep, ...]:
+def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str, airing_day: int | None) -> tuple[PlannedStep, ...]:
     """Steps as instants: some at their own hour of the local day, moved ones where the keeper put them."""
     made = []
     for step in steps:
@@ -169,6 +175,9 @@ def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[Plan
             if step.day < 0:
                 # what prepares for setting stays before it
                 at = min(at, set_ms - HOUR_MS)
+            if step.kind == "air" and airing_day is not None:
+                # the keeper's own weekday that is nearest
+                at = at_hour(at, hour, zone, later=(airing_day - local(at, zone).weekday() + 3) % 7 - 3)
         made.append(
             PlannedStep(
                 step.key,
@@ -182,9 +191,17 @@ def _timed(steps: Sequence[schedule.Step], set_ms: int, zone: str) -> tuple[Plan
     return tuple(sorted(made, key=lambda s: (s.at_ms, s.key)))
 
 
-def set_day_for(species: Species, incubator: Incubator, hatch_ms: int, term_days: float | None = None) -> int:
-    """When to set for a hatch at a time, UTC ms. term_days: the expected term where it is known better."""
-    return hatch_ms - round((term_days or expected_term(species, incubator)) * DAY_MS)
+def to_be_expected(
+    book: Book, species: str, incubator: Incubator, regime: str, set_ms: int, learned: Learned | None = None
+) -> Species:
+    """A species with the days to the hatch that a batch set then (UTC ms) is expected to take, kept the usual way."""
+    way, own = usual_way(book, species, set_ms), profiles.own_of(book, regime)
+    return expected(species_of(book, species), incubator, way, own, learned)
+
+
+def set_day_for(species: Species, hatch_ms: int) -> int:
+    """When to set for a hatch at a time, UTC ms. species: with the days it is expected to take."""
+    return hatch_ms - round(species.days * DAY_MS)
 
 
 def add_plan(
@@ -205,7 +222,7 @@ def add_plan(
     Raises UserError for no eggs, a regime the species cannot keep, a time that has passed, eggs laid after setting or
     kept longer than any hatch.
     """
-    kept = knowledge.species()[species]
+    kept = species_of(desk.book, species)
     if eggs < 1:
         raise UserError("How many eggs?", "A batch has at least one.")
     if regime not in {c.key for c in profiles.choices(desk.book, species)}:
@@ -277,9 +294,22 @@ def move_step(desk: Desk, plan: Plan, key: str, at_ms: int) -> None:
         edit.add(PlanMove, plan_id=_kept_plan(edit, plan), step=key, at_ms=at_ms)
 
 
-def change_way(desk: Desk, plan: Plan, way: Way) -> None:
-    """Let a batch, planned or set, be kept another way from now on; undoable."""
+def unmove_step(desk: Desk, plan: Plan, key: str) -> None:
+    """Put a step back where it is by itself; undoable."""
+    own = desk.book.records(PlanMove, plan_id=plan.stored.id, step=key) if plan.stored is not None else ()
+    if own:
+        desk.strike(f"{key} where it is by itself", PlanMove, [m.id for m in own])
+
+
+def change_way(desk: Desk, plan: Plan, way: Way, *, whole: bool = True) -> None:
+    """Let a batch, planned or set, be kept another way; undoable.
+
+    whole: it is judged by it from its first day on; else what was asked of it until now stands.
+    """
+    other = course(desk.book, plan, way).phases != course(desk.book, plan).phases
     with desk.edit(f"way of {plan.name} changed") as edit:
+        if plan.batch is not None and other and not whole:
+            keep_earlier(edit, desk.book, plan.batch)
         if plan.stored is None:
             _kept_plan(edit, replace(plan, way=way))
         else:
@@ -291,7 +321,7 @@ def change_species(desk: Desk, plan: Plan, species: str) -> str:
 
     What was done stays done; a school the species cannot keep gives way to the usual one.
     """
-    kept = knowledge.species()[species]
+    kept = species_of(desk.book, species)
     allowed = {c.key for c in profiles.choices(desk.book, species)}
     regime = plan.regime if plan.regime in allowed else "steady"
     after = {"species": species, "regime": regime}
@@ -300,7 +330,7 @@ def change_species(desk: Desk, plan: Plan, species: str) -> str:
             edit.change(Batch, plan.batch.id, **after)
         if plan.stored is not None:
             # what was learned of one species says nothing of another
-            edit.change(StoredPlan, plan.stored.id, **after, habits=way_text(plan.way, Learned()))
+            edit.change(StoredPlan, plan.stored.id, **after, habits=way_text(for_another_species(plan.way), Learned()))
     now = next(p for p in plans(desk.book, over=True) if p.subject == plan.subject)
     said = []
     for key in ("lockdown", "hatch"):

@@ -22,6 +22,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan import turning
 from stathmis.services.plan.planning import PLANS_REST_ON, Plan, PlannedStep, plans
 from stathmis.words import dates
+from stathmis.words import turning as turning_words
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
@@ -96,6 +97,8 @@ def in_unit(text: str, unit: TemperatureUnit) -> str:
 def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None, unit: TemperatureUnit) -> Task:
     text = knowledge.tasks()[step.kind]
     how = in_unit(text.how, unit)
+    if step.kind == "turner":
+        how = f"{turning_words.machine(plan.way)} {how}".strip()
     state: State = mark.state if mark is not None else "open"
     if step.key == "set" and plan.batch is not None:
         state = "done"

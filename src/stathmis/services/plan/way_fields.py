@@ -3,97 +3,136 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import MISSING, fields, replace
 from typing import Any
 
-from stathmis.core.course.profile import elapsed, numbered
-from stathmis.core.course.way import Way
+from stathmis.core.course.profile import STILL_AIR_OFFSET_K, elapsed, numbered
+from stathmis.core.course.way import LIMITS, Limits, Way
 from stathmis.core.errors import UserError
-from stathmis.core.units import NotANumberError, parse_typed
-from stathmis.services.book import TemperatureUnit
+from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
+from stathmis.services.book import Book, TemperatureUnit
+from stathmis.services.clock import DAY_MS
+from stathmis.services.plan import planning
 from stathmis.services.plan.planning import Plan
 from stathmis.words import way as way_words
 
-
-@dataclass(frozen=True)
-class Asked:
-    """A number of a way, from low to high; whole: in whole numbers; a day is counted as the batch's are,
-    a difference in the unit of temperatures; empty: what nothing typed means, where that is allowed."""
-
-    low: float
-    high: float
-    whole: bool = False
-    day: bool = False
-    difference: bool = False
-    may_be_empty: bool = False
+LOCKDOWN = "lockdown_day"
+"""Said with the way, but kept as a step of the plan that was moved."""
+DAYS = frozenset({LOCKDOWN, "counter_day", "cool_from_day", "candling_days"})
+"""Counted as the days of the batch are."""
+DIFFERENCES = frozenset({"still_offset_k", "tolerance_k", "hot_k", "cold_k"})
+"""Differences, in the unit of temperatures."""
+BANDS = frozenset({"setting_rh", "lockdown_rh"})
+ASKED = tuple(name for name in LIMITS if name not in ("collecting_days", "airing_day"))
+"""The fields of a way that are typed; the others are chosen."""
+_DEFAULTS = {f.name: f.default for f in fields(Way) if f.default is not MISSING}
 
 
-ASKED = {
-    "turns_a_day": Asked(1, 48, whole=True),
-    "longest_gap_h": Asked(0.5, 24),
-    "counter_day": Asked(0, 400, day=True, may_be_empty=True),
-    "coolings_a_day": Asked(1, 6, whole=True),
-    "cool_minutes": Asked(1, 180),
-    "cool_from_day": Asked(0, 400, day=True),
-    "candling_days": Asked(0, 400, day=True, may_be_empty=True),
-    "weigh_every_days": Asked(0.5, 60, may_be_empty=True),
-    "still_offset_k": Asked(0, 3, difference=True, may_be_empty=True),
-    "brooder_days": Asked(0, 7),
-    "feed_limit_h": Asked(6, 96),
-}
+def _may_be_empty(name: str) -> bool:
+    return _DEFAULTS[name] in (None, ()) or name == "weigh_every_days"
+
+
+def _limits(name: str) -> Limits:
+    return LIMITS["counter_day" if name == LOCKDOWN else name]
 
 
 def _count(plan: Plan) -> tuple[str, float]:
-    return (plan.batch.day_count if plan.batch is not None else "from 0"), plan.term_days
+    return (plan.batch.day_count if plan.batch is not None else "from 0"), plan.species.days
 
 
 def shown(plan: Plan, name: str, unit: TemperatureUnit) -> str:
     """A number of a plan's way as its field shows it; empty where it is the usual, or nothing."""
-    asked, value = ASKED[name], getattr(plan.way, name)
+    if name == LOCKDOWN:
+        step = plan.step("lockdown")
+        return _text(plan, name, (step.at_ms - plan.set_ms) / DAY_MS, unit) if step is not None and step.moved else ""
     if name == "weigh_every_days" and not plan.way.weighing:
         return ""
+    return _text(plan, name, getattr(plan.way, name), unit)
+
+
+def said(plan: Plan, name: str) -> bool:
+    """Whether the keeper says something of their own there."""
+    if name == LOCKDOWN:
+        return shown(plan, name, "°C") != ""
+    return bool(getattr(plan.way, name) != _DEFAULTS[name])
+
+
+def usual(book: Book, plan: Plan, unit: TemperatureUnit) -> dict[str, str]:
+    """What each field means where nothing is typed, as it would be shown; those are left out that then mean nothing."""
+    nothing: dict[str, Any] = {name: None for name, default in _DEFAULTS.items() if default is None}
+    course = replace(planning.course(book, plan, replace(plan.way, **nothing)), lockdown_moved=None)
+    first = next((p for p in course.phases if p.start_day == 0.0), course.phases[0])
+    late = next((p.humidity for p in course.phases if p.name == "lockdown"), None)
+    heat = first.temperature_c
+    values: dict[str, Any] = {
+        LOCKDOWN: course.lockdown_day,
+        "term_days": course.species.days,
+        "loss_percent": course.species.loss_percent,
+        "set_c": heat.middle - course.still_offset_k,
+        "tolerance_k": 0.5 * (heat.high - heat.low),
+        "setting_rh": first.humidity and (first.humidity.low, first.humidity.high),
+        "lockdown_rh": late and (late.low, late.high),
+        "still_offset_k": STILL_AIR_OFFSET_K,
+    }
+    return {name: _text(plan, name, value, unit) for name, value in values.items()}
+
+
+def _text(plan: Plan, name: str, value: Any, unit: TemperatureUnit) -> str:
     values = value if isinstance(value, tuple) else () if value is None else (value,)
     count, term = _count(plan)
-    if asked.day:
+    if name in DAYS:
         values = tuple(numbered(v, count, term) for v in values)  # type: ignore[arg-type]
-    if asked.difference and unit == "°F":
-        values = tuple(1.8 * v for v in values)
-    return ", ".join(f"{v:.4g}" for v in values)
+    elif name in DIFFERENCES:
+        values = tuple(difference_from_inside(v, unit) for v in values)
+    elif name == "set_c":
+        values = tuple(from_inside(v, unit) for v in values)
+    return ("–" if name in BANDS else ", ").join(f"{v:.4g}" for v in values)
 
 
 def typed(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> Way:
     """The way with a number of it as typed. Raises UserError for what cannot be."""
-    asked, way = ASKED[name], plan.way
-    words = [w for w in re.split(r"[;\s]+|,(?=\s|$)|(?<=\d),(?=\d+(?:,|\s|$))", text.strip()) if w]
-    if name != "candling_days":
-        words = [text.strip()] if text.strip() else []
-    if not words:
-        if not asked.may_be_empty:
-            raise UserError(*way_words.out_of_range(name, "", asked.low, asked.high, whole=asked.whole))
+    way, text = plan.way, text.strip()
+    if not text:
+        if not _may_be_empty(name):
+            limits = _limits(name)
+            raise UserError(*way_words.out_of_range(name, "", limits.low, limits.high, whole=limits.whole))
         if name == "weigh_every_days":
             return replace(way, weighing=False)
-        nothing: dict[str, Any] = {name: () if name == "candling_days" else None}
+        nothing: dict[str, Any] = {name: _DEFAULTS[name]}
         return replace(way, **nothing)
-    values = tuple(_number(plan, name, word, unit) for word in words)
-    if name == "weigh_every_days":
-        return replace(way, weighing=True, weigh_every_days=values[0])
+    if name in BANDS:
+        values = tuple(number(plan, name, word, unit) for word in re.split(r"\s*(?:–|-|to|…)\s*", text))
+        if len(values) != 2 or values[0] >= values[1]:
+            raise UserError(*way_words.no_band(name, text))
+        band: dict[str, Any] = {name: values}
+        return replace(way, **band)
     if name == "candling_days":
-        return replace(way, candling_days=tuple(sorted(set(values))))
-    change: dict[str, Any] = {name: int(values[0]) if asked.whole else values[0]}
+        words = [w for w in re.split(r"[;\s]+|,(?=\s|$)|(?<=\d),(?=\d+(?:,|\s|$))", text) if w]
+        return replace(way, candling_days=tuple(sorted({number(plan, name, word, unit) for word in words})))
+    value = number(plan, name, text, unit)
+    if name == "weigh_every_days":
+        return replace(way, weighing=True, weigh_every_days=value)
+    change: dict[str, Any] = {name: int(value) if _limits(name).whole else value}
     return replace(way, **change)
 
 
-def _number(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> float:
-    asked = ASKED[name]
+def number(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> float:
+    """A number typed for a field, as it is kept. Raises UserError for what is none or cannot be."""
     try:
-        value = parse_typed(text).value
+        said = parse_typed(text)
     except NotANumberError:
         raise UserError(*way_words.no_number(name, text)) from None
-    if asked.day:
+    value, limits = said.value, _limits(name)
+    if name in DAYS:
         count, term = _count(plan)
         value = elapsed(value, count, term)  # type: ignore[arg-type]
-    if asked.difference and unit == "°F":
+    elif name in DIFFERENCES and (said.unit or unit) == "°F":
         value /= 1.8
-    if not asked.low <= value <= asked.high or (asked.whole and value != round(value)):
-        raise UserError(*way_words.out_of_range(name, text, asked.low, asked.high, whole=asked.whole))
+    elif name == "set_c":
+        value = float(to_inside(value, said.unit or unit))
+    if not limits.low <= value <= limits.high or (limits.whole and value != round(value)):
+        low, high = limits.low, limits.high
+        if name == "set_c":
+            low, high = (round(float(from_inside(v, unit))) for v in (low, high))
+        raise UserError(*way_words.out_of_range(name, text, low, high, whole=limits.whole))
     return value

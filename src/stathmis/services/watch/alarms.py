@@ -21,7 +21,7 @@ from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.services.findings.runs import Run, temperature_runs
+from stathmis.services.findings.runs import Run, lately, temperature_runs
 from stathmis.services.watch.live import ProbeStatus
 
 LOOK_BACK_MS = 6 * 3_600_000
@@ -42,12 +42,16 @@ JUST_S = 15 * 60.0
 """A drop as young as this may be an open lid."""
 WARMER_K, GRACE_S = 1.0, 300.0
 """A cooling that is over is so much warmer than at its coldest, so long after its end at the latest."""
+DRY_RH = 15.0
+"""In lockdown and hatch the air may be so far below its band before it is called for. Source: common practice (a pipped
+egg's membrane dries)."""
+LATE = ("lockdown", "hatch")
 TREND_MS = 40 * 60_000
 SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
 
 
-AlarmKind = Literal["hot", "eggs", "trend", "air", "silent"]
+AlarmKind = Literal["hot", "eggs", "trend", "air", "moisture", "silent"]
 
 
 @dataclass(frozen=True)
@@ -55,8 +59,9 @@ class Alarm:
     """Something that cannot wait; danger before watch.
 
     kind: air that is dangerous at once, eggs beyond their limit or on the way to it, air far off for no known reason,
-    or a probe that went silent. warm: it is, or gets, too warm. celsius: the air ("hot", "air") or the eggs; limit_c:
-    what the eggs will pass; minutes: for how long.
+    too dry or too moist ("moisture"), or a probe that went silent. warm: it is, or gets, too warm. celsius: the air
+    ("hot", "air") or the eggs; limit_c: what the eggs will pass; rh: the humidity and what is asked, percent; minutes:
+    for how long.
     """
 
     kind: AlarmKind
@@ -67,12 +72,15 @@ class Alarm:
     limit_c: float = nan
     minutes: int = 0
     probe: ProbeStatus | None = None
+    rh: tuple[float, float] = (nan, nan)
 
     @property
     def key(self) -> str:
         """Its kind and place: the same alarm is told once."""
         place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
         side = "" if self.kind != "eggs" else " warm" if self.warm else " cold"
+        if self.kind == "moisture":
+            side = " dry" if self.rh[0] < self.rh[1] else " moist"
         return f"{self.kind}{side} {place}"
 
 
@@ -102,15 +110,55 @@ def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
     newest, U = float(air[-1]), NORMAL_95 * float(run.u[-1])
     if newest - U >= DANGER_C:
         return Alarm("hot", incubator, True, warm=True, celsius=newest + offset)
-    if not run.dense:
+    warmth = _of_eggs(course, run, air) or _of_air(book, course, run, air) if run.dense else None
+    return warmth or _of_moisture(book, course)
+
+
+def limits_k(course: Course, half_k: float, usual_k: float, beyond_k: float) -> tuple[float, float]:
+    """How far below and above the middle is called for, K: the keeper's own limits, else the usual, wider for wide
+    bands (half_k: half of the band)."""
+    usual = max(usual_k, half_k + beyond_k)
+    cold, hot = course.way.cold_k, course.way.hot_k
+    return (usual if cold is None else cold), (usual if hot is None else hot)
+
+
+def _of_moisture(book: Book, course: Course) -> Alarm | None:
+    """The air has been too dry or too moist for a while, by the keeper's limits; in lockdown too dry by the usual."""
+    now, way = book.now_ms, course.way
+    phase = course.phase(now)
+    if phase is None or phase.humidity is None or _awaited(book, course):
         return None
-    return _of_eggs(course, run, air) or _of_air(book, course, run, air)
+    dry = way.dry_rh
+    if dry is None and phase.name in LATE and course.species.kind == "bird":
+        dry = DRY_RH
+    if dry is None and way.moist_rh is None:
+        return None
+    run = lately(book, course.incubator, "humidity", max(now - LOOK_BACK_MS, course.batch.set_ms), now)
+    if run is None or not run.dense or now - int(run.times_ms[-1]) > FRESH_MS:
+        return None
+    last = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
+    if int(last.sum()) < 3 or run.times_ms[last][-1] - run.times_ms[last][0] < 0.8 * AIR_LASTS_MS:
+        return None
+    rh, U, band = run.corrected[last], NORMAL_95 * run.u[last], phase.humidity
+    minutes = AIR_LASTS_MS // 60_000
+    if dry is not None and (rh + U < band.low - dry).all():
+        return Alarm("moisture", course.incubator, False, rh=(float(rh[-1]), band.low), minutes=minutes)
+    if way.moist_rh is not None and (rh - U > band.high + way.moist_rh).all():
+        return Alarm("moisture", course.incubator, False, rh=(float(rh[-1]), band.high), minutes=minutes)
+    return None
+
+
+def _awaited(book: Book, course: Course) -> bool:
+    """Whether something was done lately that the air may still be on its way back from, or the eggs are just set."""
+    now = book.now_ms
+    done = book.events_between(course.incubator.id, now - LID_MS, now)
+    return any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS
 
 
 def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
     incubator, (held_c, half_k) = course.incubator, course.held(run.times_ms[-1])
-    limit_k = max(EGG_LIMIT_K, float(half_k) + BEYOND_BAND_K)
+    limits = limits_k(course, float(half_k), EGG_LIMIT_K, BEYOND_BAND_K)
     seconds = run.times_ms / 1000.0
     core = egg_temperature(seconds, air, course.species.egg_g, incubator.air == "forced", max_gap_s=run.max_gap_s)
     # eggs set cold are still warming: nothing to call for
@@ -119,7 +167,7 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     off, u = float(core[-1] - held_c), float(run.u[-1])
     if off < 0 and (_coming_back(seconds, air) or _cooled_as_meant(course, seconds, air)):
         return None
-    eggs = float(core[-1])
+    eggs, limit_k = float(core[-1]), limits[off > 0]
     if abs(off) - NORMAL_95 * u > limit_k:
         return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
     recent = seconds >= seconds[-1] - TREND_MS / 1000.0
@@ -128,6 +176,7 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     slope_h = float(np.polyfit(seconds[recent] - seconds[-1], core[recent], 1)[0]) * 3600.0
     coming = off + slope_h
     away = slope_h * off >= 0 and abs(slope_h) > 0.4
+    limit_k = limits[slope_h > 0]
     if away and abs(coming) > limit_k:
         limit = float(held_c) + float(np.sign(slope_h)) * limit_k
         return Alarm("trend", incubator, slope_h > 0, warm=slope_h > 0, celsius=eggs, limit_c=limit)
@@ -136,10 +185,10 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
 
 def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
     """Whether the air dropped sharply a while ago and is on its way back, or dropped just now: a lid, not a fault."""
-    lately = sudden_drops(seconds, air)
-    if not lately or seconds[-1] - lately[-1].start_s > OPENING_S:
+    drops = sudden_drops(seconds, air)
+    if not drops or seconds[-1] - drops[-1].start_s > OPENING_S:
         return False
-    last = lately[-1]
+    last = drops[-1]
     back = float(air[-1]) >= last.lowest + 0.5 * (last.before - last.lowest)
     return back or seconds[-1] - last.start_s < JUST_S
 
@@ -148,27 +197,27 @@ def _cooled_as_meant(course: Course, seconds: np.ndarray, air: np.ndarray) -> bo
     """Whether a sharp drop is as young as a cooling that belongs to the way, and its way back; logged or not."""
     if not course.cooled(1000.0 * float(seconds[-1])):
         return False
-    lately = sudden_drops(seconds, air)
-    if not lately:
+    drops = sudden_drops(seconds, air)
+    if not drops:
         return False
-    over_s = seconds[-1] - lately[-1].start_s - 60.0 * course.way.cool_minutes
+    over_s = seconds[-1] - drops[-1].start_s - 60.0 * course.way.cool_minutes
     # a power cut begins like a cooling; only one of them ends
-    back = float(air[-1]) >= lately[-1].lowest + WARMER_K
+    back = float(air[-1]) >= drops[-1].lowest + WARMER_K
     return over_s <= GRACE_S or (over_s <= LID_MS / 1000.0 and back)
 
 
 def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The air has been far off for a while, and nothing that was done explains it."""
-    incubator, now = course.incubator, book.now_ms
-    done = book.events_between(incubator.id, now - LID_MS, now)
-    if any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS:
+    incubator = course.incubator
+    if _awaited(book, course):
         return None
-    lately = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
-    held_c, half_k = course.held(run.times_ms[lately])
-    off = air[lately] - held_c
-    if int(lately.sum()) < 3 or run.times_ms[lately][-1] - run.times_ms[lately][0] < 0.8 * AIR_LASTS_MS:
+    last = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
+    held_c, half_k = course.held(run.times_ms[last])
+    off = air[last] - held_c
+    if int(last.sum()) < 3 or run.times_ms[last][-1] - run.times_ms[last][0] < 0.8 * AIR_LASTS_MS:
         return None
-    beyond = np.abs(off) - NORMAL_95 * run.u[lately] > np.maximum(AIR_LIMIT_K, half_k + 2 * BEYOND_BAND_K)
+    limits = limits_k(course, float(half_k.max()), AIR_LIMIT_K, 2 * BEYOND_BAND_K)
+    beyond = np.abs(off) - NORMAL_95 * run.u[last] > np.where(off > 0, limits[1], limits[0])
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None
     warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])

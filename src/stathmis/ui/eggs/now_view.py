@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QWidget
 
+from stathmis.core.course.way import Opened
 from stathmis.core.units import count_typed
 from stathmis.services import clock, knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, tray
 from stathmis.services.eggs.hatching import Hatching
-from stathmis.services.eggs.outcome import choose_open_school, open_school, outcome_lines, rate_words
+from stathmis.services.eggs.outcome import outcome_lines, rate_words
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.plan import lockdown, planning
 from stathmis.ui.kit.attempt import attempt, emptied
@@ -45,7 +47,7 @@ class NowView(Page):
         self.school = Chooser(
             "Whether the lid is opened during the hatch",
             [(text.partition(":")[0].lower(), key) for key, text in hatching.OPEN_SCHOOLS.items()],
-            picked=partial(choose_open_school, desk),
+            picked=self._choose_school,
             yielding=True,
         )
         theme.fit(self.school, MinimumWidth=264)
@@ -68,6 +70,12 @@ class NowView(Page):
         right.addLayout(rates)
         self._outcome = Lines(right)
         right.addStretch(1)
+
+    def _choose_school(self, school: Opened) -> None:
+        """The lid is held otherwise: that is the way of this batch from now on."""
+        if self.course is not None:
+            plan = planning.plan_of(self.desk.book, self.course.batch)
+            planning.change_way(self.desk, plan, replace(plan.way, opening=school))
 
     def _counting(self) -> QWidget:
         """Counts for a keeper who does not mark eggs."""
@@ -92,7 +100,7 @@ class NowView(Page):
             self.kind.offer([(one.word, one.key) for g in groups for one in findings.offered(course, g)], "out")
         self.sheet = sheet = tray.tray(self.desk.book, course.batch)
         self._count_card.setVisible(not sheet.eggs)
-        self.school.choose(open_school(self.desk.book))
+        self.school.choose(hatching.open_school(self.desk.book, course))
         self._show_rates(sheet)
         self._show_counted(sheet)
         book = self.desk.book
@@ -102,7 +110,7 @@ class NowView(Page):
         if self.course is None or found.course.batch.id != self.course.batch.id:
             return
         self.found = found
-        answer, why = hatching.may_open(found, open_school(self.desk.book))
+        answer, why = hatching.may_open(found, hatching.open_school(self.desk.book, found.course))
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
         lines: list[Said] = [*hatching.lines(self.desk.book, found)]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit
 
@@ -69,6 +70,13 @@ class Chooser(QComboBox):
             self.addItem(words, what)
         if chosen is not None:
             self.choose(chosen)
+
+    def keep(self, options: Iterable[tuple[str, Any]]) -> None:
+        """Offer these where they are not offered already; what is chosen stays where it is still offered."""
+        offered = list(options)
+        if [(self.itemText(i), self.itemData(i)) for i in range(self.count())] != offered:
+            with QSignalBlocker(self):
+                self.offer(offered, self.currentData())
 
     def choose(self, what: Any) -> None:
         """Bring what stands for this into view, where it is offered."""

@@ -6,11 +6,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame
 
 from stathmis.core.course import schedule
+from stathmis.core.course.profile import Species
 from stathmis.core.errors import UserError
 from stathmis.core.units import count_typed
 from stathmis.logbook.records import Incubator
-from stathmis.services import clock, knowledge, notify
+from stathmis.services import clock, notify
 from stathmis.services.batch import profiles
+from stathmis.services.batch.species import all_species, species_of
 from stathmis.services.batch.ways import usual_way
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -33,7 +35,7 @@ class NewPlanCard(QFrame):
         super().__init__()
         self._desk = desk
         self.setObjectName("card")
-        kinds = [(species.name, key) for key, species in knowledge.species().items()]
+        kinds = [(species.name, key) for key, species in all_species(desk.book).items()]
         grid = FieldGrid()
         self.species = grid.add(
             "Species", Chooser("Species of the batch", kinds, picked=self._offer_regimes, yielding=True)
@@ -70,7 +72,7 @@ class NewPlanCard(QFrame):
             self._learn()
 
     def _offer_regimes(self, _species: object = None) -> None:
-        clutch = knowledge.species()[self.species.currentData()].kind == "reptile"
+        clutch = species_of(self._desk.book, self.species.currentData()).kind == "reptile"
         self.laid.setPlaceholderText("laid on: 10 Jun" if clutch else "first egg laid: 10 Jun")
         for widget in (self.mother, self._mother_label):
             widget.setVisible(clutch)
@@ -115,9 +117,11 @@ class NewPlanCard(QFrame):
         said = learning.lines(self._desk.book, self._learnt, eggs) if self._learnt is not None and eggs else []
         say(self.taught, " ".join(said))
 
-    @property
-    def _term(self) -> float | None:
-        return learning.for_plan(self._learnt).term_days
+    def _species(self, machine: Incubator, at_ms: int) -> Species:
+        """With the days to the hatch to be expected of it."""
+        species, regime = str(self.species.currentData()), str(self.regime.currentData())
+        taught = learning.for_plan(self._learnt)
+        return planning.to_be_expected(self._desk.book, species, machine, regime, at_ms, taught)
 
     def _machine(self) -> Incubator | None:
         chosen = self.machine.currentData()
@@ -128,7 +132,7 @@ class NewPlanCard(QFrame):
         desk, machine = self._desk, self._machine()
         at = clock.parse_day(self.day.text(), desk.now_ms, desk.book.zone)
         if self.way.currentData() == "hatch" and machine is not None:
-            return planning.set_day_for(knowledge.species()[self.species.currentData()], machine, at, self._term)
+            return planning.set_day_for(self._species(machine, at), at)
         return at
 
     def _day_typed(self, _text: str = "") -> None:
@@ -142,9 +146,8 @@ class NewPlanCard(QFrame):
         except UserError:
             say(self.preview, "")
             return
-        species = knowledge.species()[self.species.currentData()]
-        term = self._term or planning.expected_term(species, machine)
-        steps = {s.key: s for s in schedule.plan(species, usual_way(self._desk.book, species.key, at), term)}
+        species = self._species(machine, at)
+        steps = {s.key: s for s in schedule.plan(species, usual_way(self._desk.book, species.key, at))}
         parts = []
         for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
             if key in steps:

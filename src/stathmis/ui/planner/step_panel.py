@@ -9,8 +9,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
 from stathmis.core.errors import UserError
-from stathmis.services import clock, knowledge, notify
+from stathmis.services import clock, notify
 from stathmis.services.batch import batches
+from stathmis.services.batch.species import all_species
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import clutch, planning, preflight, tasks
@@ -61,7 +62,7 @@ class StepPanel(QWidget):
 
     def _plan_fields(self) -> QWidget:
         """What the plan's batch is and how it is kept."""
-        kinds = [(one.name, key) for key, one in knowledge.species().items()]
+        kinds = [(one.name, key) for key, one in all_species(self._desk.book).items()]
         self.species = Chooser("", kinds, picked=self._species, yielding=True)
         self._posted = button("", self._flip_posted, "link")
         way = button(_("turned, cooled, candled how"), self._wants_way, "link", _("Your way with this batch"))
