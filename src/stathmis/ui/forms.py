@@ -14,7 +14,7 @@ from stathmis.logbook.records import Channel, Incubator
 from stathmis.services import clock, setting_up
 from stathmis.services.batch import profiles
 from stathmis.services.batch.profiles import DAY_COUNTS
-from stathmis.services.batch.species import all_species, species_of
+from stathmis.services.batch.species import species_of, species_offered
 from stathmis.services.desk import Desk
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
 from stathmis.ui.kit.fields import Chooser, field
@@ -99,7 +99,7 @@ class BatchForm(_Form):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.species = self.choice("Species", [(s.name, key) for key, s in all_species(desk.book).items()])
+        self.species = self.choice("Species", species_offered(desk.book))
         self.eggs = self.text("Eggs", typed="12")
         self.when = self.text("Set at", "now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
         self.regime = self.choice("It follows")
@@ -112,7 +112,8 @@ class BatchForm(_Form):
         self.regime.currentIndexChanged.connect(self._explain)
 
     def offer_regimes(self) -> None:
-        """The schools and own profiles the chosen species can follow; the one chosen stays if it can."""
+        """The species, and the schools and own profiles the chosen one can follow; what is chosen stays if it can."""
+        self.species.keep(species_offered(self.desk.book))
         found = profiles.choices(self.desk.book, str(self.species.currentData()))
         self._why = {c.key: f"{c.why} {c.warning}".strip() for c in found}
         self.regime.offer([(c.name, c.key) for c in found], self.regime.currentData())

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject
+from PySide6.QtCore import QEvent, QObject, Signal
 from PySide6.QtWidgets import QBoxLayout, QFrame, QLineEdit, QWidget
 
 from stathmis.core.course.way import CANDLINGS, Way
@@ -47,7 +47,7 @@ def _choices() -> dict[str, tuple[str, dict[Any, str]]]:
         "misted": (_("Misting in lockdown"), {"none": _("not misted"), "lockdown": _("misted in lockdown")}),
         "opening": (
             _("Opening while eggs are pipped"),
-            {"": _("lid as on Hatch"), "never": _("lid shut while pipped"), "quickly": _("quickly for dry ones")},
+            {"": _("lid as usual here"), "never": _("lid shut while pipped"), "quickly": _("quickly for dry ones")},
         ),
         "helping": (_("Helping a chick out"), {"no": _("no help"), "last resort": _("help as last resort")}),
         "taken_off": (
@@ -63,7 +63,9 @@ def _choices() -> dict[str, tuple[str, dict[Any, str]]]:
 
 
 class WayCard(QFrame):
-    """How a batch in hand is kept; every change is an edit of its own."""
+    """How a batch in hand is kept; every change is an edit of its own. turned: another batch came into view."""
+
+    turned = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -99,7 +101,7 @@ class WayCard(QFrame):
             self._line(
                 _("Days"),
                 (_("hatch on day"), "term_days", ""), (_("lockdown on day"), LOCKDOWN, ""),
-                (_("lost by then"), "loss_percent", "%"),
+                (_("weight lost by then"), "loss_percent", "%"),
             ),
             self._line(_("Warmth"), ("", "set_c", self._heat_unit), ("±", "tolerance_k", self._off_unit)),
             self._line(_("Still air"), ("", "still_offset_k", self._still_unit)),
@@ -248,6 +250,11 @@ class WayCard(QFrame):
             counter = turning_words.counter(book, batches.course_of(book, plan.batch, plan.incubator))
         say(self._counter, counter)
 
+    @property
+    def plan(self) -> Plan | None:
+        """The plan in view."""
+        return self._plan
+
     def _show_all(self) -> None:
         self._all = not self._all
         self.refresh(narrow=self._narrow)
@@ -262,6 +269,7 @@ class WayCard(QFrame):
         for edit in self.fields.values():
             edit.setModified(False)
         self.refresh(narrow=self._narrow)
+        self.turned.emit()
         first = self.choosers["turning"]
         (first if first.isVisibleTo(self) else self.batch).setFocus()
 

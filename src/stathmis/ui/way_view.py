@@ -10,19 +10,21 @@ from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QWidget
 
 from stathmis.core.course.profile import DayCount, OwnProfile
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Batch
+from stathmis.logbook.records import Batch, Delivery
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import notify
-from stathmis.services.batch import batches, profiles
+from stathmis.services.batch import batches, own_species, profiles
 from stathmis.services.batch.profile_draft import draft_of
-from stathmis.services.batch.species import all_species
+from stathmis.services.batch.species import OWN, species_offered
 from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
+from stathmis.ui.delivery_card import DeliveryCard
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.lines import Lines, Pool, Said
 from stathmis.ui.kit.page import Page, column, put, row
 from stathmis.ui.kit.pieces import button, label, say, set_text
 from stathmis.ui.profile_editor import ProfileEditor
+from stathmis.ui.species_editor import SpeciesEditor
 from stathmis.ui.theme import Theme
 from stathmis.ui.way_card import WayCard
 from stathmis.words.numbers import band_text
@@ -109,7 +111,7 @@ class _ProfileCard(QFrame):
 class WayView(Page):
     """What batches follow, and what there is to follow."""
 
-    rests_on = frozenset[type | str]({*batches.COURSES_REST_ON, SETTINGS})
+    rests_on = frozenset[type | str]({*batches.COURSES_REST_ON, Delivery, SETTINGS})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 880)
@@ -121,14 +123,25 @@ class WayView(Page):
         self._warnings = Lines(self.page, "muted")
         self.way = WayCard(desk, theme)
         self.page.addWidget(self.way)
-        kinds = [(species.name, key) for key, species in all_species(desk.book).items()]
-        self.species = Chooser("Species", kinds, changed=lambda _species: self._show_choices())
+        self.delivery = DeliveryCard(desk, theme)
+        self.way.turned.connect(self._show_delivery)
+        self.page.addWidget(self.delivery)
+        self.species = Chooser("Species", species_offered(desk.book), changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
         head.addWidget(label("What there is to follow", "heading"))
         head.addWidget(self.species)
+        self._another = button("A species of your own…", lambda: self._write_species(copy=True), "link")
+        self._change = button("Change it", lambda: self._write_species(copy=False), "link")
+        self._away = button("Take it away", self._remove_species, "link")
+        for link in (self._change, self._away, self._another):
+            head.addWidget(link)
         head.addStretch(1)
         head.addWidget(button("Bring in a profile file…", self._bring_in))
         self.page.addLayout(head)
+        self.species_editor = SpeciesEditor(desk, theme)
+        self.species_editor.hide()
+        self.species_editor.ended.connect(self._species_ended)
+        self.page.addWidget(self.species_editor)
         self._choices = Pool(self.page, lambda: _ProfileCard(self))
         self.editor = ProfileEditor(desk, theme)
         self.editor.hide()
@@ -153,18 +166,47 @@ class WayView(Page):
 
     def leave(self) -> bool:
         """Esc leaves the profile that is being written first."""
+        if self.species_editor.isVisible():
+            self._species_ended("")
+            return True
         if not self.editor.isVisible():
             return False
         self.editor.give_up()
         return True
+
+    def _write_species(self, *, copy: bool) -> None:
+        """Begin a species of one's own from the one in view, or change it."""
+        self.species_editor.begin(str(self.species.currentData()), copy=copy)
+        self.species_editor.show()
+        self.species_editor.name.setFocus()
+        QTimer.singleShot(0, self, lambda: self.area.ensureWidgetVisible(self.species_editor, 0, 0))
+
+    def _species_ended(self, key: str) -> None:
+        self.species_editor.hide()
+        self.refresh()
+        if key:
+            self.species.choose(key)
+        self.species.setFocus()
+
+    def _remove_species(self) -> None:
+        try:
+            own_species.remove(self._desk, int(str(self.species.currentData()).removeprefix(OWN)))
+        except UserError as error:
+            notify.tell_error(error)
+            return
+        notify.tell("info", "Species taken away. Ctrl+Z brings it back.")
 
     def refresh(self) -> None:
         """Show the logbook as it stands; a profile being written stays as it is."""
         self._built_narrow = self.narrow
         self._show_following()
         self.way.refresh(narrow=self.narrow)
+        self._show_delivery()
         self._show_choices()
         self.editor.refresh()
+
+    def _show_delivery(self) -> None:
+        self.delivery.show_plan(self.way.plan, narrow=self.narrow)
 
     def _show_following(self) -> None:
         book = self._desk.book
@@ -192,7 +234,11 @@ class WayView(Page):
         notify.tell("info", f"{batch.name} is judged by it from its first day on. Ctrl+Z takes it back.")
 
     def _show_choices(self) -> None:
-        book, species = self._desk.book, str(self.species.currentData())
+        book = self._desk.book
+        self.species.keep(species_offered(book))
+        species = str(self.species.currentData())
+        for link in (self._change, self._away):
+            link.setVisible(species.startswith(OWN))
         own = profiles.own_profiles(book)
         found = profiles.choices(book, species) if self.editor.isHidden() else []
         for card, choice in zip(self._choices.show(len(found)), found, strict=True):

@@ -98,7 +98,9 @@ def drawn(book: Book, course: Course) -> str:
     for day, words in days:
         if day is not None:
             parts.append(words.format(day=dates.day(book.local(course.at_ms(day)), weekday=True)))
-    asked = [p for p in course.phases if p.start_day >= 0 and p.name != "dry"]
+    # what was asked until now may be other
+    since = max(0.0, course.day(book.now_ms))
+    asked = [p for p in course.phases if p.end_day > since and p.name != "dry"] or [course.phases[-1]]
     heat = asked[0].temperature_c
     parts.append(band_text(heat.low, heat.high, "temperature", book.temperature_unit))
     moist: list[str] = []

@@ -8,7 +8,7 @@ import pytest
 
 import making
 from stathmis.core.hatch.hatch_stats import rate
-from stathmis.core.hatch.review import Measured
+from stathmis.core.hatch.review import CAUSES, Measured, Weighed
 from stathmis.logbook.records import Batch
 from stathmis.services import setting_up
 from stathmis.services.batch import batches
@@ -41,7 +41,7 @@ def change_for(demo: Desk, clear: str, mean_k: Measured | None = None, **others:
     """What is to be changed where this cause is clear ("": none), and the eggs' mean was so much off."""
     found = review.batch_review(demo.book, autumn(demo))
     assert found.weighed is not None
-    cause = next((w for w in found.weighed.weighed if w.cause.key == clear), None)
+    cause = next((Weighed(c, 0.6, 1.0, 1.0, measured=True) for c in CAUSES if c.key == clear), None)
     evidence = {key: value for key, value in found.evidence.items() if key != "mean_k"}
     evidence |= {"mean_k": mean_k} if mean_k is not None else {}
     seen = {"shift": None, "predicted": None, "weighed": found.weighed._replace(clear=cause), "evidence": evidence}

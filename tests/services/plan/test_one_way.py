@@ -26,6 +26,10 @@ REASONS = {
     ("services/eggs/review.py", "loss_percent"): "the same",
     ("ui/moisture/loss_chart.py", "loss_percent"): "the same",
     ("ui/way_card.py", "CANDLINGS"): "what can be chosen",
+    **{
+        ("services/batch/own_species.py", name): "what a keeper types of a species"
+        for name in ("set_c", "half_band_k", "setting_rh", "lockdown_rh")
+    },
     ("services/plan/way_fields.py", "loss_percent"): "what is meant where nothing is typed",
     ("services/plan/way_fields.py", "STILL_AIR_OFFSET_K"): "the same",
     ("words/way.py", "setting_rh"): "what a school is compared with",

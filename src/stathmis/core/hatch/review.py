@@ -16,6 +16,8 @@ from stathmis.core.hatch.hatch_stats import Tally
 BASE = {"clear": 0.12, "early": 0.07, "late": 0.06, "pipped": 0.05}
 """Shares of the set eggs that are lost in an ordinary hatch: clear, dead early, late, after the pip. Source: common
 practice."""
+WEAK = 0.05
+"""Share of the hatched that are weak, splayed or crooked in an ordinary hatch. Source: common practice, approximate."""
 SHIFT_U_DAYS = 0.4
 """How far an ordinary hatch lies from the expected day, standard deviation. Source: common practice."""
 NONE_WEIGHT = 3.0
@@ -27,7 +29,8 @@ CLEAR_CAUSE = 0.5
 @dataclass(frozen=True)
 class CauseModel:
     """A cause: what is measured for it (a key of the evidence), from where on it is a fault and what that usually is
-    (same unit and sign), and what it does to the losses (factors on BASE) and to the day of the hatch (days)."""
+    (same unit and sign), and what it does to the losses (factors on BASE), to the day of the hatch (days) and to the
+    share of weak chicks (a factor on WEAK); only_measured: it is no cause where that was not noted."""
 
     key: str
     measured: str
@@ -35,24 +38,27 @@ class CauseModel:
     usual: float
     factors: Mapping[str, float]
     shift_days: float = 0.0
+    weak: float = 1.0
+    only_measured: bool = False
 
 
 CAUSES = (
-    CauseModel("temperature low", "mean_k", 0.2, -0.6, {"late": 2.2, "pipped": 2.0}, 1.0),
-    CauseModel("temperature high", "mean_k", 0.2, 0.6, {"early": 2.5, "late": 1.6}, -1.0),
-    CauseModel("swings", "swing_k", 0.25, 0.9, {"early": 1.5, "late": 2.0, "pipped": 1.6}),
-    CauseModel("too moist in setting", "loss_off", 1.5, -4.0, {"pipped": 4.5, "late": 1.4}),
+    CauseModel("temperature low", "mean_k", 0.2, -0.6, {"late": 2.2, "pipped": 2.0}, 1.0, weak=2.5),
+    CauseModel("temperature high", "mean_k", 0.2, 0.6, {"early": 2.5, "late": 1.6}, -1.0, weak=2.5),
+    CauseModel("swings", "swing_k", 0.25, 0.9, {"early": 1.5, "late": 2.0, "pipped": 1.6}, weak=2.0),
+    CauseModel("too moist in setting", "loss_off", 1.5, -4.0, {"pipped": 4.5, "late": 1.4}, weak=1.5),
     CauseModel("too dry in setting", "loss_off", 1.5, 4.0, {"late": 2.5, "pipped": 2.5}),
     CauseModel("too dry in lockdown", "lockdown_rh_off", 5.0, -15.0, {"pipped": 5.0}),
     CauseModel("turning gaps", "turning_gap_h", 6.0, 20.0, {"early": 1.6, "late": 3.0}),
     CauseModel("old eggs", "stored_over_days", 1.5, 6.0, {"clear": 1.5, "early": 3.0}, 0.3),
     CauseModel("opened at the pip", "openings_at_pip", 0.7, 4.0, {"pipped": 4.5}),
+    CauseModel("poor eggs", "poor_share", 0.08, 0.35, {"early": 2.0, "late": 1.3}, only_measured=True),
     CauseModel("infertile eggs", "clear_only", 0.0, 0.0, {"clear": 3.2}),
 )
 """Signatures of the usual causes. Sizes are of common practice, approximate; measured: mean_k, mean of the eggs off
 the profile, K; swing_k, spread of the eggs' temperature about its own mean, standard deviation, K; loss_off, loss of
 weight off the aim at lockdown, percentage points; lockdown_rh_off, percent RH; turning_gap_h, longest gap beyond 12 h;
-stored_over_days, beyond 7; openings_at_pip, a count."""
+stored_over_days, beyond 7; openings_at_pip, a count; poor_share, of the eggs as they came: cracked, dirty and so on."""
 
 
 class Measured(NamedTuple):
@@ -82,22 +88,25 @@ class Review(NamedTuple):
     none_weight: float
 
 
-def review(tally: Tally, measured: Mapping[str, Measured], shift_days: Measured | None = None) -> Review:
+def review(tally: Tally, measured: Mapping[str, Measured], shift_days: Measured | None = None, weak: int = 0) -> Review:
     """Weigh the usual causes for what came of a batch.
 
     tally: of an ended batch; measured: by key, what is known of it (see CAUSES); shift_days: hatch later (above 0) than
-    expected, days. Source: naive Bayes over CAUSES, likelihoods as described there.
+    expected, days; weak: chicks noted as weak, splayed or crooked (0: none were noted, which says nothing).
+    Source: naive Bayes over CAUSES, likelihoods as described there.
 
     >>> bad = Tally(40, clear=4, early_dead=3, late_dead=7, pipped_dead=6, hatched=20)
     >>> review(bad, {"mean_k": Measured(-0.8, 0.1)}, Measured(1.1, 0.2)).clear.cause.key
     'temperature low'
     """
-    plain = _eggs(tally, {}, 0.0, shift_days)
+    plain = _eggs(tally, {}, 0.0, shift_days) + _weak(tally, weak, 1.0)
     rows = []
     for cause in CAUSES:
         found = measured.get(cause.measured)
+        if found is None and cause.only_measured:
+            continue
         by_measure = _by_measure(cause, found) if found is not None else 0.0
-        by_eggs = _eggs(tally, cause.factors, cause.shift_days, shift_days) - plain
+        by_eggs = _eggs(tally, cause.factors, cause.shift_days, shift_days) + _weak(tally, weak, cause.weak) - plain
         rows.append((cause, by_measure, by_eggs, found is not None))
     top = max(0.0, *(m + e for _, m, e, _ in rows))
     scores = [exp(m + e - top) for _, m, e, _ in rows]
@@ -142,3 +151,11 @@ def _eggs(tally: Tally, factors: Mapping[str, float], shift: float, seen: Measur
         spread = SHIFT_U_DAYS**2 + seen.u**2
         value += -0.5 * (seen.value - shift) ** 2 / spread
     return value
+
+
+def _weak(tally: Tally, weak: int, factor: float) -> float:
+    """Log-likelihood of so many weak ones among the hatched, at half their number as the losses are."""
+    if not weak:
+        return 0.0
+    share = min(0.6, WEAK * factor)
+    return 0.5 * (weak * log(share) + max(0, tally.hatched - weak) * log(1.0 - share))

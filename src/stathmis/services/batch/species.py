@@ -45,6 +45,11 @@ def species_in(own: OwnSpecies) -> Species:
     )
 
 
+def species_offered(book: Book) -> list[tuple[str, str]]:
+    """All species to choose from: name and key."""
+    return [(species.name, key) for key, species in all_species(book).items()]
+
+
 def species_of(book: Book, key: str) -> Species:
     """The species with this key. Raises KeyError where there is none."""
     return all_species(book)[key]

@@ -15,6 +15,7 @@ from stathmis.services.batch.batches import events_along
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
+from stathmis.services.eggs import delivery
 from stathmis.services.eggs.tray import TraySheet, tally
 from stathmis.services.eggs.tray_shape import at_edge
 from stathmis.services.findings import loss
@@ -58,6 +59,9 @@ def evidence(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None
     stored = stored_days(book, course, sheet)
     if stored is not None:
         found["stored_over_days"] = Measured(max(0.0, stored - 7.0), 0.5)
+    came = delivery.delivery_of(book, plan)
+    if came is not None:
+        found["poor_share"] = Measured(delivery.poor_share(came), 0.02)
     if plan.way.turning == "by hand" and course.lockdown_day is not None:
         found["turning_gap_h"] = Measured(max(0.0, _longest_gap(book, course) - course.way.longest_gap_h), 1.0)
     return found

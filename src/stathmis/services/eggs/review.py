@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from stathmis.core.hatch import review as core
 from stathmis.core.hatch.hatch_stats import Rate, Tally
 from stathmis.core.hatch.review import Measured, Review, Weighed
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
-from stathmis.logbook.records import Event, Weighing
+from stathmis.logbook.records import Delivery, Event, Weighing
 from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services import knowledge
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
+from stathmis.services.eggs import delivery
 from stathmis.services.eggs.break_out import deaths
 from stathmis.services.eggs.evidence import (
     LaterCheck,
@@ -22,14 +25,17 @@ from stathmis.services.eggs.evidence import (
     hatch_day,
     later_checks,
     places_differ,
+    stored_days,
 )
 from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
-from stathmis.services.eggs.tray import TRAY_RESTS_ON, TraySheet, tray
+from stathmis.services.eggs.tray import TRAY_RESTS_ON, WEAK, TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
 from stathmis.services.findings import judgement
 from stathmis.services.findings.judgement import EggTrace
 from stathmis.services.findings.runs import READ
+from stathmis.services.plan import planning
 from stathmis.words import dates
+from stathmis.words import delivery as delivery_words
 from stathmis.words.numbers import count, signed, unit_word
 
 TOLD = 4
@@ -51,6 +57,7 @@ WORDS = {
     "too dry in lockdown": "Too dry in lockdown: chicks stick in the membrane",
     "turning gaps": "Too long between turns",
     "old eggs": "Eggs kept too long before setting",
+    "poor eggs": "Many eggs were poor when they came",
     "opened at the pip": "The lid was opened while eggs were pipped",
     "infertile eggs": "Many eggs were infertile",
 }
@@ -61,6 +68,7 @@ CHANGES = {
     "too dry in lockdown": "More water surface before the lid is shut for lockdown; see the way to it under Moisture.",
     "turning gaps": "Turn an odd number of times a day, and late in the evening; or have it done by a machine.",
     "old eggs": "Set within a week of laying; plan the collecting days backward from the set day.",
+    "poor eggs": "Talk to whoever they come from, and set only whole, clean eggs of normal size.",
     "opened at the pip": "Leave the lid shut from the first pip until the chicks are dry.",
     "infertile eggs": "Look at the flock, not at the incubator: cock and hens, age, season, and how eggs were handled.",
 }
@@ -89,9 +97,11 @@ class BatchReview:
     signs: tuple[SignCount, ...] = ()
     later: tuple[LaterCheck, ...] = ()
     then: str | None = None
+    before: tuple[str, ...] = ()
+    weak: Mapping[str, int] = field(default_factory=dict)
 
 
-@finding(*READ, *TRAY_RESTS_ON, *COURSES_REST_ON, Event, Weighing, SETTINGS, each_minute=True)
+@finding(*READ, *TRAY_RESTS_ON, *COURSES_REST_ON, Event, Weighing, Delivery, SETTINGS, each_minute=True)
 def batch_review(book: Book, course: Course) -> BatchReview:
     """The review of a batch as its log and its calibrations stand now."""
     sheet = tray(book, course.batch)
@@ -123,12 +133,15 @@ def batch_review(book: Book, course: Course) -> BatchReview:
         tuple(signs_seen(sheet)),
         later,
         then,
+        tuple(_before(book, course, sheet)),
+        {kind: n for kind in WEAK if (n := sum(f.count for f in sheet.all_findings if f.kind == kind))},
     )
 
 
 def _weighed(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None) -> tuple[dict[str, Measured], Review]:
     found = evidence(book, course, sheet, eggs)
-    return found, core.review(sheet.tally, found, _shift(course, hatch_day(course, sheet)))
+    weak = sum(f.count for f in sheet.all_findings if f.kind in WEAK)
+    return found, core.review(sheet.tally, found, _shift(course, hatch_day(course, sheet)), weak)
 
 
 def _shift(course: Course, day: Measured | None) -> Measured | None:
@@ -171,13 +184,35 @@ def lines(book: Book, found: BatchReview) -> list[str]:
     for one in found.weighed.weighed[:TOLD]:
         if one.weight >= 0.04 or one is clear:
             said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(book, found, one)}.")
-    said += [words for words in (timing_words(found), sign_words(found.signs), place_words(found)) if words]
+    said += found.before
+    about = (timing_words(found), weak_words(found), sign_words(found.signs), place_words(found))
+    said += [words for words in about if words]
     said += later_words(book, found)
     missing = sorted({w.cause.measured for w in found.weighed.weighed if not w.measured} - {"clear_only"})
     if missing:
         said.append(f"Not measured: {', '.join(UNKNOWN[m] for m in missing)}.")
     if found.tally.eggs < 12:
         said.append("So few eggs say little; take it as a hint.")
+    return said
+
+
+def _before(book: Book, course: Course, sheet: TraySheet) -> list[str]:
+    """What was in the eggs before they were set, in words."""
+    plan = planning.plan_of(book, course.batch)
+    came = delivery.delivery_of(book, plan)
+    return delivery_words.share(came, stored_days(book, course, sheet), course.batch.eggs, book.temperature_unit)
+
+
+def weak_words(found: BatchReview) -> str:
+    """The weak ones among the hatched, and what they come of; empty where none were noted."""
+    if not found.weak:
+        return ""
+    words = knowledge.findings()
+    parts = ", ".join(f"{n} {words[kind].word}" for kind, n in found.weak.items())
+    share = 100.0 * sum(found.weak.values()) / max(1, found.tally.hatched)
+    said = f"Of {count(found.tally.hatched, 'chick')} {parts} ({share:.0f} %)."
+    if "splayed legs" in found.weak:
+        said += " Splayed legs: a smooth floor, or too warm, or too dry."
     return said
 
 
@@ -215,6 +250,7 @@ UNKNOWN = {
     "lockdown_rh_off": "the humidity in lockdown",
     "turning_gap_h": "turning by hand",
     "stored_over_days": "how old the eggs were",
+    "poor_share": "how the eggs came",
     "openings_at_pip": "openings while eggs were pipped",
 }
 
@@ -245,6 +281,7 @@ def measured_words(book: Book, key: str, value: Measured) -> str:
         "lockdown_rh_off": "humidity in lockdown not below its band" if v == 0 else f"{-v:.0f} % RH below its band",
         "turning_gap_h": "no gap over 12 h" if v == 0 else f"a gap of {v + 12:.0f} h",
         "stored_over_days": "set within a week" if v == 0 else f"kept {v + 7:.0f} days",
+        "poor_share": f"{100 * v:.0f} % cracked, dirty, odd or inked",
         "openings_at_pip": f"opened {count(round(v), 'time')} while eggs were pipped",
     }[key]
 

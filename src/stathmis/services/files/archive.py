@@ -15,7 +15,7 @@ from stathmis.logbook import whole
 from stathmis.logbook.opening import Logbook
 from stathmis.logbook.records import Batch
 from stathmis.services import rounds
-from stathmis.services.batch import batches
+from stathmis.services.batch import batches, own_species
 from stathmis.services.batch.species import species_of
 from stathmis.services.clock import SystemClock, is_zone
 from stathmis.services.desk import Desk
@@ -85,6 +85,8 @@ def workable(logbook: Logbook) -> None:
             raise ValueError(book.zone)
         for incubator in book.places():
             rounds.sheet(book, incubator)
+        if not own_species.sound(book):
+            raise ValueError("a species")
         for batch in book.records(Batch):
             species_of(book, batch.species)
             batches.course_by_id(book, batch.id)

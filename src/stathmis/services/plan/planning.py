@@ -252,7 +252,7 @@ def add_plan(
     return desk.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
 
 
-def _kept_plan(edit: Edit, plan: Plan) -> int:
+def kept_plan(edit: Edit, plan: Plan) -> int:
     """The record of a plan, by id; a running batch that has none yet gets one with this edit."""
     if plan.stored is not None:
         return plan.stored.id
@@ -291,7 +291,7 @@ def move_step(desk: Desk, plan: Plan, key: str, at_ms: int) -> None:
     if key == "hatch":
         raise UserError("The eggs choose their day.", "Move the set day, and the hatch moves with it.")
     with desk.edit(f"{key} moved") as edit:
-        edit.add(PlanMove, plan_id=_kept_plan(edit, plan), step=key, at_ms=at_ms)
+        edit.add(PlanMove, plan_id=kept_plan(edit, plan), step=key, at_ms=at_ms)
 
 
 def unmove_step(desk: Desk, plan: Plan, key: str) -> None:
@@ -311,7 +311,7 @@ def change_way(desk: Desk, plan: Plan, way: Way, *, whole: bool = True) -> None:
         if plan.batch is not None and other and not whole:
             keep_earlier(edit, desk.book, plan.batch)
         if plan.stored is None:
-            _kept_plan(edit, replace(plan, way=way))
+            kept_plan(edit, replace(plan, way=way))
         else:
             edit.change(StoredPlan, plan.stored.id, habits=way_text(way, learned_in(plan.stored.habits)))
 

@@ -12,7 +12,7 @@ from stathmis.core.units import count_typed
 from stathmis.logbook.records import Incubator
 from stathmis.services import clock, notify
 from stathmis.services.batch import profiles
-from stathmis.services.batch.species import all_species, species_of
+from stathmis.services.batch.species import species_of, species_offered
 from stathmis.services.batch.ways import usual_way
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -35,7 +35,7 @@ class NewPlanCard(QFrame):
         super().__init__()
         self._desk = desk
         self.setObjectName("card")
-        kinds = [(species.name, key) for key, species in all_species(desk.book).items()]
+        kinds = species_offered(desk.book)
         grid = FieldGrid()
         self.species = grid.add(
             "Species", Chooser("Species of the batch", kinds, picked=self._offer_regimes, yielding=True)
@@ -66,6 +66,7 @@ class NewPlanCard(QFrame):
         incubators = self._desk.book.incubators()
         if [self.machine.itemText(i) for i in range(self.machine.count())] != [i.name for i in incubators]:
             self.machine.offer([(i.name, i.id) for i in incubators], self.machine.currentData())
+        self.species.keep(species_offered(self._desk.book))
         if not self.regime.count():
             self._offer_regimes()
         elif self._own != (self._own[0], learning.own_hatches(self._desk.book, self._own[0])):

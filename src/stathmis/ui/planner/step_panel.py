@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from stathmis.core.errors import UserError
 from stathmis.services import clock, notify
 from stathmis.services.batch import batches
-from stathmis.services.batch.species import all_species
+from stathmis.services.batch.species import species_offered
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan import clutch, planning, preflight, tasks
@@ -62,7 +62,7 @@ class StepPanel(QWidget):
 
     def _plan_fields(self) -> QWidget:
         """What the plan's batch is and how it is kept."""
-        kinds = [(one.name, key) for key, one in all_species(self._desk.book).items()]
+        kinds = species_offered(self._desk.book)
         self.species = Chooser("", kinds, picked=self._species, yielding=True)
         self._posted = button("", self._flip_posted, "link")
         way = button(_("turned, cooled, candled how"), self._wants_way, "link", _("Your way with this batch"))
@@ -139,6 +139,7 @@ class StepPanel(QWidget):
         self._clutch.say(clutch.lines(self._desk.book, clutch.clutch_sheet(self._desk.book, plan, course)))
 
     def _show_plan(self, plan: Plan) -> None:
+        self.species.keep(species_offered(self._desk.book))
         self.species.choose(plan.species.key)
         self.species.setAccessibleName(f"Species of {plan.name}")
         set_text(self._posted, "not posted" if plan.way.posted else "posted eggs: rest them")
