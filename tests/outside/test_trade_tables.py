@@ -30,7 +30,7 @@ pigeon         18    17-19  15  37.6  50-55   65-70  14
 emu            50    46-56  46  36.2  25-35   45-55  13
 leopard_gecko  55    35-90  -   28.5  80-90   -      -
 ball_python    57    55-60  -   31.5  90-100  -      -
-small_python   50    45-55  -   31.5  90-100  -      -
+small_python   50    43-55  -   31.5  90-100  -      -
 corn_snake     62    55-70  -   28.0  90-100  -      -
 """
 COOLED = {"duck", "muscovy", "goose"}

@@ -6,7 +6,7 @@ import tomllib
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
-from typing import Any
+from typing import Any, Literal
 
 from stathmis.core.course.profile import Band, Regime, Species
 
@@ -115,11 +115,20 @@ def opened() -> dict[str, dict[str, Opened]]:
     }
 
 
-@lru_cache(maxsize=1)
-def findings() -> dict[str, FindingKind]:
-    """All findings by key."""
+@lru_cache(maxsize=2)
+def findings(whose: Literal["bird", "reptile"] = "bird") -> dict[str, FindingKind]:
+    """All findings by key, called and looked for as it is done with eggs of a kind."""
+    of_reptiles = ("reptile_word", "reptile_look") if whose == "reptile" else ("word", "look")
     return {
-        key: FindingKind(key, e["letter"], e["word"], e["group"], e["for"], e["look"], e.get("removes", ""))
+        key: FindingKind(
+            key,
+            e["letter"],
+            e.get(of_reptiles[0], e["word"]),
+            e["group"],
+            e["for"],
+            e.get(of_reptiles[1], e["look"]),
+            e.get("removes", ""),
+        )
         for key, e in _load("findings.toml").items()
     }
 
@@ -134,13 +143,15 @@ class TaskText:
     caution: str
 
 
-@lru_cache(maxsize=1)
-def tasks() -> dict[str, TaskText]:
-    """The texts of all kinds of tasks."""
-    return {
-        key: TaskText(e["title"], e["why"], e["how"], cautions()[e["caution"]] if "caution" in e else "")
-        for key, e in _load("tasks.toml").items()
-    }
+@lru_cache(maxsize=2)
+def tasks(whose: Literal["bird", "reptile"] = "bird") -> dict[str, TaskText]:
+    """The texts of all kinds of tasks, as they are done with eggs of a kind."""
+    made = {}
+    for key, entry in _load("tasks.toml").items():
+        own = {k.removeprefix(f"{whose}_"): text for k, text in entry.items() if k.startswith(f"{whose}_")}
+        e = entry | own
+        made[key] = TaskText(e["title"], e["why"], e["how"], cautions()[e["caution"]] if e.get("caution") else "")
+    return made
 
 
 @lru_cache(maxsize=1)

@@ -21,6 +21,7 @@ from stathmis.services.moisture import weights
 from stathmis.services.plan import clutch, lockdown, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.reminders import Reminders
+from stathmis.words import clutch as clutch_words
 
 HOUR_MS = 3_600_000
 
@@ -118,7 +119,7 @@ def test_a_clutch_by_the_temperature_it_had(desk: Desk) -> None:
     assert clutch.log_box(desk, course, "412,5") == 412.5
     go_to(desk, desk.now_ms + DAY_MS)
     clutch.log_box(desk, course, "398 g")
-    text = " ".join(clutch.lines(desk.book, clutch.clutch_sheet(desk.book, own, course)))
+    text = " ".join(clutch_words.lines(desk.book, clutch.clutch_sheet(desk.book, own, course)))
     assert "add 14 ml beside" in text or "add 15 ml beside" in text
     assert "Mother: Saffron" in text and "Next clutch likely" in text and "approximate" in text and "Never turn" in text
     with pytest.raises(UserError, match="is no mass"):

@@ -77,6 +77,15 @@ def expected(
         held = own.stages[0].temperature_c.middle
     if held is None:
         held = listed.set_c
-    ratio, spread = taught.term_ratio or (1.0, schedule.TERM_SPREAD)
-    soonest, likely, latest = schedule.term_for(listed.term_by_temperature, held, spread)
-    return replace(listed, days=ratio * likely, days_low=ratio * soonest, days_high=ratio * latest)
+    soonest, likely, latest = term_at(listed, held, taught)
+    return replace(listed, days=likely, days_low=soonest, days_high=latest)
+
+
+def term_at(listed: Species, celsius: float, learned: Learned) -> tuple[float, float, float]:
+    """Days to the hatch of a clutch kept at a temperature: soonest, expected, latest; drawn toward own clutches.
+
+    Source: core.course.schedule.term_for.
+    """
+    ratio, spread = learned.term_ratio or (1.0, schedule.TERM_SPREAD)
+    soonest, likely, latest = schedule.term_for(listed.term_by_temperature, celsius, spread)
+    return ratio * soonest, ratio * likely, ratio * latest

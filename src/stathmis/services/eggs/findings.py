@@ -11,16 +11,21 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.eggs.tray import HATCH_ORDER, WEAK, EggStory, tray
+from stathmis.services.eggs.tray import HATCH_ORDER, WEAK, YOUNG, EggStory, tray
 from stathmis.services.knowledge import FindingKind
 from stathmis.words import dates
 from stathmis.words.numbers import count
+
+YOUNG_OF = {"bird": "chick", "reptile": "hatchling"}
+"""What comes out of the eggs of a kind."""
+AFTERWARDS = ("dead in shell", "pipped dead", "clear", "early dead", "late dead", *WEAK, *YOUNG)
+"""What may be found at an egg that has left the machine."""
 
 
 def offered(course: Course, group: str) -> list[FindingKind]:
     """What may be found at the eggs of a batch: "candling", "hatch" or "after"."""
     kind = course.species.kind
-    return [f for f in knowledge.findings().values() if f.group == group and f.kind in (kind, "all")]
+    return [f for f in knowledge.findings(kind).values() if f.group == group and f.kind in (kind, "all")]
 
 
 def log_finding(
@@ -40,7 +45,7 @@ def log_finding(
     new = [(EggFinding, fields_of(desk.book, course, at_ms, mark, kind, note))]
     if take_out and not egg.out:
         new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "removed", note)))
-    word = knowledge.findings()[kind].word
+    word = knowledge.findings(course.species.kind)[kind].word
     desk.add(f"egg {mark}: {word}{' (after the end)' if course.batch.ended_ms is not None else ''}", new)
 
 
@@ -67,9 +72,9 @@ def check_time(book: Book, course: Course, at_ms: int) -> None:
 
 def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
     gone = next((f for f in egg.findings if f.kind in ("removed", "taken") and f.time_ms <= at_ms), None)
-    if gone is not None and kind not in ("dead in shell", "pipped dead", "clear", "early dead", "late dead", *WEAK):
+    if gone is not None and kind not in AFTERWARDS:
         when = book.local(gone.time_ms)
-        word = knowledge.findings()[gone.kind].word
+        word = knowledge.findings(egg.kind)[gone.kind].word
         raise UserError(f"Egg {egg.mark} was {word} on {dates.moment(when)}.", "Undo that first, or is it another egg?")
     if kind not in HATCH_ORDER:
         return
@@ -78,7 +83,7 @@ def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
         if other.kind not in HATCH_ORDER:
             continue
         when = book.local(other.time_ms)
-        words = f"Egg {egg.mark} was {knowledge.findings()[other.kind].word} on {dates.moment(when)}"
+        words = f"Egg {egg.mark} was {knowledge.findings(egg.kind)[other.kind].word} on {dates.moment(when)}"
         if HATCH_ORDER.index(other.kind) > place and other.time_ms <= at_ms:
             raise UserError(f"{words}: this comes before it.", "Give an earlier time, or strike that one.")
         if HATCH_ORDER.index(other.kind) < place and other.time_ms > at_ms:
@@ -99,11 +104,10 @@ def log_count(desk: Desk, course: Course, kind: str, n: int, at_ms: int, note: s
     if kind in ("out", "clear", "early dead", "late dead", "dead in shell", "pipped dead", "removed", "rotten"):
         left = sheet.tally.open
         if n > left:
-            what = count(n, "chick" if kind == "out" else "egg")
+            what = count(n, YOUNG_OF[course.species.kind] if kind == "out" else "egg")
             raise UserError(f"{what}, and {count(left, 'egg')} left of {sheet.tally.eggs}.", "Is the count right?")
-    desk.add(
-        f"{n} {knowledge.findings()[kind].word}", [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, note, n))]
-    )
+    word = knowledge.findings(course.species.kind)[kind].word
+    desk.add(f"{n} {word}", [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, note, n))])
 
 
 def strike(desk: Desk, finding: EggFinding) -> None:

@@ -13,7 +13,7 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.desk import Desk
-from stathmis.services.eggs.findings import check_time, fields_of
+from stathmis.services.eggs.findings import YOUNG_OF, check_time, fields_of
 from stathmis.services.eggs.tray import WEAK, TraySheet, tray
 from stathmis.services.plan import planning, tasks
 from stathmis.words import dates
@@ -96,11 +96,11 @@ def take(
     sheet = tray(desk.book, course.batch)
     found = take_off(desk.book, course, sheet)
     if n < 1:
-        raise UserError("How many chicks?", "Write a count.")
+        raise UserError(f"How many {YOUNG_OF[course.species.kind]}s?", "Write a count.")
     if n > found.dry_count + found.wet:
         left = found.dry_count + found.wet
         are = "is" if left == 1 else "are"
-        raise UserError(f"{n} to take off, and {count(left, 'chick')} {are} out.", "Count again.")
+        raise UserError(f"{n} to take off, and {count(left, YOUNG_OF[course.species.kind])} {are} out.", "Count again.")
     kinds = {k: v for k, v in (weak or {}).items() if v}
     if sum(kinds.values()) > n:
         raise UserError("More weak ones than are taken off.", "Count again.")
@@ -113,18 +113,19 @@ def take(
             out = max((f.time_ms for f in egg.findings if f.kind in ("out", "dry")), default=0) if egg else 0
             if at_ms < out:
                 when = desk.book.local(out)
-                raise UserError(f"The chick of egg {mark} came out on {dates.moment(when)}.", "Give a later time.")
+                young = YOUNG_OF[course.species.kind]
+                raise UserError(f"The {young} of egg {mark} came out on {dates.moment(when)}.", "Give a later time.")
             new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "taken", note)))
     else:
         new.append((EggFinding, fields_of(desk.book, course, at_ms, "", "taken", note, n)))
     new += [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, "", v)) for kind, v in kinds.items()]
-    desk.add(f"{count(n, 'chick')} taken off", new)
+    desk.add(f"{count(n, YOUNG_OF[course.species.kind])} taken off", new)
     return n
 
 
 def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     """Whether to take off now, by when, and what they stand at, in words."""
-    chicks = "hatchling" if course.species.kind == "reptile" else "chick"
+    chicks = YOUNG_OF[course.species.kind]
     said = []
     if found.hatched:
         parts = [(found.dry_count, "dry and ready"), (found.wet, "out and still wet"), (found.taken, "taken off")]
@@ -133,14 +134,14 @@ def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     if together and found.dry_count and (found.wet or found.pipped):
         left = found.wet + found.pipped
         said.append(f"All together, by your way: {left} more to wait for, until the last one is dry.")
-    elif found.pipped and found.dry_count:
+    elif found.pipped and found.dry_count and course.species.kind == "bird":
         said.append(f"{count(found.pipped, 'egg')} pipped: leave the dry ones in until they are out, or be very quick.")
     if found.fed_by_ms is not None and course.species.kind == "bird":
         by = book.local(found.fed_by_ms)
         left = found.fed_by_ms - book.now_ms
         until = f"in {dates.duration(left)}" if left > 0 else "over: feed and water them now"
         said.append(f"The first one needs feed and water by {dates.moment(by, weekday=True)} ({until}).")
-    words = knowledge.findings()
+    words = knowledge.findings(course.species.kind)
     if found.weak:
         said += [f"{n} {words[k].word}: {words[k].look}." for k, n in found.weak.items()]
     return said
@@ -154,7 +155,7 @@ def afterwards(book: Book, course: Course) -> list[tuple[str, str, str]]:
         step = plan.step(kind)
         if step is None:
             continue
-        task = knowledge.tasks()[kind]
+        task = knowledge.tasks(course.species.kind)[kind]
         at = book.local(step.at_ms)
         how = tasks.in_unit(task.how, book.temperature_unit)
         caution = task.caution

@@ -27,6 +27,7 @@ from stathmis.services.eggs.evidence import (
     places_differ,
     stored_days,
 )
+from stathmis.services.eggs.findings import YOUNG_OF
 from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.tray import TRAY_RESTS_ON, WEAK, TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
@@ -207,10 +208,10 @@ def weak_words(found: BatchReview) -> str:
     """The weak ones among the hatched, and what they come of; empty where none were noted."""
     if not found.weak:
         return ""
-    words = knowledge.findings()
+    words = knowledge.findings(found.course.species.kind)
     parts = ", ".join(f"{n} {words[kind].word}" for kind, n in found.weak.items())
     share = 100.0 * sum(found.weak.values()) / max(1, found.tally.hatched)
-    said = f"Of {count(found.tally.hatched, 'chick')} {parts} ({share:.0f} %)."
+    said = f"Of {count(found.tally.hatched, YOUNG_OF[found.course.species.kind])} {parts} ({share:.0f} %)."
     if "splayed legs" in found.weak:
         said += " Splayed legs: a smooth floor, or too warm, or too dry."
     return said

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, sqrt
+from typing import Literal
 
 from stathmis.core.hatch.hatch_stats import Tally
-from stathmis.logbook.records import Batch, BreakOut, Egg, EggFinding
+from stathmis.logbook.records import Batch, BreakOut, Egg, EggFinding, OwnSpecies
 from stathmis.services import knowledge
+from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book, finding
 from stathmis.services.eggs.tray_shape import Place, place_in
 from stathmis.words.numbers import count
@@ -20,7 +22,9 @@ ENDS = ("clear", "early dead", "late dead", "rotten", "cracked", "slug", "collap
 """Findings after which nothing hatches, once the egg is taken out."""
 WEAK = ("weak", "splayed legs", "crossed toes", "open navel")
 """What is found at chicks."""
-BESIDE = ("removed", "moved", "assisted", *WEAK)
+YOUNG = ("first shed", "apart", "first meal")
+"""What comes to the young of a clutch afterwards."""
+BESIDE = ("removed", "moved", "assisted", *WEAK, *YOUNG)
 """Findings that do not say how far an egg came."""
 IN = "in"
 CLASSES = {
@@ -69,11 +73,12 @@ class EggStory:
     mother: str = ""
     source: str = ""
     opened: BreakOut | None = None
+    kind: Literal["bird", "reptile"] = "bird"
 
     @property
     def word(self) -> str:
         """Its state in the keeper's word."""
-        return "in" if self.state == IN else knowledge.findings()[self.state].word
+        return "in" if self.state == IN else knowledge.findings(self.kind)[self.state].word
 
     @property
     def hatched(self) -> bool:
@@ -128,7 +133,7 @@ class TraySheet:
         return text + (f"; {gone} out of the machine" if gone else "")
 
 
-TRAY_RESTS_ON = (Egg, EggFinding, BreakOut, Batch)
+TRAY_RESTS_ON = (Egg, EggFinding, BreakOut, Batch, OwnSpecies)
 
 
 @finding(*TRAY_RESTS_ON)
@@ -140,13 +145,17 @@ def tray(book: Book, batch: Batch) -> TraySheet:
     for one in found:
         by_mark.setdefault(one.mark, []).append(one)
     opened = {b.mark: b for b in broken if b.mark}
-    eggs = [_story(egg, by_mark.get(egg.mark, []), opened) for egg in book.records(Egg) if egg.batch_id == batch.id]
+    kind = species_of(book, batch.species).kind
+    own = [e for e in book.records(Egg) if e.batch_id == batch.id]
+    eggs = [_story(egg, by_mark.get(egg.mark, []), opened, kind) for egg in own]
     eggs.sort(key=lambda e: e.place)
     counted, alike = tuple(by_mark.get("", [])), tuple(b for b in broken if not b.mark)
     return TraySheet(batch, tuple(eggs), counted, tally(batch, eggs, counted, alike), alike)
 
 
-def _story(egg: Egg, findings: Sequence[EggFinding], opened: dict[str, BreakOut]) -> EggStory:
+def _story(
+    egg: Egg, findings: Sequence[EggFinding], opened: dict[str, BreakOut], kind: Literal["bird", "reptile"]
+) -> EggStory:
     found = opened.get(egg.mark)
     out = found is not None or any(f.kind in ("removed", "taken", "dead in shell", "pipped dead") for f in findings)
     return EggStory(
@@ -161,6 +170,7 @@ def _story(egg: Egg, findings: Sequence[EggFinding], opened: dict[str, BreakOut]
         egg.mother,
         egg.source,
         found,
+        kind,
     )
 
 

@@ -6,22 +6,20 @@ from dataclasses import dataclass
 
 from stathmis.core.adherence import judge
 from stathmis.core.course import schedule
+from stathmis.core.course.clutch import next_clutch
 from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Weighing
-from stathmis.services import knowledge
+from stathmis.logbook.records import StoredPlan, Weighing
 from stathmis.services.batch.course import Course
+from stathmis.services.batch.species import species_of, term_at
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.findings.runs import recorded
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
-from stathmis.words import dates
-from stathmis.words.numbers import with_u
+from stathmis.words.catalogue import _
 
-NEXT_CLUTCH_DAYS = (16.0, 22.0)
-"""Geckos lay again after so long. Source: common practice."""
 MIDDLE_THIRD = (1 / 3, 2 / 3)
 """The sensitive part of the term. Source: common practice."""
 BOX = "box"
@@ -30,41 +28,57 @@ BOX = "box"
 
 @dataclass(frozen=True)
 class ClutchSheet:
-    """A clutch at a time. mean_c: time-weighted mean so far with its U, °C; term: soonest, expected, latest day by it;
-    males: expected share and its U, percent, with the share of the sensitive third that was read; water_g: what the box
-    lost since it was set up."""
+    """A clutch at a time. held_c: what it is held at; mean_c: time-weighted mean so far with its U, °C; term: soonest,
+    expected, latest day by it; males: expected share and its U, percent, with the share of the sensitive third that was
+    read (before it: by what is held, and 0); water_g: what the box lost since it was set up; next_ms: from when to when
+    the mother's next clutch is likely (UTC ms), by how many of her own intervals."""
 
     plan: Plan
+    held_c: float
     mean_c: tuple[float, float] | None
     term: tuple[float, float, float] | None
     males: tuple[float, float, float] | None
     water_g: float | None
+    next_ms: tuple[int, int, int] | None
 
 
 def clutch_sheet(book: Book, plan: Plan, course: Course) -> ClutchSheet:
     """All about a clutch now."""
     now, species = book.now_ms, plan.species
     term_days = species.days
-    mean = _mean(book, course, course.batch.set_ms, now)
+    mean = mean_c(book, course, course.batch.set_ms, now) if plan.batch is not None else None
+    held = course.held_c(max(now, course.batch.set_ms))
     term = None
     if mean is not None and species.term_by_temperature:
-        term = schedule.term_for(species.term_by_temperature, mean[0])
+        term = term_at(species_of(book, species.key), mean[0], course.learned)
         term_days = term[1]
     males = None
     if species.sex_by_temperature:
         start, end = (course.at_ms(share * term_days) for share in MIDDLE_THIRD)
-        if now > start:
-            inside = _mean(book, course, start, min(now, end))
-            if inside is not None:
-                share, u = schedule.male_share(inside[0])
-                males = (share, NORMAL_95 * u, min(1.0, (now - start) / (end - start)))
+        inside = mean_c(book, course, start, min(now, end)) if now > start else None
+        share, u = schedule.male_share(inside[0] if inside is not None else held)
+        males = (share, NORMAL_95 * u, min(1.0, (now - start) / (end - start)) if inside is not None else 0.0)
     boxes = [w for w in weights.weighings(book, course.batch.id) if w.mark == BOX]
     lost = boxes[0].mass_g - boxes[-1].mass_g if len(boxes) > 1 else None
-    return ClutchSheet(plan, mean[:2] if mean is not None else None, term, males, lost)
+    return ClutchSheet(plan, held, mean, term, males, lost, _next(book, plan))
 
 
-def _mean(book: Book, course: Course, start: int, stop: int) -> tuple[float, float] | None:
-    """Time-weighted mean of the air and its U (95 %), None where too little was read."""
+def _next(book: Book, plan: Plan) -> tuple[int, int, int] | None:
+    """When the mother lays next, by when she laid; None where that is not known, or the kind lays once."""
+    if not plan.species.sex_by_temperature or plan.laid_ms is None:
+        return None
+    own = {plan.laid_ms}
+    if plan.mother:
+        mothers = (p for p in book.records(StoredPlan) if p.mother.casefold() == plan.mother.casefold())
+        own |= {p.laid_ms for p in mothers if p.laid_ms is not None and p.laid_ms <= plan.laid_ms}
+    days = sorted(ms / DAY_MS for ms in own)
+    soon, late = next_clutch(days)
+    return round(soon * DAY_MS), round(late * DAY_MS), len(days) - 1
+
+
+def mean_c(book: Book, course: Course, start: int, stop: int) -> tuple[float, float] | None:
+    """Time-weighted mean of a clutch's air between two times (UTC ms) and its U (95 %), °C; None where too little was
+    read."""
     whole = course.stretches(course.start_ms, min(book.now_ms, course.end_ms))
     run = recorded(book, whole, "temperature", course.batch.set_ms).judged
     run = run.between(start, stop) if run is not None else None
@@ -74,42 +88,11 @@ def _mean(book: Book, course: Course, start: int, stop: int) -> tuple[float, flo
     return float(judged.mean), NORMAL_95 * float(run.u.mean())
 
 
-def lines(book: Book, sheet: ClutchSheet) -> list[str]:
-    """A clutch in words."""
-    said = []
-    plan = sheet.plan
-    if plan.mother:
-        said.append(f"Mother: {plan.mother}.")
-    if sheet.mean_c is not None:
-        said.append(f"Kept at {with_u(*sheet.mean_c, 'temperature', book.temperature_unit)} on average.")
-    if sheet.term is not None:
-        first, likely, last = (book.local(plan.set_ms + round(d * DAY_MS)) for d in sheet.term)
-        said.append(
-            f"By that temperature: hatch about {dates.day(likely)}, from {dates.day(first)} to "
-            f"{dates.day(last)} (approximate)."
-        )
-    if sheet.males is not None:
-        share, U, seen = sheet.males
-        said.append(
-            f"Males expected: about {share:.0f} ± {U:.0f} % by the middle third of the term, {100 * seen:.0f} % of it "
-            f"so far (approximate; Viets and co-workers 1993, from memory)."
-        )
-    if sheet.water_g is not None and sheet.water_g > 0:
-        said.append(
-            f"The box has lost {sheet.water_g:.0f} g since it was set up: add {sheet.water_g:.0f} ml beside the eggs."
-        )
-    if plan.species.sex_by_temperature and plan.laid_ms is not None:
-        soon, late = (book.local(plan.laid_ms + round(d * DAY_MS)) for d in NEXT_CLUTCH_DAYS)
-        said.append(f"Next clutch likely {dates.day(soon)} to {dates.day(late)}.")
-    said.append(knowledge.cautions()["clutch"])
-    return said
-
-
 def log_box(desk: Desk, course: Course, text: str) -> float:
     """Log what the clutch's box weighs now; undoable. Returns g. Raises UserError for what is no mass."""
     match = weights.mass_in(text)
     if match is None or not match > 0:
-        raise UserError(f"{text.strip() or 'Nothing'} is no mass.", "Write g, such as 412 or 412.5.")
+        raise UserError(_("{text} is no mass.", text=text.strip() or _("Nothing")), _("Write g, such as 412 or 412.5."))
     fields = {"batch_id": course.batch.id, "time_ms": desk.now_ms, "mark": BOX, "eggs": 1, "mass_g": match}
-    desk.add("box weighed", [(Weighing, {**fields, "scale_g": 1.0, "typed": text.strip()})])
+    desk.add(_("box weighed"), [(Weighing, {**fields, "scale_g": 1.0, "typed": text.strip()})])
     return match

@@ -9,9 +9,11 @@ from dataclasses import dataclass
 from math import hypot
 
 from stathmis.core import moisture
+from stathmis.core.course import schedule
 from stathmis.core.course.profile import Species
 from stathmis.core.hatch import learning
 from stathmis.core.hatch.learning import EstimatedShare, eggs_for, learn, learn_share
+from stathmis.core.hatch.review import Measured
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Batch, Event, Weighing
 from stathmis.logbook.snapshot import SETTINGS
@@ -25,8 +27,12 @@ from stathmis.services.eggs.tray import TRAY_RESTS_ON, tray
 from stathmis.services.findings import judgement, loss
 from stathmis.services.findings.runs import READ
 from stathmis.services.moisture import weights
+from stathmis.services.plan import clutch
 from stathmis.words.numbers import count, signed
 
+RATIO_BETWEEN, RATIO_WITHIN, RATIO_U_UNREAD = 0.06, 0.03, 0.05
+"""Where the temperature sets the term: how far a keeper's clutches lie from the list, one from the next, and what it
+adds that the temperature was not read, relative standard deviations. Source: common practice (12 % either way)."""
 TERM_BETWEEN_DAYS, TERM_WITHIN_DAYS = 0.4, 0.25
 """How far a flock's own term lies from the sheet's, and one hatch from the next, standard deviations. Source: common
 practice."""
@@ -42,7 +48,8 @@ practice."""
 @dataclass(frozen=True)
 class Learnt:
     """For the next batch of a species. term: days; shells: own conductance over the usual one; hatch, fertile: shares
-    of the set eggs; hatches: how many own ones there were."""
+    of the set eggs; hatches: how many own ones there were; ratio: own days over the list's, where the temperature sets
+    the term."""
 
     species: Species
     term: learning.Estimate
@@ -50,12 +57,16 @@ class Learnt:
     hatch: EstimatedShare
     fertile: EstimatedShare
     hatches: int
+    ratio: learning.Estimate
 
 
 def for_plan(found: Learnt | None) -> Learned:
     """What a plan keeps of it; nothing where there were no own results."""
-    if found is None or found.species.term_by_temperature:
+    if found is None:
         return Learned()
+    if found.species.term_by_temperature:
+        spread = round(NORMAL_95 * found.ratio.u / found.ratio.value, 4)
+        return Learned(term_ratio=(round(found.ratio.value, 4), spread) if found.ratio.own else None)
     return Learned(
         round(found.term.value, 2) if found.term.own else None,
         (round(found.shells.value, 4), round(found.shells.u, 4)) if found.shells.own else None,
@@ -72,6 +83,7 @@ def learnt(book: Book, species: str) -> Learnt:
     """What the newest ended batches of a species teach; reads their whole runs."""
     kept = species_of(book, species)
     terms: list[tuple[float, float]] = []
+    ratios: list[tuple[float, float]] = []
     shells: list[tuple[float, float]] = []
     hatched: list[tuple[int, int]] = []
     fertile: list[tuple[int, int]] = []
@@ -94,6 +106,8 @@ def learnt(book: Book, species: str) -> Learnt:
         if day is not None and eggs is not None and eggs.shift_days is not None:
             # what the temperature did is taken out: the flock's own term is left
             terms.append((day.value - eggs.shift_days, hypot(day.u, eggs.u_shift_days)))
+        if day is not None and kept.term_by_temperature:
+            ratios.append(_term_ratio(book, course, kept, day))
         ratio = _shells(book, course)
         if ratio is not None:
             shells.append(ratio)
@@ -104,7 +118,17 @@ def learnt(book: Book, species: str) -> Learnt:
         learn_share(USUAL_HATCH, WORTH_EGGS, hatched),
         learn_share(USUAL_FERTILE, WORTH_EGGS, fertile),
         own,
+        learn(1.0, RATIO_BETWEEN, *_columns(ratios), within=RATIO_WITHIN),
     )
+
+
+def _term_ratio(book: Book, course: Course, kept: Species, day: Measured) -> tuple[float, float]:
+    """Days a clutch took over what the list says for the temperature it had, with its standard uncertainty."""
+    mean = clutch.mean_c(book, course, course.batch.set_ms, course.at_ms(day.value))
+    held = mean[0] if mean is not None else course.held_c(course.at_ms(day.value / 2.0))
+    _soonest, listed, _latest = schedule.term_for(kept.term_by_temperature, held, 0.0)
+    u = 0.0 if mean is not None else RATIO_U_UNREAD
+    return day.value / listed, hypot(day.u / listed, u)
 
 
 def _columns(pairs: list[tuple[float, float]]) -> tuple[list[float], list[float]]:
@@ -129,8 +153,12 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     if not found.hatches:
         return []
     name, said = found.species.name, []
+    young = "young" if found.species.kind == "reptile" else "chicks"
     hatches = count(found.hatches, f"own hatch of {name}", f"own hatches of {name}")
-    if found.term.own:
+    if found.ratio.own:
+        off, U = 100.0 * (found.ratio.value - 1.0), 100.0 * NORMAL_95 * found.ratio.u
+        said.append(f"{hatches}: they take {signed(off, 0)} ± {U:.0f} % of the list's days for their temperature.")
+    if found.term.own and not found.ratio.own:
         U = NORMAL_95 * found.term.u
         off = found.term.value - found.species.days
         said.append(
@@ -142,7 +170,7 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     expected = f"{100 * share:.0f} % of the eggs set ({100 * low:.0f} to {100 * high:.0f} %)"
     said.append(f"Expect to hatch {expected}: of {eggs} eggs about {eggs * share:.0f}.")
     wanted = max(1, round(eggs * share))
-    said.append(f"To be sure of {wanted} chicks nine times out of ten, set {eggs_for(wanted, share, u)}.")
+    said.append(f"To be sure of {wanted} {young} nine times out of ten, set {eggs_for(wanted, share, u)}.")
     if found.shells.own:
         off = 100.0 * (found.shells.value - 1.0)
         said.append(f"Their shells let out {signed(off, 0)} % of the usual moisture; the weights start from that.")

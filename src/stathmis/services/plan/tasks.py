@@ -95,7 +95,7 @@ def in_unit(text: str, unit: TemperatureUnit) -> str:
 
 
 def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None, unit: TemperatureUnit) -> Task:
-    text = knowledge.tasks()[step.kind]
+    text = knowledge.tasks(plan.species.kind)[step.kind]
     how = in_unit(text.how, unit)
     if step.kind == "turner":
         how = f"{turning_words.machine(plan.way)} {how}".strip()

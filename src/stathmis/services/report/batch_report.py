@@ -111,7 +111,7 @@ def _eggs(book: Book, course: Course, sheet: TraySheet) -> list[Block]:
             blocks.append(Words(f"{count(len(sheet.eggs) - len(shown), 'egg')} that hatched are not listed.", "small"))
     elif sheet.counted:
         blocks.append(Heading("Counts"))
-        words = knowledge.findings()
+        words = knowledge.findings(course.species.kind)
         rows = tuple(
             (date_words(book.local(f.time_ms), hour=True), str(f.count), words[f.kind].word, f.note)
             for f in sheet.counted
@@ -133,7 +133,7 @@ def _about(egg: EggStory) -> str:
 
 
 def _story(book: Book, course: Course, egg: EggStory) -> str:
-    words = knowledge.findings()
+    words = knowledge.findings(course.species.kind)
     parts = [f"{course.day_words(course.day(f.time_ms), 1)} {words[f.kind].word}" for f in egg.findings]
     if egg.opened is not None:
         parts.append(f"opened: {draft_of(egg.opened).words()}")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QHideEvent, QKeyEvent
 
@@ -24,7 +26,13 @@ from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
-GROUPS = {"candling": "By candling", "hatch": "At the hatch", "weak": "The chick", "after": "Out of it"}
+GROUPS = {
+    "candling": "By candling",
+    "hatch": "At the hatch",
+    "weak": "The young",
+    "young": "Later",
+    "after": "Out of it",
+}
 
 
 class EggsView(Page):
@@ -123,8 +131,12 @@ class EggsView(Page):
         lines.append(candling.looks(course, day))
         for group, title in GROUPS.items():
             keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, group))
-            lines.append(f"{title}:  {keys}")
+            lines += [f"{title}:  {keys}"] if keys else []
         self._legend.say([*lines, "Shift with a letter also takes the egg out.", knowledge.cautions()["eggs"]])
+
+    @property
+    def _kind(self) -> Literal["bird", "reptile"]:
+        return self.course.species.kind if self.course is not None else "bird"
 
     def _known(self, egg: EggStory) -> list[str]:
         parts = [p for p in (egg.breed, egg.source, egg.about) if p]
@@ -135,7 +147,7 @@ class EggsView(Page):
         return parts
 
     def _found(self, finding: EggFinding) -> Line:
-        word = knowledge.findings()[finding.kind].word
+        word = knowledge.findings(self._kind)[finding.kind].word
         ended = self.course.batch.ended_ms if self.course is not None else None
         late = ended is not None and finding.logged_ms >= ended
         words = f"{word}{' · ' + finding.note if finding.note else ''}{' (entered after the end)' if late else ''}"
@@ -159,7 +171,7 @@ class EggsView(Page):
         def action() -> str:
             at = clock.parse_moment(self.at.text(), self.desk.now_ms, self.desk.book.zone)
             findings.log_finding(self.desk, course, mark, kind, at, take_out=take_out)
-            return f"Egg {mark}: {knowledge.findings()[kind].word}{', taken out' if take_out else ''}."
+            return f"Egg {mark}: {knowledge.findings(self._kind)[kind].word}{', taken out' if take_out else ''}."
 
         if attempt(self.problem, action):
             self.picture.next_egg()

@@ -24,8 +24,10 @@ from stathmis.ui.kit.page import Page, column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Latest
+from stathmis.words import clutch as clutch_words
 from stathmis.words import dates
 from stathmis.words import hatch as hatch_words
+from stathmis.words.catalogue import _
 
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
@@ -51,7 +53,8 @@ class NowView(Page):
             yielding=True,
         )
         theme.fit(self.school, MinimumWidth=264)
-        left.addLayout(row(label("May I open?", "heading"), 1, self.school))
+        self._may = label("May I open?", "heading")
+        left.addLayout(row(self._may, 1, self.school))
         self.answer = label("", "big")
         self.why = label("", "muted", wrap=True)
         left.addWidget(self.answer)
@@ -96,10 +99,13 @@ class NowView(Page):
             return
         if self.kind.property("for") != course.species.kind:
             self.kind.setProperty("for", course.species.kind)
-            groups = ("hatch", "after", "candling")
+            groups = ("hatch", "young", "after", "candling")
             self.kind.offer([(one.word, one.key) for g in groups for one in findings.offered(course, g)], "out")
         self.sheet = sheet = tray.tray(self.desk.book, course.batch)
         self._count_card.setVisible(not sheet.eggs)
+        clutch = course.species.kind == "reptile"
+        set_text(self._may, _("May I air the box?") if clutch else _("May I open?"))
+        self.school.setVisible(not clutch)
         self.school.choose(hatching.open_school(self.desk.book, course))
         self._show_rates(sheet)
         self._show_counted(sheet)
@@ -110,11 +116,15 @@ class NowView(Page):
         if self.course is None or found.course.batch.id != self.course.batch.id:
             return
         self.found = found
-        answer, why = hatching.may_open(found, hatching.open_school(self.desk.book, found.course))
+        book, clutch = self.desk.book, found.course.species.kind == "reptile"
+        answer, why = (
+            clutch_words.may_open() if clutch else hatching.may_open(found, hatching.open_school(book, found.course))
+        )
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
-        lines: list[Said] = [*hatching.lines(self.desk.book, found)]
-        if found.first_pip_ms is not None and found.course.batch.ended_ms is None:
+        under_way = clutch_words.under_way(book, found, self.sheet) if clutch and self.sheet else None
+        lines: list[Said] = [*(hatching.lines(book, found) if under_way is None else under_way)]
+        if not clutch and found.first_pip_ms is not None and found.course.batch.ended_ms is None:
             plan = planning.plan_of(self.desk.book, found.course.batch)
             left = hatch_words.forgotten(lockdown.forgotten(self.desk.book, plan))
             lines = [(left, "name", "undecided"), *lines] if left else lines
@@ -132,7 +142,8 @@ class NowView(Page):
         self._outcome.say(outcome_lines(sheet))
 
     def _show_counted(self, sheet: TraySheet) -> None:
-        book, kinds = self.desk.book, knowledge.findings()
+        kind = self.course.species.kind if self.course is not None else "bird"
+        book, kinds = self.desk.book, knowledge.findings(kind)
         newest = reversed(sheet.counted[-6:])
         lines = [(dates.moment(book.local(f.time_ms)), f"{f.count} {kinds[f.kind].word}", f) for f in newest]
         self._counted.show_lines(lines, self.theme.px(96))

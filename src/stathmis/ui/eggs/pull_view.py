@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QLineEdit
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import count_typed
@@ -39,17 +39,23 @@ class TakeOffView(Page):
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
 
-        def add(text: str, name: str, hint: str = "") -> QLineEdit:
-            made, at = field(name, hint, entered=self.take), grid.rowCount()
-            grid.addWidget(label(text, "muted"), at, 0)
+        self._of_chicks: list[QWidget] = []
+
+        def add(text: str, name: str, hint: str = "", *, chicks: bool = False) -> QLineEdit:
+            made, at, words = field(name, hint, entered=self.take), grid.rowCount(), label(text, "muted")
+            grid.addWidget(words, at, 0)
             grid.addWidget(made, at, 1)
+            self._of_chicks += [words, made] if chicks else []
             return made
 
-        self.count = add("Chicks", "How many chicks are taken off")
-        weak = {kind: knowledge.findings()[kind].word for kind in WEAK}
-        self.weak = {kind: add(word, f"How many of them: {word}", "0") for kind, word in weak.items()}
-        self.bands = add("Bands", "Bands or marks they got; may be empty", "blue left, 14 to 22")
-        self.brooder = add("To", "Which brooder or box they go to; may be empty", "brooder 2")
+        self.count = add("Young", "How many are taken off")
+        weak = {kind: knowledge.findings()[kind] for kind in WEAK}
+        self.weak = {
+            kind: add(one.word, f"How many of them: {one.word}", "0", chicks=one.kind == "bird")
+            for kind, one in weak.items()
+        }
+        self.bands = add("Bands", "Bands or marks they got; may be empty", "blue left, 14 to 22", chicks=True)
+        self.brooder = add("To", "Which brooder or box they go to; may be empty", "number 2")
         self.at = add("When", "When; empty means now", "now")
         self._form = holder(grid, top=8)
         left.addWidget(self._form)
@@ -81,6 +87,8 @@ class TakeOffView(Page):
         if course.batch.id != self._batch_id:
             self._batch_id = course.batch.id
             self.problem.hide()
+        for widget in self._of_chicks:
+            widget.setVisible(course.species.kind == "bird")
         found = pull.take_off(self._desk.book, course, tray(self._desk.book, course.batch))
         if not self.count.hasFocus():
             self.count.setText(str(found.dry_count) if found.dry_count else "")

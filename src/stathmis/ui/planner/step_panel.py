@@ -14,6 +14,7 @@ from stathmis.services.batch import batches
 from stathmis.services.batch.species import species_offered
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
+from stathmis.services.moisture import weights
 from stathmis.services.plan import clutch, planning, preflight, tasks
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
@@ -22,6 +23,7 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say, set_property, set_text
+from stathmis.words import clutch as clutch_words
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 
@@ -55,6 +57,12 @@ class StepPanel(QWidget):
         self.box_mass = field("What the box of the clutch weighs, g", "the box weighs, g", entered=self.weigh)
         self._weigh = holder(row(self.box_mass, button("Log it", self.weigh, "link"), 1))
         box.addWidget(self._weigh)
+        self._substrate = Chooser(_("Substrate"), [(w, key) for key, w in clutch_words.substrates().items()])
+        self._substrate.currentIndexChanged.connect(lambda _i: self._mix())
+        self.dry_mass = field(_("Mass of the dry substrate, g"), _("dry substrate, g"), typed=lambda _t: self._mix())
+        self._mixed = label("", "small", wrap=True)
+        self._mixing = holder(column(row(self.dry_mass, self._substrate, 1), self._mixed))
+        box.addWidget(self._mixing)
         box.addWidget(self._plan_fields())
         self._all = holder(box)
         put(self, column(self._all))
@@ -130,13 +138,14 @@ class StepPanel(QWidget):
 
     def _show_clutch(self, plan: Plan | None) -> None:
         """What the temperatures so far say of a clutch, and its box on the scale."""
-        known = plan is not None and plan.species.kind == "reptile" and plan.batch is not None
-        self._weigh.setVisible(known)
-        if plan is None or plan.batch is None or not known:
+        clutch_in_hand = plan is not None and plan.species.kind == "reptile"
+        self._mixing.setVisible(clutch_in_hand)
+        self._weigh.setVisible(clutch_in_hand and plan is not None and plan.batch is not None)
+        if plan is None or not clutch_in_hand:
             self._clutch.say([])
             return
-        course = batches.course_of(self._desk.book, plan.batch, plan.incubator)
-        self._clutch.say(clutch.lines(self._desk.book, clutch.clutch_sheet(self._desk.book, plan, course)))
+        course = planning.course(self._desk.book, plan)
+        self._clutch.say(clutch_words.lines(self._desk.book, clutch.clutch_sheet(self._desk.book, plan, course)))
 
     def _show_plan(self, plan: Plan) -> None:
         self.species.keep(species_offered(self._desk.book))
@@ -192,6 +201,11 @@ class StepPanel(QWidget):
                 return f"Box weighed: {clutch.log_box(self._desk, course, mass):.0f} g."
 
         self._try(action)
+
+    def _mix(self) -> None:
+        """How much water the substrate wants, as its mass is typed."""
+        grams = weights.mass_in(self.dry_mass.text())
+        say(self._mixed, clutch_words.substrate(self._substrate.currentData(), grams) if grams else "")
 
     def move_step(self) -> None:
         """Put the step on the day typed."""
