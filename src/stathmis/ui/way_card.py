@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Signal
-from PySide6.QtWidgets import QBoxLayout, QFrame, QLineEdit, QWidget
+from PySide6.QtWidgets import QBoxLayout, QFileDialog, QFrame, QLineEdit, QWidget
 
 from stathmis.core.course.way import CANDLINGS, Way
 from stathmis.core.errors import UserError
+from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -29,6 +31,7 @@ from stathmis.words import turning as turning_words
 from stathmis.words import way as way_words
 from stathmis.words.catalogue import _
 
+WAY_FILES = "Ways (*.stathmis-way.toml *.toml)"
 _WIDE = frozenset({"candling_days", "setting_rh", "lockdown_rh"})
 
 
@@ -89,7 +92,9 @@ class WayCard(QFrame):
         self._note = label("", "small", wrap=True)
         self._heat_unit, self._off_unit = label("", "muted"), label("", "muted")
         self._still_unit, self._alarm_unit = label("", "muted"), label("", "muted")
-        box = column(head, self._note, *self._make_lines(), self._more)
+        out = button(_("Pass this way on…"), self._pass_on, "link")
+        into = button(_("Bring in a way file…"), self._bring_in, "link")
+        box = column(head, self._note, *self._make_lines(), row(self._more, 1, into, out, spacing=16))
         for shown in (self._reason, self._preview, self._preview_words, self._counter, self._problem):
             box.addWidget(shown)
         box.setContentsMargins(16, 12, 16, 14)
@@ -254,6 +259,48 @@ class WayCard(QFrame):
     def plan(self) -> Plan | None:
         """The plan in view."""
         return self._plan
+
+    def _pass_on(self) -> None:
+        plan = self._plan
+        if plan is None:
+            return
+        name = f"{plan.name}.stathmis-way.toml".replace("/", "-")
+        chosen, _kind = QFileDialog.getSaveFileName(self, _("Pass on a way"), str(Path.home() / name), WAY_FILES)
+        if chosen:
+            self.write_to(Path(chosen))
+
+    def write_to(self, path: Path) -> None:
+        """Write the way in view to a file."""
+        plan = self._plan
+        if plan is None:
+            return
+        try:
+            planning.pass_on(plan, path)
+        except UserError as error:
+            say(self._problem, str(error))
+            return
+        notify.tell("info", _("The way of {name} written to {file}.", name=plan.name, file=path.name))
+
+    def _bring_in(self) -> None:
+        chosen, _kind = QFileDialog.getOpenFileName(self, _("Bring in a way"), str(Path.home()), WAY_FILES)
+        if chosen:
+            self.bring_in(Path(chosen))
+
+    def bring_in(self, path: Path) -> None:
+        """Let the batch in view be kept as a file has it."""
+        plan = self._plan
+        if plan is None:
+            return
+
+        def action() -> str:
+            whole = plan.batch is None or bool(self.since.currentData())
+            same = planning.take_over(self._desk, plan, path, whole=whole)
+            self.refresh(narrow=self._narrow)
+            if same:
+                return _("{name} is kept as {file} has it.", name=plan.name, file=path.name)
+            return _("{name}: of another species, so its days and bands are left out.", name=plan.name)
+
+        attempt(self._problem, action)
 
     def _show_all(self) -> None:
         self._all = not self._all

@@ -195,9 +195,12 @@ def with_lockdown(course: tuple[Phase, ...], day: float) -> tuple[Phase, ...]:
 
 def spliced(before: tuple[Phase, ...], after: tuple[Phase, ...], day: float) -> tuple[Phase, ...]:
     """One course until a day (elapsed), another from then on. Source: definition."""
-    kept = [replace(p, end_day=min(p.end_day, day)) for p in before if p.start_day < day]
-    kept += [replace(p, start_day=max(p.start_day, day)) for p in after if p.end_day > day]
-    return tuple(kept)
+    first = [replace(p, end_day=min(p.end_day, day)) for p in before if p.start_day < day]
+    then = [replace(p, start_day=max(p.start_day, day)) for p in after if p.end_day > day]
+    if first and then:
+        # the first may have been over before the keeper changed it
+        first[-1] = replace(first[-1], end_day=then[0].start_day)
+    return tuple(first + then)
 
 
 def still_offset(species: Species, air: Air, own_k: float | None = None) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
+from stathmis.core.course import profile
 from stathmis.core.course.profile import Phase, Species
 from stathmis.core.course.way import Way
 from stathmis.logbook.records import (
@@ -42,7 +43,7 @@ def course_of(
     learned = learned_in(plan.habits) if plan is not None else Learned()
     moved = moves_of(book, plan, batch.set_ms).get("lockdown")
     kept = way if way is not None else ways.way_of(book, batch, plan)
-    earlier = tuple(_earlier(book, batch, incubator, listed, learned))
+    earlier = tuple(_earlier(book, batch, incubator, listed, learned, moved))
     species = expected(listed, incubator, kept, own, learned)
     course = Course(batch, incubator, species, own, (), before, learned, moved, kept, earlier)
     if own is None and stored is None and knowledge.regimes()[batch.regime].by_weight:
@@ -54,13 +55,17 @@ def course_of(
 
 
 def _earlier(
-    book: Book, batch: Batch, incubator: Incubator, listed: Species, learned: Learned
+    book: Book, batch: Batch, incubator: Incubator, listed: Species, learned: Learned, moved: float | None
 ) -> Iterator[tuple[tuple[Phase, ...], float]]:
     """What a batch followed before, each until a day (elapsed)."""
     for one in sorted(book.records(EarlierWay, batch_id=batch.id), key=lambda e: (e.to_ms, e.id)):
         own, way = profiles.own_of(book, one.regime), ways.way_in(one.habits)
         kept = expected(listed, incubator, way, own, learned)
-        yield phases_of(kept, one.regime, own, incubator, way), (one.to_ms - batch.set_ms) / DAY_MS
+        phases = phases_of(kept, one.regime, own, incubator, way)
+        stop = profile.lockdown_of(kept, own, moved)
+        if moved is not None and stop is not None:
+            phases = profile.with_lockdown(phases, stop)
+        yield phases, (one.to_ms - batch.set_ms) / DAY_MS
 
 
 def moves_of(book: Book, plan: StoredPlan | None, set_ms: int) -> dict[str, float]:

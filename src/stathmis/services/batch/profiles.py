@@ -131,9 +131,14 @@ def bring_in(desk: Desk, path: Path) -> OwnProfile:
 
 def write_out(profile: OwnProfile, path: Path) -> None:
     """Write a profile to a file to pass on, whole or not at all. Raises UserError."""
+    write_text(path, profile_file.profile_text(profile))
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a text to a file, whole or not at all. Raises UserError."""
     partial = path.with_name(path.name + ".part")
     try:
-        partial.write_text(profile_file.profile_text(profile), encoding="utf-8")
+        partial.write_text(text, encoding="utf-8")
         partial.replace(path)
     except OSError as error:
         partial.unlink(missing_ok=True)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from stathmis.core.course import profile, schedule
 from stathmis.core.course.profile import Phase, Species
 from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
+from stathmis.exchange import way_file
+from stathmis.exchange.way_file import PassedOn
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.logbook.snapshot import SETTINGS
@@ -314,6 +317,20 @@ def change_way(desk: Desk, plan: Plan, way: Way, *, whole: bool = True) -> None:
             kept_plan(edit, replace(plan, way=way))
         else:
             edit.change(StoredPlan, plan.stored.id, habits=way_text(way, learned_in(plan.stored.habits)))
+
+
+def pass_on(plan: Plan, path: Path) -> None:
+    """Write the way of a plan to a file to pass on. Raises UserError."""
+    profiles.write_text(path, way_file.way_text(PassedOn(plan.species.name, plan.way)))
+
+
+def take_over(desk: Desk, plan: Plan, path: Path, *, whole: bool = True) -> bool:
+    """Let a batch be kept as a way file has it; undoable, whole as for change_way. Returns whether it was made for the
+    species; of another one's way, what belongs to the species is left out. Raises WayFileError."""
+    found = way_file.read_way(path)
+    same = found.species.casefold() in ("", plan.species.name.casefold())
+    change_way(desk, plan, found.way if same else for_another_species(found.way), whole=whole)
+    return same
 
 
 def change_species(desk: Desk, plan: Plan, species: str) -> str:
