@@ -234,6 +234,7 @@ def _to_9(connection: sqlite3.Connection) -> None:
             received INTEGER NOT NULL CHECK (received > 0), cracked INTEGER NOT NULL, dirty INTEGER NOT NULL,
             odd INTEGER NOT NULL, inked INTEGER NOT NULL, source VARCHAR NOT NULL, kept_c FLOAT, rested_h FLOAT,
             withdrawn_ms INTEGER)""",
+        "ALTER TABLE \"plan\" ADD COLUMN subject VARCHAR NOT NULL DEFAULT ''",
     ):
         connection.execute(statement)
 

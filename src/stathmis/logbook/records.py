@@ -246,7 +246,10 @@ class EggSize:
 @record("plan")
 @dataclass(frozen=True)
 class StoredPlan:
-    """A batch as it is planned; batch_id once it is set; laid_ms: when the first egg was laid; habits: as JSON."""
+    """A batch as it is planned; batch_id once it is set; laid_ms: when the first egg was laid; habits: as JSON.
+
+    subject: what its tasks are kept under, where it was made for a batch that was set already; else by its own id.
+    """
 
     id: int
     incubator_id: int
@@ -259,6 +262,7 @@ class StoredPlan:
     laid_ms: int | None
     mother: str
     habits: str
+    subject: str = ""
 
 
 @record("delivery")

@@ -312,13 +312,17 @@ class WayCard(QFrame):
 
     def show_plan(self, subject: str) -> None:
         """Bring the way of a plan into view, ready for the keyboard."""
+        self.turn_to(subject)
+        first = self.choosers["turning"]
+        (first if first.isVisibleTo(self) else self.batch).setFocus()
+
+    def turn_to(self, subject: str) -> None:
+        """Bring the way of a plan into view."""
         self._whose = subject
         for edit in self.fields.values():
             edit.setModified(False)
         self.refresh(narrow=self._narrow)
         self.turned.emit()
-        first = self.choosers["turning"]
-        (first if first.isVisibleTo(self) else self.batch).setFocus()
 
     def _draw(self, name: str, text: str) -> None:
         """What is being typed is drawn as a course, before it is kept."""

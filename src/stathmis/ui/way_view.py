@@ -113,9 +113,10 @@ class WayView(Page):
 
     rests_on = frozenset[type | str]({*batches.COURSES_REST_ON, Delivery, SETTINGS})
 
-    def __init__(self, desk: Desk, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme, in_view: Callable[[], int | None] = lambda: None) -> None:
+        """in_view: the incubator the keeper comes from, by its id."""
         super().__init__(theme, 880)
-        self._desk = desk
+        self._desk, self._in_view = desk, in_view
         self._built_narrow = False
         self.page.addWidget(label("Your way", "title"))
         self.page.addWidget(label("What the batches follow", "heading"))
@@ -161,7 +162,9 @@ class WayView(Page):
         """Come in at the species of the batch in hand."""
         courses = [c for i in self._desk.book.incubators() for c in batches.all_running(self._desk.book, i)]
         if courses:
-            self.species.choose(courses[0].batch.species)
+            course = next((c for c in courses if c.incubator.id == self._in_view()), courses[0])
+            self.species.choose(course.batch.species)
+            self.way.turn_to(f"batch {course.batch.id}")
         self.species.setFocus()
 
     def leave(self) -> bool:

@@ -255,6 +255,11 @@ class Window(QMainWindow):
         self.refresh()
         self._begin_round()
 
+    @property
+    def in_view(self) -> int | None:
+        """The incubator in view, by its id; None where there is none."""
+        return self._incubator_id
+
     def step_incubator(self, step: int) -> None:
         """Go to the next or previous incubator, round and round."""
         ids = [i.id for i in self.desk.book.places()]
@@ -451,7 +456,8 @@ _PLACES = {
 def _make_place(place: str, window: Window) -> QWidget:
     module, name = _PLACES[place]
     make = getattr(importlib.import_module(f"stathmis.ui.{module}"), name)
-    view: QWidget = make(window.desk, window.theme, *([window.live] if place == "live" else []))
+    more: dict[str, list[object]] = {"live": [window.live], "way": [lambda: window.in_view]}
+    view: QWidget = make(window.desk, window.theme, *more.get(place, []))
     if place == "changes":
         view.backups_wanted.connect(partial(window.show_place, "backups"))  # type: ignore[attr-defined]
     if place == "planner":

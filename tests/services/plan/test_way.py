@@ -20,7 +20,7 @@ from stathmis.services.batch.course import Course, Learned
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import evidence, findings, pull, tray
-from stathmis.services.plan import conflicts, lockdown, planning, preflight, tasks, turning, way_fields
+from stathmis.services.plan import calendar, conflicts, lockdown, planning, preflight, tasks, turning, way_fields
 from stathmis.services.plan.planning import Plan
 from stathmis.ui import way_card
 from stathmis.words import hatch as hatch_words
@@ -275,6 +275,20 @@ def test_what_batches_of_one_machine_want_is_what_round_holds(desk: Desk) -> Non
     setting_up.set_batch(desk, course.incubator, "emus", "emu", "steady", 2, desk.now_ms - DAY_MS)
     words = " ".join(c.text for c in conflicts.conflicts(desk.book, planning.plans(desk.book)))
     assert f"{band.low:.1f}–{band.high:.1f} °C" in words
+
+
+def test_a_tick_stays_ticked_and_the_phone_keeps_its_entries_when_the_way_changes(desk: Desk) -> None:
+    """A batch set without a plan gets a record of one with the first change of its way."""
+    made = setting_up.add_incubator(desk, "Box", "forced")
+    machine = desk.book.one(Incubator, made)
+    setting_up.set_batch(desk, machine, "eggs", "chicken", "steady", 12, desk.now_ms - 17 * DAY_MS)
+    (brooder,) = [t for t in tasks.tasks_of(desk.book, plan(desk)) if t.step == "brooder"]
+    tasks.done(desk, brooder)
+    before = {e.uid for e in calendar.entries(desk.book, [plan(desk)], "x")}
+    planning.change_way(desk, plan(desk), Way(feed_limit_h=36.0))
+    states = {t.step: t.state for t in tasks.tasks_of(desk.book, plan(desk))}
+    assert states["brooder"] == "done"
+    assert {e.uid for e in calendar.entries(desk.book, [plan(desk)], "x")} == before
 
 
 def test_a_new_plan_starts_with_the_usual_way_of_its_species(desk: Desk) -> None:

@@ -190,7 +190,8 @@ class Course:
             if left <= 0:
                 return "hatch day" if left == 0 else f"{-left} over the hatch day"
             return f"{about}{left} days to go" if left > 1 else "1 day to go"
-        return f"{self.day_words(day)} of {about}{self.numbered(self.species.days):g}"
+        term = self.numbered(self.species.days)
+        return f"{self.day_words(day)} of {about}{round(term, 0 if about else 1):g}"
 
     def next_step(self, at_ms: float, zone: str) -> str:
         """What comes next on the course, in words by the local calendar, empty when nothing does."""

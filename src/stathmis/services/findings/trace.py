@@ -116,7 +116,7 @@ def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tupl
         if found is None:
             continue
         alike = sum(p.name == phase.name for p in course.phases) > 1
-        first, last = (f"{course.numbered(day):g}" for day in (phase.start_day, phase.end_day))
+        first, last = (f"{round(course.numbered(day), 1):g}" for day in (phase.start_day, phase.end_day))
         days = f", {first}–{last} to go" if course.batch.day_count == "down" else f", day {first}–{last}"
         days = days if alike else ""
         shares.append(PhaseShare(phase.title or phase.name + days, found))

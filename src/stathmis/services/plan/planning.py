@@ -114,6 +114,13 @@ def plan_of(book: Book, batch: Batch) -> Plan:
     return _planned(book, stored, batch, machine)
 
 
+def _subject(stored: StoredPlan | None, source_id: int) -> str:
+    """What the tasks of a plan, or of a batch without one, are kept under: ticks and the phone go by it."""
+    if stored is None:
+        return f"batch {source_id}"
+    return stored.subject or f"plan {stored.id}"
+
+
 def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubator: Incubator) -> Plan:
     source: StoredPlan | Batch = batch if batch is not None else stored  # type: ignore[assignment]
     way = way_of(book, source, stored)
@@ -127,7 +134,7 @@ def _planned(book: Book, stored: StoredPlan | None, batch: Batch | None, incubat
         moves["lockdown"] = lockdown
     made = schedule.moved(schedule.plan(species, way, lockdown), moves)
     return Plan(
-        f"plan {stored.id}" if stored is not None else f"batch {source.id}",
+        _subject(stored, source.id),
         stored,
         batch,
         incubator,
@@ -271,6 +278,7 @@ def kept_plan(edit: Edit, plan: Plan) -> int:
         laid_ms=plan.laid_ms,
         mother=plan.mother,
         habits=way_text(plan.way, Learned()),
+        subject=plan.subject,
     )
 
 

@@ -10,7 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QKeyEvent, QMous
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.logbook.records import Away
-from stathmis.services import clock, knowledge
+from stathmis.services import clock
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
@@ -246,7 +246,7 @@ class PlanCalendar(QWidget):
             painter.drawLine(QPointF(x - size, top + size), QPointF(x + size, top - size))
         if looked_at:
             painter.setFont(theme.font(11, QFont.Weight.DemiBold))
-            words = knowledge.tasks()[task.step.rstrip("0123456789 ")].title
+            words = task.title
             wide = QFontMetricsF(painter.font()).horizontalAdvance(words)
             high = theme.px(15)
             # on paper of its own, above the pegs it would run into
