@@ -11,7 +11,7 @@ from typing import Any
 from PySide6.QtCore import QEvent, QObject, Signal
 from PySide6.QtWidgets import QBoxLayout, QFileDialog, QFrame, QLineEdit, QWidget
 
-from stathmis.core.course.way import CANDLINGS, Way
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.services import notify
 from stathmis.services.batch import batches
@@ -26,43 +26,12 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say, set_text
 from stathmis.ui.theme import Theme
-from stathmis.words import dates
 from stathmis.words import turning as turning_words
 from stathmis.words import way as way_words
 from stathmis.words.catalogue import _
 
 WAY_FILES = "Ways (*.stathmis-way.toml *.toml)"
 _WIDE = frozenset({"candling_days", "setting_rh", "lockdown_rh"})
-
-
-def _choices() -> dict[str, tuple[str, dict[Any, str]]]:
-    """What is chosen from a list: what the choice is called, and its options in words."""
-    by_hand, by_machine = _("by hand"), _("by the machine")
-    weekdays: dict[Any, str] = {None: _("every seventh day")}
-    weekdays |= {i: _("on {day}", day=name) for i, name in enumerate(dates.WEEKDAYS)}
-    return {
-        "turning": (_("How they are turned"), {"machine": by_machine, "by hand": by_hand, "none": _("not at all")}),
-        "cooling": (
-            _("How they are cooled"),
-            {"": _("as the species wants"), "none": _("never"), "by hand": by_hand, "by machine": by_machine},
-        ),
-        "candling": (_("How often they are candled"), {key: key for key in CANDLINGS}),
-        "misted": (_("Misting in lockdown"), {"none": _("not misted"), "lockdown": _("misted in lockdown")}),
-        "opening": (
-            _("Opening while eggs are pipped"),
-            {"": _("lid as usual here"), "never": _("lid shut while pipped"), "quickly": _("quickly for dry ones")},
-        ),
-        "helping": (_("Helping a chick out"), {"no": _("no help"), "last resort": _("help as last resort")}),
-        "taken_off": (
-            _("Taking the chicks off"),
-            {"as they dry": _("off as they dry"), "together": _("off all together")},
-        ),
-        "wished": (
-            _("Which sex is wished"),
-            {"": _("whichever"), "females": _("females"), "both": _("both"), "males": _("males")},
-        ),
-        "airing_day": (_("When the box is aired"), weekdays),
-    }
 
 
 class WayCard(QFrame):
@@ -86,7 +55,9 @@ class WayCard(QFrame):
         self._problem, self._counter = problem_label(), label("", "name", "undecided", wrap=True)
         self._preview, self._preview_words = CourseStrip(theme), label("", "small", wrap=True)
         self._reason = label("", "small", wrap=True)
-        self.choosers = {name: self._chooser(name, words, options) for name, (words, options) in _choices().items()}
+        self.choosers = {
+            name: self._chooser(name, words, options) for name, (words, options) in way_words.choices().items()
+        }
         self._more = button("", self._show_all, "link")
         head = row(label(_("How it is done"), "heading"), (self.batch, 1), self.since, spacing=12)
         self._note = label("", "small", wrap=True)

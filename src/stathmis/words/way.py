@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from stathmis.core.course.profile import Species
+from stathmis.core.course.way import CANDLINGS, LIMITS, Way
+from stathmis.core.units import difference_from_inside
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.words import dates
 from stathmis.words.catalogue import _
-from stathmis.words.numbers import band_text
+from stathmis.words.numbers import band_text, number
 
 
 def called(name: str) -> str:
@@ -43,6 +47,65 @@ def called(name: str) -> str:
         "brooder_days": _("Days before lockdown the brooder is ready"),
         "feed_limit_h": _("Hours within which they are fed"),
     }[name]
+
+
+def choices() -> dict[str, tuple[str, dict[Any, str]]]:
+    """What is chosen from a list: what the choice is called, and its options in words."""
+    by_hand, by_machine = _("by hand"), _("by the machine")
+    weekdays: dict[Any, str] = {None: _("every seventh day")}
+    weekdays |= {i: _("on {day}", day=name) for i, name in enumerate(dates.WEEKDAYS)}
+    return {
+        "turning": (_("How they are turned"), {"machine": by_machine, "by hand": by_hand, "none": _("not at all")}),
+        "cooling": (
+            _("How they are cooled"),
+            {"": _("as the species wants"), "none": _("never"), "by hand": by_hand, "by machine": by_machine},
+        ),
+        "candling": (_("How often they are candled"), {key: key for key in CANDLINGS}),
+        "misted": (_("Misting in lockdown"), {"none": _("not misted"), "lockdown": _("misted in lockdown")}),
+        "opening": (
+            _("Opening while eggs are pipped"),
+            {"": _("lid as usual here"), "never": _("lid shut while pipped"), "quickly": _("quickly for dry ones")},
+        ),
+        "helping": (_("Helping a chick out"), {"no": _("no help"), "last resort": _("help as last resort")}),
+        "taken_off": (
+            _("Taking the chicks off"),
+            {"as they dry": _("off as they dry"), "together": _("off all together")},
+        ),
+        "wished": (
+            _("Which sex is wished"),
+            {"": _("whichever"), "females": _("females"), "both": _("both"), "males": _("males")},
+        ),
+        "airing_day": (_("When the box is aired"), weekdays),
+    }
+
+
+def otherwise(book: Book, course: Course) -> list[tuple[str, str]]:
+    """What a batch is kept otherwise in than usual: what it is called, and how it is done."""
+    way, usual, said = course.way, Way(), []
+    for name, (title, options) in choices().items():
+        value = getattr(way, name)
+        if value != getattr(usual, name):
+            said.append((title, options[value]))
+    for name in LIMITS:
+        value = getattr(way, name)
+        if name not in ("collecting_days", "airing_day") and value not in (None, (), getattr(usual, name)):
+            said.append((called(name), _as_told(book, course, name, value)))
+    if not way.weighing:
+        said.append((called("weigh_every_days"), _("not weighed")))
+    return said
+
+
+def _as_told(book: Book, course: Course, name: str, value: Any) -> str:
+    """A number of a way, in the keeper's count of days and unit."""
+    unit = book.temperature_unit
+    values = value if isinstance(value, tuple) else (value,)
+    if name in ("counter_day", "cool_from_day", "candling_days"):
+        values = tuple(course.numbered(v) for v in values)
+    elif name in ("still_offset_k", "tolerance_k", "hot_k", "cold_k"):
+        return f"{float(difference_from_inside(value, unit)):.3g} {'°F' if unit == '°F' else 'K'}"
+    elif name == "set_c":
+        return number(value, "temperature", unit)
+    return ("–" if name.endswith("_rh") else ", ").join(f"{v:g}" for v in values)
 
 
 def no_number(name: str, text: str) -> tuple[str, str]:
