@@ -5,7 +5,6 @@ The file is TOML, made to be read and written by people; docs/file-format.md sho
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Collection
 from pathlib import Path
 from typing import Any, get_args
@@ -14,10 +13,9 @@ import tomli_w
 
 from stathmis.core.course.profile import Band, OwnProfile, Stage, StageKind
 from stathmis.core.errors import UserError
+from stathmis.exchange import toml_file
 
 VERSION = 1
-SIZE_LIMIT = 200_000
-"""A profile is a page of text; what is larger is something else."""
 LIMITS = {"temperature_c": (20.0, 42.0), "humidity": (5.0, 100.0)}
 """What no egg of any species is kept outside of. Source: common practice, wide."""
 
@@ -28,31 +26,12 @@ class ProfileError(UserError):
 
 def read_profile(path: Path, species: Collection[str]) -> OwnProfile:
     """A profile from a file. species: the keys that are known. Raises ProfileError."""
-    try:
-        if path.stat().st_size > SIZE_LIMIT:
-            raise ProfileError(f"{path.name} is too large for a profile.", "Choose a profile file.")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise ProfileError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there?") from None
-    except UnicodeDecodeError:
-        raise ProfileError(f"{path.name} is no text file.", "Choose a profile file.") from None
-    return parse_profile(text, species)
+    return parse_profile(toml_file.read(path, "profile", ProfileError), species)
 
 
 def parse_profile(text: str, species: Collection[str]) -> OwnProfile:
     """A profile from its text. species: the keys that are known. Raises ProfileError with every fault found."""
-    try:
-        found = tomllib.loads(text)
-    except (ValueError, RecursionError) as error:
-        # also numbers of thousands of digits, and tables nested without end
-        raise ProfileError(
-            f"This is no profile: {error}.", "Mend that place in the file, or ask for it again."
-        ) from None
-    version = found.get("stathmis_profile")
-    if version is None:
-        raise ProfileError("This is no profile: it does not say so.", "A profile begins with: stathmis_profile = 1")
-    if not isinstance(version, int) or version > VERSION:
-        raise ProfileError("This profile was made by a newer Stathmis.", "Bring this one up to date first.")
+    found = toml_file.parsed(text, "profile", VERSION, ProfileError)
     faults: list[str] = []
     name, why = _text(found, "name", faults), str(found.get("why", ""))
     kept = _text(found, "species", faults)
@@ -71,7 +50,7 @@ def parse_profile(text: str, species: Collection[str]) -> OwnProfile:
             return OwnProfile(name, kept, why, tuple(s for s in stages if s is not None), last)
         except ValueError as error:
             faults.append(str(error))
-    raise ProfileError("This profile cannot be used: " + "; ".join(faults) + ".", "Mend that in it.")
+    raise toml_file.refused("profile", faults, ProfileError)
 
 
 def profile_text(profile: OwnProfile) -> str:

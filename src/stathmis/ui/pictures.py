@@ -6,7 +6,6 @@ import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtGui import QPixmap
@@ -14,7 +13,6 @@ from PySide6.QtWidgets import QApplication
 
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Batch, Channel
-from stathmis.services.batch import profiles
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.ui import work
@@ -130,8 +128,8 @@ def go(window: Window, name: str) -> None:
         window.show_place(name)
         view = window.stack.currentWidget()
         assert isinstance(view, WayView)
-        start = profiles.start_from(window.desk.book, "partridge", "falling")
-        view.write_own(replace(start, name="Dry from the second week"), None)
+        if not view.way.everything:
+            view.way.show_all()
     else:
         window.show_place(name)
 

@@ -48,7 +48,7 @@ class WayCard(QFrame):
         self._around: dict[str, QWidget] = {}
         self._lines: dict[str, tuple[QWidget, tuple[str, ...]]] = {}
         self._rows: list[QBoxLayout] = []
-        self._narrow = self._all = False
+        self._narrow = self.everything = False
         self.batch = Chooser(_("Whose way"), picked=self.show_plan, yielding=True)
         since = ((_("from now on"), False), (_("from the first day"), True))
         self.since = Chooser(_("From when on a change counts"), since)
@@ -58,14 +58,16 @@ class WayCard(QFrame):
         self.choosers = {
             name: self._chooser(name, words, options) for name, (words, options) in way_words.choices().items()
         }
-        self._more = button("", self._show_all, "link")
+        self._more = button("", self.show_all, "link")
         head = row(label(_("How it is done"), "heading"), (self.batch, 1), self.since, spacing=12)
         self._note = label("", "small", wrap=True)
         self._heat_unit, self._off_unit = label("", "muted"), label("", "muted")
         self._still_unit, self._alarm_unit = label("", "muted"), label("", "muted")
         out = button(_("Pass this way on…"), self._pass_on, "link")
         into = button(_("Bring in a way file…"), self._bring_in, "link")
-        box = column(head, self._note, *self._make_lines(), row(self._more, 1, into, out, spacing=16))
+        links = row(self._more, 1, into, out, spacing=16)
+        box = column(head, self._note, *self._make_lines(), links)
+        self._rows += [head, links]
         for shown in (self._reason, self._preview, self._preview_words, self._counter, self._problem):
             box.addWidget(shown)
         box.setContentsMargins(16, 12, 16, 14)
@@ -76,7 +78,7 @@ class WayCard(QFrame):
         return (
             self._line(
                 _("Days"),
-                (_("hatch on day"), "term_days", ""), (_("lockdown on day"), LOCKDOWN, ""),
+                (_("hatch after"), "term_days", _("days,")), (_("lockdown on day"), LOCKDOWN, ""),
                 (_("weight lost by then"), "loss_percent", "%"),
             ),
             self._line(_("Warmth"), ("", "set_c", self._heat_unit), ("±", "tolerance_k", self._off_unit)),
@@ -136,7 +138,7 @@ class WayCard(QFrame):
                 continue
             before, key, after = part
             names.append(key)
-            width = 96.0 if key in _WIDE else 56.0
+            width = 96.0 if key in _WIDE else 64.0 if key == "set_c" else 56.0
             edit = field(way_words.called(key), width=(self._theme, width), entered=partial(self._typed, key))
             edit.editingFinished.connect(partial(self._typed, key))
             edit.textEdited.connect(partial(self._draw, key))
@@ -197,7 +199,7 @@ class WayCard(QFrame):
             **dict.fromkeys(("coolings_a_day", "cool_minutes", "cool_from_day"), way.cools(plan.species.cooling)),
             **dict.fromkeys((LOCKDOWN, "loss_percent", "lockdown_rh"), plan.step("lockdown") is not None),
         }
-        if not self._all:
+        if not self.everything:
             for name in ("day_begins_h", "day_ends_h", "turn_every_min", "turn_degrees"):
                 counts[name] &= getattr(way, name) != getattr(Way(), name)
         for name, around in self._around.items():
@@ -212,8 +214,8 @@ class WayCard(QFrame):
         on_request = {_("Days"), _("Warmth"), _("Humidity"), _("Vents"), _("Hatch"), _("Alarms")}
         for title, (line, names) in self._lines.items():
             other = any(way_fields.said(plan, name) for name in names)
-            line.setVisible(not never.get(title, False) and (self._all or title not in on_request or other))
-        set_text(self._more, _("Only what is done otherwise") if self._all else _("All that can be said"))
+            line.setVisible(not never.get(title, False) and (self.everything or title not in on_request or other))
+        set_text(self._more, _("Only what is done otherwise") if self.everything else _("All that can be said"))
         self.choosers["candling"].setEnabled(not way.candling_days)
         fahrenheit = book.temperature_unit == "°F"
         unit = "°F" if fahrenheit else "K"
@@ -273,8 +275,9 @@ class WayCard(QFrame):
 
         attempt(self._problem, action)
 
-    def _show_all(self) -> None:
-        self._all = not self._all
+    def show_all(self) -> None:
+        """All that can be said, or only what is done otherwise again."""
+        self.everything = not self.everything
         self.refresh(narrow=self._narrow)
 
     @property

@@ -13,7 +13,7 @@ from stathmis.services.eggs.young import Young, young
 from stathmis.services.plan.clutch import ClutchSheet
 from stathmis.words import dates
 from stathmis.words.catalogue import _, ngettext
-from stathmis.words.numbers import number, with_u
+from stathmis.words.numbers import number, signed, with_u
 
 SLIT_TO_OUT_H = (12.0, 48.0)
 """A reptile rests in the slit egg for up to two days. Source: common practice."""
@@ -74,6 +74,14 @@ def _next(book: Book, soon_ms: int, late_ms: int, own: int) -> str:
         return _("Next clutch likely {soon} to {late}.", soon=soon, late=late)
     by = ngettext("by {n} interval of her own", "by {n} intervals of her own", own, n=own)
     return _("Next clutch likely {soon} to {late}, {by}.", soon=soon, late=late, by=by)
+
+
+def own_terms(hatches: str, off: float, U: float) -> str:
+    """What own clutches take longer (or shorter, below 0) than the list has, percent; hatches: how many, in words."""
+    told = {"off": signed(off, 0), "U": U}
+    return _(
+        "{hatches}: they take {off} ± {U:.0f} % of the list's days for their temperature.", hatches=hatches, **told
+    )
 
 
 def substrate(kind: str, dry_g: float) -> str:

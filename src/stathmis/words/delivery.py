@@ -55,6 +55,26 @@ def not_so(name: str, text: str) -> tuple[str, str]:
     return what, _("Eggs rest up to four days.") if name == "rested_h" else _("That is no temperature of a store.")
 
 
+def cause() -> str:
+    """Of a bad hatch: what was in the eggs when they came."""
+    return _("Many eggs were poor when they came")
+
+
+def change() -> str:
+    """What to do about it the next time."""
+    return _("Talk to whoever they come from, and set only whole, clean eggs of normal size.")
+
+
+def unknown() -> str:
+    """What was not noted."""
+    return _("how the eggs came")
+
+
+def measured(share_of_all: float) -> str:
+    """The share (0 to 1) of poor eggs."""
+    return _("{percent:.0f} % cracked, dirty, odd or inked", percent=100 * share_of_all)
+
+
 def share(found: Delivery | None, stored_days: float | None, eggs: int, unit: TemperatureUnit) -> list[str]:
     """What of a bad hatch was in the eggs before they were set: the dealer's share, and the store's.
 

@@ -79,6 +79,16 @@ def choices() -> dict[str, tuple[str, dict[Any, str]]]:
     }
 
 
+def heading() -> str:
+    """Over what a batch is kept otherwise in."""
+    return _("How it was done")
+
+
+def unmoved(key: str) -> str:
+    """The edit that puts a step of a plan back."""
+    return _("{step} where it is by itself", step=key)
+
+
 def otherwise(book: Book, course: Course) -> list[tuple[str, str]]:
     """What a batch is kept otherwise in than usual: what it is called, and how it is done."""
     way, usual, said = course.way, Way(), []

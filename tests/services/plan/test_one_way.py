@@ -25,7 +25,7 @@ REASONS = {
     ("services/findings/loss.py", "loss_percent"): "of the course: what its way aims at",
     ("services/eggs/review.py", "loss_percent"): "the same",
     ("ui/moisture/loss_chart.py", "loss_percent"): "the same",
-    ("ui/way_card.py", "CANDLINGS"): "what can be chosen",
+    ("words/way.py", "CANDLINGS"): "what can be chosen",
     **{
         ("services/batch/own_species.py", name): "what a keeper types of a species"
         for name in ("set_c", "half_band_k", "setting_rh", "lockdown_rh")

@@ -22,9 +22,9 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import evidence, findings, pull, tray
 from stathmis.services.plan import calendar, conflicts, lockdown, planning, preflight, tasks, turning, way_fields
 from stathmis.services.plan.planning import Plan
-from stathmis.ui import way_card
 from stathmis.words import hatch as hatch_words
 from stathmis.words import turning as turning_words
+from stathmis.words import way as way_words
 
 ANY_WAY = st.builds(
     Way,
@@ -212,7 +212,7 @@ def test_what_cannot_be_is_said(desk: Desk, name: str, text: str) -> None:
 
 def test_every_part_of_a_way_can_be_said() -> None:
     before_setting = {"posted", "collecting_days"}
-    chosen = set(way_card._choices())
+    chosen = set(way_words.choices())
     assert {f.name for f in fields(Way)} == set(way_fields.ASKED) | chosen | before_setting | {"weighing"}
 
 

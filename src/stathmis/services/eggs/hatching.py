@@ -16,6 +16,7 @@ from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.findings.runs import Run, recorded
 from stathmis.services.moisture.water import events_of
 from stathmis.words import dates
+from stathmis.words import hatch as hatch_words
 from stathmis.words.numbers import count
 
 PIP_TO_OUT_H = (12.0, 24.0)
@@ -156,9 +157,7 @@ def help_out(book: Book, found: Hatching) -> list[str]:
     if not found.overdue:
         return ["Help a chick out? No: it takes 12 to 24 h from the pip, and what is pulled out early bleeds."]
     which = ", ".join(f"{mark} ({hours:.0f} h)" for mark, hours in found.overdue)
-    may = found.course.way.helping == "last resort"
-    rule = "By your way help is the last resort." if may else "The rule stays: no."
-    said = [f"Pipped longer than a day and not out: egg {which}. {rule}"]
+    said = [f"Pipped longer than a day and not out: egg {which}. {hatch_words.rule_of_help(found.course.way)}"]
     said.append(
         "Keepers who do help do it only if it stopped for hours, the membrane is dry and white, no blood shows in its "
         "vessels and nobody else is pipped; crack by crack, damp and warm, stopping at the first drop of blood."

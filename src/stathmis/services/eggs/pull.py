@@ -17,6 +17,7 @@ from stathmis.services.eggs.findings import YOUNG_OF, check_time, fields_of
 from stathmis.services.eggs.tray import WEAK, TraySheet, tray
 from stathmis.services.plan import planning, tasks
 from stathmis.words import dates
+from stathmis.words import hatch as hatch_words
 from stathmis.words.numbers import count
 
 DRY_AFTER_H = 12.0
@@ -133,7 +134,7 @@ def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     together = course.way.taken_off == "together"
     if together and found.dry_count and (found.wet or found.pipped):
         left = found.wet + found.pipped
-        said.append(f"All together, by your way: {left} more to wait for, until the last one is dry.")
+        said.append(hatch_words.all_together(left))
     elif found.pipped and found.dry_count and course.species.kind == "bird":
         said.append(f"{count(found.pipped, 'egg')} pipped: leave the dry ones in until they are out, or be very quick.")
     if found.fed_by_ms is not None and course.species.kind == "bird":

@@ -12,7 +12,6 @@ from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Delivery, Event, Weighing
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import knowledge
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
@@ -27,7 +26,6 @@ from stathmis.services.eggs.evidence import (
     places_differ,
     stored_days,
 )
-from stathmis.services.eggs.findings import YOUNG_OF
 from stathmis.services.eggs.signs import SignCount, sign_words, signs_seen
 from stathmis.services.eggs.tray import TRAY_RESTS_ON, WEAK, TraySheet, tray
 from stathmis.services.eggs.weeks import Week, weeks
@@ -37,6 +35,7 @@ from stathmis.services.findings.runs import READ
 from stathmis.services.plan import planning
 from stathmis.words import dates
 from stathmis.words import delivery as delivery_words
+from stathmis.words import hatch as hatch_words
 from stathmis.words.numbers import count, signed, unit_word
 
 TOLD = 4
@@ -58,7 +57,7 @@ WORDS = {
     "too dry in lockdown": "Too dry in lockdown: chicks stick in the membrane",
     "turning gaps": "Too long between turns",
     "old eggs": "Eggs kept too long before setting",
-    "poor eggs": "Many eggs were poor when they came",
+    "poor eggs": delivery_words.cause(),
     "opened at the pip": "The lid was opened while eggs were pipped",
     "infertile eggs": "Many eggs were infertile",
 }
@@ -69,7 +68,7 @@ CHANGES = {
     "too dry in lockdown": "More water surface before the lid is shut for lockdown; see the way to it under Moisture.",
     "turning gaps": "Turn an odd number of times a day, and late in the evening; or have it done by a machine.",
     "old eggs": "Set within a week of laying; plan the collecting days backward from the set day.",
-    "poor eggs": "Talk to whoever they come from, and set only whole, clean eggs of normal size.",
+    "poor eggs": delivery_words.change(),
     "opened at the pip": "Leave the lid shut from the first pip until the chicks are dry.",
     "infertile eggs": "Look at the flock, not at the incubator: cock and hens, age, season, and how eggs were handled.",
 }
@@ -186,7 +185,12 @@ def lines(book: Book, found: BatchReview) -> list[str]:
         if one.weight >= 0.04 or one is clear:
             said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(book, found, one)}.")
     said += found.before
-    about = (timing_words(found), weak_words(found), sign_words(found.signs), place_words(found))
+    about = (
+        timing_words(found),
+        hatch_words.weak(found.tally.hatched, found.weak, found.course.species.kind),
+        sign_words(found.signs),
+        place_words(found),
+    )
     said += [words for words in about if words]
     said += later_words(book, found)
     missing = sorted({w.cause.measured for w in found.weighed.weighed if not w.measured} - {"clear_only"})
@@ -202,19 +206,6 @@ def _before(book: Book, course: Course, sheet: TraySheet) -> list[str]:
     plan = planning.plan_of(book, course.batch)
     came = delivery.delivery_of(book, plan)
     return delivery_words.share(came, stored_days(book, course, sheet), course.batch.eggs, book.temperature_unit)
-
-
-def weak_words(found: BatchReview) -> str:
-    """The weak ones among the hatched, and what they come of; empty where none were noted."""
-    if not found.weak:
-        return ""
-    words = knowledge.findings(found.course.species.kind)
-    parts = ", ".join(f"{n} {words[kind].word}" for kind, n in found.weak.items())
-    share = 100.0 * sum(found.weak.values()) / max(1, found.tally.hatched)
-    said = f"Of {count(found.tally.hatched, YOUNG_OF[found.course.species.kind])} {parts} ({share:.0f} %)."
-    if "splayed legs" in found.weak:
-        said += " Splayed legs: a smooth floor, or too warm, or too dry."
-    return said
 
 
 def place_words(found: BatchReview) -> str:
@@ -251,7 +242,7 @@ UNKNOWN = {
     "lockdown_rh_off": "the humidity in lockdown",
     "turning_gap_h": "turning by hand",
     "stored_over_days": "how old the eggs were",
-    "poor_share": "how the eggs came",
+    "poor_share": delivery_words.unknown(),
     "openings_at_pip": "openings while eggs were pipped",
 }
 
@@ -282,7 +273,7 @@ def measured_words(book: Book, key: str, value: Measured) -> str:
         "lockdown_rh_off": "humidity in lockdown not below its band" if v == 0 else f"{-v:.0f} % RH below its band",
         "turning_gap_h": "no gap over 12 h" if v == 0 else f"a gap of {v + 12:.0f} h",
         "stored_over_days": "set within a week" if v == 0 else f"kept {v + 7:.0f} days",
-        "poor_share": f"{100 * v:.0f} % cracked, dirty, odd or inked",
+        "poor_share": delivery_words.measured(v),
         "openings_at_pip": f"opened {count(round(v), 'time')} while eggs were pipped",
     }[key]
 

@@ -28,6 +28,7 @@ from stathmis.services.findings import judgement, loss
 from stathmis.services.findings.runs import READ
 from stathmis.services.moisture import weights
 from stathmis.services.plan import clutch
+from stathmis.words import clutch as clutch_words
 from stathmis.words.numbers import count, signed
 
 RATIO_BETWEEN, RATIO_WITHIN, RATIO_U_UNREAD = 0.06, 0.03, 0.05
@@ -157,7 +158,7 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     hatches = count(found.hatches, f"own hatch of {name}", f"own hatches of {name}")
     if found.ratio.own:
         off, U = 100.0 * (found.ratio.value - 1.0), 100.0 * NORMAL_95 * found.ratio.u
-        said.append(f"{hatches}: they take {signed(off, 0)} ± {U:.0f} % of the list's days for their temperature.")
+        said.append(clutch_words.own_terms(hatches, off, U))
     if found.term.own and not found.ratio.own:
         U = NORMAL_95 * found.term.u
         off = found.term.value - found.species.days

@@ -77,6 +77,7 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
     # many windows stand before a lockdown is near
     from stathmis.services.findings.box import VENT_HABITS, vent_habit
     from stathmis.words import box as box_words
+    from stathmis.words import hatch as hatch_words
     from stathmis.words import vents as vents_words
 
     known = marks(book)
@@ -93,7 +94,7 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
         ("turner", "Turner out", "Chicks are crushed by it.", 7.0, True),
         ("liner", "Grippy liner down", "Bare plastic gives splayed legs.", 8.0, True),
         ("eggs", "Eggs down on their side", "Room between them; blunt ends a little up.", 12.0, True),
-        *([("mist", "Mist the eggs once", "Lukewarm water, a fine spray, quickly.", 13.0, True)] if misted else []),
+        *([("mist", *hatch_words.misting(), 13.0, True)] if misted else []),
         ("water", "Fill the water", water, 14.0, True),
         ("vents", "Set the vents", school, LID_TARGET_MIN, True),
         (

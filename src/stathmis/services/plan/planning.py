@@ -25,6 +25,7 @@ from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, local
 from stathmis.services.desk import Desk
 from stathmis.words import dates
+from stathmis.words import way as way_words
 
 HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
 """When in the day a step is best done (local hours): candling after dark, the rest when there is time. The others
@@ -309,7 +310,7 @@ def unmove_step(desk: Desk, plan: Plan, key: str) -> None:
     """Put a step back where it is by itself; undoable."""
     own = desk.book.records(PlanMove, plan_id=plan.stored.id, step=key) if plan.stored is not None else ()
     if own:
-        desk.strike(f"{key} where it is by itself", PlanMove, [m.id for m in own])
+        desk.strike(way_words.unmoved(key), PlanMove, [m.id for m in own])
 
 
 def change_way(desk: Desk, plan: Plan, way: Way, *, whole: bool = True) -> None:

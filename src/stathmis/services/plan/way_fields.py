@@ -85,7 +85,7 @@ def _text(plan: Plan, name: str, value: Any, unit: TemperatureUnit) -> str:
     elif name in DIFFERENCES:
         values = tuple(difference_from_inside(v, unit) for v in values)
     elif name == "set_c":
-        values = tuple(from_inside(v, unit) for v in values)
+        values = tuple(round(float(from_inside(v, unit)), 1 if unit == "°F" else 2) for v in values)
     return ("–" if name in BANDS else ", ").join(f"{v:.4g}" for v in values)
 
 

@@ -18,7 +18,6 @@ from stathmis.services.plan import planning, tasks
 from stathmis.services.report.course_part import course_blocks, date_words, instrument_blocks, weight_blocks
 from stathmis.services.report.drawing import rate_bars
 from stathmis.words import way as way_words
-from stathmis.words.catalogue import _
 from stathmis.words.events import details, kind_word
 from stathmis.words.numbers import count, number
 
@@ -70,7 +69,7 @@ def _facts(book: Book, course: Course, sheet: TraySheet) -> list[Block]:
     if sources:
         rows.append(("eggs from", ", ".join(sources)))
     done = way_words.otherwise(book, course)
-    own: list[Block] = [Heading(_("How it was done")), Table((), tuple(done))] if done else []
+    own: list[Block] = [Heading(way_words.heading()), Table((), tuple(done))] if done else []
     return [Table((), tuple(rows)), *own]
 
 
