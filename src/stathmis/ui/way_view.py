@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from functools import cached_property
 from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, QTimer
@@ -122,11 +123,9 @@ class WayView(Page):
         self.page.addWidget(label("What the batches follow", "heading"))
         self._following = Pool(self.page, lambda: _Following(self))
         self._warnings = Lines(self.page, "muted")
-        self.way = WayCard(desk, theme)
-        self.page.addWidget(self.way)
-        self.delivery = DeliveryCard(desk, theme)
-        self.way.turned.connect(self._show_delivery)
-        self.page.addWidget(self.delivery)
+        self._way_room, self._delivery_room = column(), column()
+        self.page.addLayout(self._way_room)
+        self.page.addLayout(self._delivery_room)
         self.species = Chooser("Species", species_offered(desk.book), changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
         head.addWidget(label("What there is to follow", "heading"))
@@ -139,16 +138,44 @@ class WayView(Page):
         head.addStretch(1)
         head.addWidget(button("Bring in a profile file…", self._bring_in))
         self.page.addLayout(head)
-        self.species_editor = SpeciesEditor(desk, theme)
-        self.species_editor.hide()
-        self.species_editor.ended.connect(self._species_ended)
-        self.page.addWidget(self.species_editor)
+        self._species_room = column()
+        self.page.addLayout(self._species_room)
         self._choices = Pool(self.page, lambda: _ProfileCard(self))
         self.editor = ProfileEditor(desk, theme)
         self.editor.hide()
         self.editor.ended.connect(self._editor_ended)
         self.page.addWidget(self.editor)
         self.page.addStretch(1)
+
+    def ready(self) -> Iterator[None]:
+        """Make its parts, each in a step of its own."""
+        for part in ("way", "delivery"):
+            getattr(self, part)
+            yield
+
+    @cached_property
+    def way(self) -> WayCard:
+        """How a batch is kept."""
+        made = WayCard(self._desk, self.theme)
+        made.turned.connect(self._show_delivery)
+        self._way_room.addWidget(made)
+        return made
+
+    @cached_property
+    def delivery(self) -> DeliveryCard:
+        """Its eggs as they came."""
+        made = DeliveryCard(self._desk, self.theme)
+        self._delivery_room.addWidget(made)
+        return made
+
+    @cached_property
+    def species_editor(self) -> SpeciesEditor:
+        """Where a species of one's own is written; made when the first one is."""
+        made = SpeciesEditor(self._desk, self.theme)
+        made.hide()
+        made.ended.connect(self._species_ended)
+        self._species_room.addWidget(made)
+        return made
 
     def fold(self) -> bool:
         """Rows of a narrow page stand one under the other."""
@@ -169,7 +196,7 @@ class WayView(Page):
 
     def leave(self) -> bool:
         """Esc leaves the profile that is being written first."""
-        if self.species_editor.isVisible():
+        if "species_editor" in self.__dict__ and self.species_editor.isVisible():
             self._species_ended("")
             return True
         if not self.editor.isVisible():

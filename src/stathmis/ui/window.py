@@ -138,6 +138,8 @@ class Window(QMainWindow):
                 view = self._other(place)
                 view.resize(self.stack.size())
                 yield
+                # a view of many parts makes them one by one
+                yield from getattr(view, "ready", tuple)()
                 view.refresh()  # type: ignore[attr-defined]
                 yield
         yield from self.pages.ready()
