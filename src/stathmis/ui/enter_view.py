@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from PySide6.QtWidgets import QCheckBox
 
 from stathmis.core.errors import UserError
@@ -28,38 +30,51 @@ class EnterView(Page):
         super().__init__(theme, 800)
         self._desk = desk
         self.page.addWidget(label("Enter or change", "title"))
-        left, right = self.columns(1, 1, spacing=24)
+        self._left, self._right = self.columns(1, 1, spacing=24)
         self.page.addStretch(1)
-        self.batch, self.instrument = BatchForm(desk), InstrumentForm(desk, theme)
-        self.incubator, self.place = IncubatorForm(desk), PlaceForm(desk)
+        self.batch_problem, self.end_problem, self.moving_problem = (problem_label() for _ in range(3))
+        self.instrument_problem, self.incubator_problem, self.place_problem = (problem_label() for _ in range(3))
+        self._making = self._made()
+
+    def ready(self) -> Iterator[None]:
+        """Make its cards, each in a step of its own."""
+        yield from self._making
+
+    def _made(self) -> Iterator[None]:
+        left, right, desk = self._left, self._right, self._desk
+        self.batch = BatchForm(desk)
         self.machine = self.batch.choice("In")
+        yield
+        law = label(knowledge.cautions()["law"], "small", wrap=True)
+        set_it = button("Set the batch", self.set_batch, "main")
+        left.addWidget(card("A batch", self.batch, self.batch_problem, set_it, law))
+        yield
         self.ending = Chooser("Batch to end", yielding=True)
+        self.end_button = button("End this batch", self.end_batch)
+        self._end_card = card("End a batch", self.ending, self.end_problem, self.end_button)
+        left.addWidget(self._end_card)
         self.moving = Chooser("Instrument to move", yielding=True)
         self.moving_to = Chooser("Where it hangs from now on", yielding=True)
         self.moving_at_eggs = QCheckBox("at the height of the egg tops")
         self.moving_at_eggs.setChecked(True)
-        self.batch_problem, self.end_problem, self.moving_problem = (problem_label() for _ in range(3))
-        self.instrument_problem, self.incubator_problem, self.place_problem = (problem_label() for _ in range(3))
-        law = label(knowledge.cautions()["law"], "small", wrap=True)
-        set_it = button("Set the batch", self.set_batch, "main")
-        self.end_button = button("End this batch", self.end_batch)
-        self._end_card = card("End a batch", self.ending, self.end_problem, self.end_button)
-        enter = button("Enter the instrument", self.add_instrument, "main")
         move = button("Move it", self.move_instrument)
         moving = (self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move)
+        left.addWidget(card("Move an instrument", *moving))
+        left.addStretch(1)
+        yield
+        self.instrument = InstrumentForm(desk, self.theme)
+        yield
+        enter = button("Enter the instrument", self.add_instrument, "main")
+        right.addWidget(card("An instrument", self.instrument, self.instrument_problem, enter))
+        yield
+        self.incubator = IncubatorForm(desk)
         enter_incubator = button("Enter the incubator", self.add_incubator, "main")
+        right.addWidget(card("An incubator", self.incubator, self.incubator_problem, enter_incubator))
+        yield
+        self.place = PlaceForm(desk)
         keep = button("Keep it", self.set_place)
-        for into, made in (
-            (left, card("A batch", self.batch, self.batch_problem, set_it, law)),
-            (left, self._end_card),
-            (left, card("Move an instrument", *moving)),
-            (right, card("An instrument", self.instrument, self.instrument_problem, enter)),
-            (right, card("An incubator", self.incubator, self.incubator_problem, enter_incubator)),
-            (right, card("Your place", self.place, self.place_problem, keep)),
-        ):
-            into.addWidget(made)
-        for into in (left, right):
-            into.addStretch(1)
+        right.addWidget(card("Your place", self.place, self.place_problem, keep))
+        right.addStretch(1)
 
     def begin(self) -> None:
         """Come in at the batch."""
@@ -67,6 +82,9 @@ class EnterView(Page):
 
     def refresh(self) -> None:
         """Offer the incubators as they stand."""
+        for _card in self._making:
+            # wanted before all its cards were made
+            pass
         desk = self._desk
         incubators = desk.book.incubators()
         courses = {i.id: batches.all_running(desk.book, i) for i in incubators}
