@@ -10,9 +10,11 @@ from making import batch_with_log
 from stathmis.core.course.profile import STILL_AIR_OFFSET_K, Band, OwnProfile, Stage
 from stathmis.core.course.way import Way
 from stathmis.devices.probe_reader import Status
-from stathmis.logbook.records import Probe
+from stathmis.logbook.records import Batch, Probe
 from stathmis.services import rounds
 from stathmis.services.batch import batches, profiles
+from stathmis.services.book import Book
+from stathmis.services.clock import HOUR_MS, midnight
 from stathmis.services.desk import Desk
 from stathmis.services.findings import judgement
 from stathmis.services.plan import planning
@@ -165,3 +167,85 @@ def cooled_for(desk: Desk, since: int, lasts: int) -> None:
     air[-since:] = np.where(at < lasts, down, up)
     batch_with_log(desk, air, "duck")
     planning.change_way(desk, planning.plans(desk.book)[0], Way(cooling="none"))
+
+
+def test_two_weeks_of_ducks_cooled_twice_a_day_call_nobody(desk: Desk) -> None:
+    """15 min at eight and at six, not one of them logged; looked at every five minutes of each and of what follows."""
+    minutes = np.arange(23 * 1440)
+    batch_with_log(desk, cooled_air(minutes, desk.now_ms), "duck")
+    way = Way(cooling="by hand", coolings_a_day=2, cool_minutes=15.0, cool_from_day=8.0)
+    planning.change_way(desk, planning.plans(desk.book)[0], way)
+    called, looked = [], 0
+    for day in range(9, 23):
+        for hour in (8, 18):
+            begins = midnight(desk.now_ms, "UTC", day - 23) + hour * HOUR_MS
+            for after in range(-10, 130, 5):
+                at = begins + after * MINUTE_MS
+                looked += 1
+                called += [(day, hour, after, a.kind) for a in alarms.alarms(Book(desk.book.snapshot, at))]
+    assert looked == 14 * 2 * 28 and called == []
+
+
+def cooled_air(minutes: np.ndarray, now_ms: int) -> np.ndarray:
+    """Air of a fan incubator that ends at a time; from its eighth day on open at eight and at six for a quarter."""
+    at = (now_ms // MINUTE_MS - 5 - minutes.size + minutes) % 1440
+    air = 37.5 + 0.12 * np.sin(2 * np.pi * minutes / 14.0)
+    for start in (8 * 60, 18 * 60):
+        since = (at - start) % 1440
+        open_ = (since < 15) & (minutes > 8 * 1440)
+        back = (since >= 15) & (since < 90) & (minutes > 8 * 1440)
+        air[open_] -= 9.0 * (1.0 - np.exp(-since[open_] / 6.0))
+        air[back] -= 8.2 * np.exp(-(since[back] - 15) / 12.0)
+    return air
+
+
+def test_guinea_fowl_held_at_37_7_in_still_air(desk: Desk) -> None:
+    """Some hold 37.7 °C at the egg tops and hatch well (common practice): no alarm, on profile, and the days stand."""
+    course, _ = batch_with_log(desk, np.full(10 * 1440, 37.7), "guinea_fowl", "still")
+    usual = batches.running(desk.book, course.incubator)
+    assert usual is not None and usual.band("temperature", desk.now_ms).low > 37.7  # type: ignore[union-attr]
+    planning.change_way(desk, planning.plans(desk.book)[0], Way(still_offset_k=0.1))
+    kept = batches.running(desk.book, course.incubator)
+    assert kept is not None
+    band = kept.band("temperature", desk.now_ms)
+    assert band is not None and band.low < 37.7 < band.high
+    assert alarms.alarms(desk.book) == []
+    eggs = judgement.judged_run(desk.book, kept).eggs
+    assert eggs is not None and eggs.shift_days is not None and abs(eggs.shift_days) < 0.1
+
+
+@pytest.mark.parametrize(
+    ("off", "way", "says"),
+    [
+        (0.8, Way(), ""), (0.8, Way(hot_k=0.5), "too warm"), (0.8, Way(cold_k=0.3), ""),
+        (-0.8, Way(), ""), (-0.8, Way(cold_k=0.5), "too cold"), (-0.8, Way(hot_k=0.3), ""),
+        (1.3, Way(), "too warm"), (1.3, Way(hot_k=2.5), ""),
+    ],
+)  # fmt: skip
+def test_limits_of_ones_own(desk: Desk, off: float, way: Way, says: str) -> None:
+    batch_with_log(desk, np.full(3 * 1440, 37.5 + off))
+    planning.change_way(desk, planning.plans(desk.book)[0], way)
+    found = alarms.alarms(desk.book)
+    assert bool(found) == bool(says) and (not says or says in words(desk))
+
+
+@pytest.mark.parametrize(
+    ("day", "rh", "way", "says"),
+    [
+        (19.0, 45.0, Way(), "45 % RH"), (19.0, 53.0, Way(), ""), (19.0, 60.0, Way(dry_rh=3.0), "60 % RH"),
+        (10.0, 25.0, Way(), ""), (10.0, 25.0, Way(dry_rh=15.0), "25 % RH"), (10.0, 75.0, Way(), ""),
+        (10.0, 75.0, Way(moist_rh=10.0), "75 % RH"), (19.0, 45.0, Way(dry_rh=30.0), ""),
+    ],
+)  # fmt: skip
+def test_humidity_beyond_what_the_way_asks(desk: Desk, day: float, rh: float, way: Way, says: str) -> None:
+    course = making.logged(desk, np.full(60, rh))
+    making.mend(desk, Batch, course.batch.id, set_ms=desk.now_ms - round(day * 86_400_000))
+    planning.change_way(desk, planning.plans(desk.book)[0], way)
+    found = [a for a in alarms.alarms(desk.book) if a.kind == "moisture"]
+    assert bool(found) == bool(says)
+    if says:
+        told = said(desk.book, found[0])
+        assert says in told.words and ("Fill all water" in told.why) == (rh < 65.0)
+        # water was just added: it is on its way
+        rounds.log_event(desk, course.incubator, "water", "", desk.now_ms - 10 * MINUTE_MS)
+        assert not [a for a in alarms.alarms(desk.book) if a.kind == "moisture"]
