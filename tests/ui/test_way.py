@@ -185,7 +185,7 @@ def test_from_a_step_to_its_way(window: Window, qtbot: QtBot) -> None:
     settle(0.1)
     planner = window.stack.currentWidget()
     task = planner.step._task  # type: ignore[union-attr]
-    link = next(b for b in planner.findChildren(QPushButton) if b.text() == "turned, cooled, candled how")  # type: ignore[union-attr]
+    link = next(b for b in planner.findChildren(QPushButton) if b.text() == "how it is kept")  # type: ignore[union-attr]
     link.setFocus()
     qtbot.keyClick(link, Qt.Key.Key_Space)
     view = window.stack.currentWidget()

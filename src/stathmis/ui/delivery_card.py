@@ -57,7 +57,8 @@ class DeliveryCard(QFrame):
 
     def show_plan(self, plan: Plan | None, *, narrow: bool) -> None:
         """Show the eggs of a plan; what is being typed stays where it is still the same plan's."""
-        self.setVisible(plan is not None)
+        # a clutch is laid here, not delivered
+        self.setVisible(plan is not None and plan.species.kind == "bird")
         for line in self._rows:
             line.setDirection((column() if narrow else row()).direction())
         same = plan is not None and self._plan is not None and plan.name == self._plan.name

@@ -115,8 +115,9 @@ def under_way(book: Book, found: Hatching, sheet: TraySheet) -> list[str]:
         soon, late = (dates.weekday_clock(book.local(found.first_pip_ms + round(h * HOUR_MS))) for h in SLIT_TO_OUT_H)
         rest = _("First slit {began}: out from {soon} to {late}. They rest in the egg and drink the yolk: hands off.")
         said.append(rest.format(began=began, soon=soon, late=late))
-    left = sheet.tally.open
-    if found.first_out_ms is not None and left and now - found.first_out_ms >= SIBLINGS_H * HOUR_MS:
+    # one that has slit its shell is on its way
+    left = sheet.tally.open - found.pipped
+    if found.first_out_ms is not None and left > 0 and now - found.first_out_ms >= SIBLINGS_H * HOUR_MS:
         said.append(_left(left, now - found.first_out_ms))
     return said + [one_young(book, one) for one in young(sheet)]
 

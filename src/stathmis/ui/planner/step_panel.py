@@ -73,7 +73,7 @@ class StepPanel(QWidget):
         kinds = species_offered(self._desk.book)
         self.species = Chooser("", kinds, picked=self._species, yielding=True)
         self._posted = button("", self._flip_posted, "link")
-        way = button(_("turned, cooled, candled how"), self._wants_way, "link", _("Your way with this batch"))
+        way = button(_("how it is kept"), self._wants_way, "link", _("Your way with this batch"))
         self._give_up = button("give up this plan", self._drop, "link")
         self._habits = holder(
             column(
@@ -152,6 +152,7 @@ class StepPanel(QWidget):
         self.species.choose(plan.species.key)
         self.species.setAccessibleName(f"Species of {plan.name}")
         set_text(self._posted, "not posted" if plan.way.posted else "posted eggs: rest them")
+        self._posted.setVisible(plan.species.kind == "bird")
         self._give_up.setVisible(plan.batch is None)
 
     def _wants_way(self) -> None:
