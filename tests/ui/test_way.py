@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import Batch
 from stathmis.services.batch import batches, profiles
+from stathmis.services.batch.species import all_species
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning, tasks
 from stathmis.ui.pictures import settle
@@ -29,7 +30,7 @@ def opened(window: Window, qtbot: QtBot) -> WayView:
 
 def press(view: WayView, name: str, qtbot: QtBot) -> None:
     settle(0.1)
-    made = next(b for b in view.findChildren(QPushButton) if b.accessibleName() == name and b.isVisible())
+    made = next(b for b in view.findChildren(QPushButton) if name in (b.accessibleName(), b.text()) and b.isVisible())
     made.setFocus()
     qtbot.keyClick(made, Qt.Key.Key_Space)
     settle(0.1)
@@ -191,3 +192,99 @@ def test_from_a_step_to_its_way(window: Window, qtbot: QtBot) -> None:
     view = window.stack.currentWidget()
     assert isinstance(view, WayView) and view.way._plan.subject == task.subject
     assert view.way.choosers["turning"].hasFocus()
+
+
+def test_a_species_of_ones_own_by_keyboard(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    press(view, "A species of your own…", qtbot)
+    editor = view.species_editor
+    assert editor.isVisible() and editor.name.hasFocus() and not editor.keep.isEnabled()
+    assert editor.problem.isHidden(), "an empty name is no fault before anything is typed"
+    qtbot.keyClicks(editor.name, "teal")
+    days = editor.fields["days"]
+    days.setFocus()
+    days.selectAll()
+    qtbot.keyClicks(days, "3")
+    assert editor.problem.text().startswith("Days to the hatch: “3”?") and not editor.keep.isEnabled()
+    days.selectAll()
+    qtbot.keyClicks(days, "23.5")
+    assert editor.keep.isEnabled()
+    qtbot.keyClick(days, Qt.Key.Key_Return)
+    settle(0.1)
+    assert not editor.isVisible() and view.species.currentText() == "teal" and view.species.hasFocus()
+    # it is offered wherever eggs are set or planned, and its schools stand there
+    assert any(label.text() == "steady" for label in view.findChildren(QLabel) if label.isVisible())
+    for place, chooser in (("enter", lambda v: v.batch.species), ("planner", lambda v: v.new.species)):
+        window.show_place(place)
+        settle(0.05)
+        shown = chooser(window.stack.currentWidget())
+        assert shown.findText("teal") >= 0, place
+    # changed, left with Esc, and taken away
+    opened(window, qtbot)
+    view.species.choose(next(key for key in all_species(window.desk.book) if key.startswith("own ")))
+    press(view, "Change it", qtbot)
+    assert editor.fields["days"].text() == "23.5"
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert not editor.isVisible() and window.stack.currentWidget() is view
+    press(view, "Take it away", qtbot)
+    assert view.species.findText("teal") < 0 and "Ctrl+Z brings it back" in window.messages.text.text()
+    window.undo()
+    assert view.species.findText("teal") >= 0
+
+
+def test_eggs_as_they_came_and_what_cannot_be(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    for name, text in (("received", "34"), ("cracked", "3"), ("kept_c", "72F"), ("rested_h", "4")):
+        edit = view.delivery.fields[name]
+        edit.setFocus()
+        edit.selectAll()
+        qtbot.keyClicks(edit, text)
+        qtbot.keyClick(edit, Qt.Key.Key_Return)
+        assert view.delivery._problem.isHidden(), name
+    said = view.delivery._share.text()
+    assert "34 eggs came, 30 set; 3 cracked: 9 % were poor" in said
+    assert "Kept at 22.2 °C" in said and "They rested 4 h" in said
+    odd = view.delivery.fields["odd"]
+    odd.setFocus()
+    qtbot.keyClicks(odd, "99")
+    qtbot.keyClick(odd, Qt.Key.Key_Return)
+    assert "34 eggs came." in view.delivery._problem.text() and odd.text() == "99", "it stays to be mended"
+    window.undo()
+    assert view.delivery.fields["rested_h"].text() == ""
+
+
+def test_a_way_is_passed_on_and_brought_in(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    view = opened(window, qtbot)
+    choose(view.way.choosers["turning"], "by hand", qtbot)
+    say(view, "turns_a_day", "7", qtbot)
+    path = tmp_path / "mine.stathmis-way.toml"
+    view.way.write_to(path)
+    assert 'turning = "by hand"' in path.read_text(encoding="utf-8")
+    # for eggs of another species what belongs to the first is left out
+    other = next(f"batch {p.batch.id}" for p in planning.plans(window.desk.book) if p.batch and "guinea" in p.name)
+    view.way.turn_to(other)
+    view.way.bring_in(path)
+    (guinea,) = [p for p in planning.plans(window.desk.book) if p.batch and "guinea" in p.name]
+    assert (guinea.way.turning, guinea.way.turns_a_day) == ("by hand", 7)
+    assert "of another species" in window.messages.text.text()
+    path.write_text('stathmis_way = 1\n[way]\nturns_a_day = 0\nhabit = "odd"\n', encoding="utf-8")
+    view.way.bring_in(path)
+    assert view.way._problem.text().startswith("This way cannot be used: habit is not known; turns_a_day cannot be 0.")
+    path.unlink()
+    view.way.bring_in(path)
+    assert "cannot be read" in view.way._problem.text()
+
+
+def test_what_is_typed_is_drawn_and_explained(window: Window, qtbot: QtBot) -> None:
+    view = opened(window, qtbot)
+    view.way.show_all()
+    days = view.way.fields["term_days"]
+    days.setFocus()
+    assert view.way._reason.text().startswith("Breeds differ by a day or two")
+    qtbot.keyClicks(days, "2")
+    assert view.way._preview_words.isHidden(), "two days are no term yet"
+    qtbot.keyClicks(days, "3")
+    assert "hatch Wed 27 May" in view.way._preview_words.text() and "Enter keeps it" in view.way._preview_words.text()
+    assert "of 23" in view.way._preview.accessibleName() and planning.plans(window.desk.book)[1].way.term_days is None
+    qtbot.keyClick(days, Qt.Key.Key_Return)
+    assert view.way._preview_words.isHidden() and "from now on" in window.messages.text.text()
