@@ -211,8 +211,9 @@ def say_it(window: Window, name: str, value: object, qtbot: QtBot) -> None:
 
 def test_whatever_a_keeper_says_is_obeyed_on_two_other_pages(opened: tuple[str, Window], qtbot: QtBot) -> None:
     story, window = opened
+    quiet = {where: PAGES[where](window) for where in {w for _name, _value, told in SAYINGS[story] for w in told}}
     for name, value, told in SAYINGS[story]:
-        quiet, already = {where: PAGES[where](window) for where in told}, edits_made(window)
+        already = edits_made(window)
         say_it(window, name, value, qtbot)
         for where, words in told.items():
             now = PAGES[where](window)

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from stathmis.ui import work
+from stathmis.ui import ahead, work
 
 
 def test_work_that_is_forgotten_dies_on_the_windows_thread(qapp: QApplication, qtbot: QtBot) -> None:
@@ -38,6 +38,16 @@ def test_work_that_is_forgotten_dies_on_the_windows_thread(qapp: QApplication, q
     latest.forget()
     qtbot.waitUntil(lambda: len(died) == 120, timeout=20_000)
     assert got[-1] == "done" and set(died) == {threading.main_thread().ident}
+
+
+def test_what_is_stopped_before_it_began_never_begins(qtbot: QtBot) -> None:
+    """A window closed in its first moments: else all that is garbage from then on would be kept for good."""
+    parent, steps = QObject(), iter([None] * 3)
+    made = ahead.Ahead(steps, parent)
+    made.stop()
+    frozen, litter = gc.get_freeze_count(), [[] for _ in range(1000)]
+    qtbot.wait(ahead.IDLE_MS + 5 * ahead.TURN_MS)
+    assert len(list(steps)) == 3 and gc.get_freeze_count() <= frozen and litter
 
 
 def test_garbage_is_looked_for_on_the_windows_thread_alone(qtbot: QtBot) -> None:

@@ -83,7 +83,12 @@ class Ahead(QObject):
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._step)
         gc.freeze()
-        QTimer.singleShot(IDLE_MS, self, lambda: self._timer.start(TURN_MS))
+        QTimer.singleShot(IDLE_MS, self, self._start)
+
+    def _start(self) -> None:
+        # the window may have been closed by then
+        if not self.over:
+            self._timer.start(TURN_MS)
 
     def _step(self) -> None:
         began = time.perf_counter()
