@@ -16,7 +16,7 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, Incubator, TaskMark
 from stathmis.services import setting_up
 from stathmis.services.batch import batches, profiles, ways
-from stathmis.services.batch.course import Course, Learned
+from stathmis.services.batch.course import Course, Learned, learned_in
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import evidence, findings, pull, tray
@@ -208,6 +208,20 @@ def test_what_cannot_be_is_said(desk: Desk, name: str, text: str) -> None:
     batch(desk, 3.0, Way())
     with pytest.raises(UserError):
         way_fields.typed(plan(desk), name, text, "°C")
+
+
+def test_no_bird_is_held_as_a_reptile(desk: Desk) -> None:
+    batch(desk, 3.0, Way())
+    with pytest.raises(UserError, match="from 33 to 40"):
+        way_fields.typed(plan(desk), "set_c", "27.5", "°C")
+    with pytest.raises(UserError, match="from 91 to 104"):
+        way_fields.typed(plan(desk), "set_c", "80", "°F")
+    assert way_fields.typed(plan(desk), "set_c", "100F", "°C").set_c == pytest.approx(37.78, abs=0.01)
+
+
+@pytest.mark.parametrize("learned", ['{"term_ratio": [0, 0.1]}', '{"term_days": -3}', '{"term_ratio": [1.1, 9]}'])
+def test_what_was_learned_and_altered_by_hand_is_not_believed(learned: str) -> None:
+    assert learned_in(f'{{"learned": {learned}}}') == Learned()
 
 
 def test_every_part_of_a_way_can_be_said() -> None:

@@ -71,6 +71,10 @@ class Species:
     sex_by_temperature: bool = False
 
 
+HELD_C = {"bird": (33.0, 40.0), "reptile": (20.0, 36.0)}
+"""What eggs of a kind are held at, °C in moving air; beyond it is a slip of the pen. Source: common practice, wide."""
+
+
 def with_term(species: Species, days: float) -> Species:
     """A species whose hatch is expected on another day (elapsed), all days in proportion.
 

@@ -37,6 +37,9 @@ def learned_in(habits: str) -> Learned:
     pairs = (kept.get(name) for name in ("shells", "term_ratio"))
     shells, ratio = (None if pair is None else (float(pair[0]), float(pair[1])) for pair in pairs)
     term = kept.get("term_days")
+    if ratio is not None and not (0.3 < ratio[0] < 3.0 and 0.0 < ratio[1] < 1.0):
+        # altered by hand: no clutch differs so much from the list
+        ratio = None
     return Learned(term if possible("term_days", term) else None, shells, ratio)
 
 

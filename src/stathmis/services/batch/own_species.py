@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
-from stathmis.core.course.profile import Band, Species
+from stathmis.core.course.profile import HELD_C, Band, Species
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Batch, OwnSpecies, StoredPlan
@@ -19,8 +19,8 @@ from stathmis.words import species as words
 
 Kind = Literal["bird", "reptile"]
 Within = tuple[float, float]
-DAYS, WARM, EGG_G = (5.0, 400.0), {"bird": (33.0, 40.0), "reptile": (20.0, 36.0)}, (0.3, 3000.0)
-"""What there is among birds and reptiles, days, °C, g. Source: common practice, wide."""
+DAYS, EGG_G = (5.0, 400.0), (0.3, 3000.0)
+"""What there is among birds and reptiles, days, g. Source: common practice, wide."""
 OFF_K, RH, LOSS = (0.1, 3.0), (5.0, 100.0), (4.0, 25.0)
 OF_BIRDS = ("stop_turning_day", "lockdown_rh", "loss_percent")
 """Fields that clutches do not have: they are never turned, and have no lockdown."""
@@ -91,7 +91,7 @@ def interpret(book: Book, draft: SpeciesDraft, unit: TemperatureUnit) -> Interpr
     texts, bird = {name: draft.texts.get(name, "").strip() for name in FIELDS}, draft.kind == "bird"
     limits: dict[str, Within] = {
         **dict.fromkeys(("days", "days_low", "days_high", "stop_turning_day"), DAYS),
-        "set_c": WARM[draft.kind], "half_band_k": OFF_K, "loss_percent": LOSS, "egg_g": EGG_G,
+        "set_c": HELD_C[draft.kind], "half_band_k": OFF_K, "loss_percent": LOSS, "egg_g": EGG_G,
     }  # fmt: skip
     values: dict[str, Any] = {name: texts[name] for name in ("name", "note")}
     values |= {"kind": draft.kind, "cooling": draft.cooling}

@@ -6,7 +6,7 @@ import re
 from dataclasses import MISSING, fields, replace
 from typing import Any
 
-from stathmis.core.course.profile import STILL_AIR_OFFSET_K, elapsed, numbered
+from stathmis.core.course.profile import HELD_C, STILL_AIR_OFFSET_K, elapsed, numbered
 from stathmis.core.course.way import LIMITS, Limits, Way
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
@@ -130,6 +130,7 @@ def number(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> float:
         value /= 1.8
     elif name == "set_c":
         value = float(to_inside(value, said.unit or unit))
+        limits = Limits(*HELD_C[plan.species.kind])
     if not limits.low <= value <= limits.high or (limits.whole and value != round(value)):
         low, high = limits.low, limits.high
         if name == "set_c":

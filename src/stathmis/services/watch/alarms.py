@@ -20,6 +20,7 @@ from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
+from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.findings.runs import Run, lately, temperature_runs
 from stathmis.services.watch.live import ProbeStatus
@@ -127,6 +128,9 @@ def _of_moisture(book: Book, course: Course) -> Alarm | None:
     now, way = book.now_ms, course.way
     phase = course.phase(now)
     if phase is None or phase.humidity is None or _awaited(book, course):
+        return None
+    if course.day(now) - phase.start_day < LOOK_BACK_MS / DAY_MS:
+        # what is asked has just changed: the keeper and the water need their time
         return None
     dry = way.dry_rh
     if dry is None and phase.name in LATE and course.species.kind == "bird":
