@@ -8,6 +8,7 @@ import sys
 import tempfile
 import zipfile
 from collections import Counter
+from collections.abc import Callable
 from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -19,6 +20,7 @@ from dialects import ZONE, Made, damage, make
 from icalendar import Calendar
 
 from stathmis.core.course.profile import Band, OwnProfile, Stage
+from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
 from stathmis.demo.scenario import build
 from stathmis.devices.line_protocol import LAYOUTS, LineSplitter, values_in
@@ -26,11 +28,15 @@ from stathmis.exchange.calendar_file import Entry, calendar_text
 from stathmis.exchange.csv_layout import Layout, find_layout
 from stathmis.exchange.logger_csv import Table, read_table
 from stathmis.exchange.profile_file import parse_profile, profile_text
+from stathmis.exchange.way_file import PassedOn, parse_way, way_text
 from stathmis.logbook.opening import open_logbook
 from stathmis.services import knowledge
+from stathmis.services.batch import own_species
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.eggs import delivery
 from stathmis.services.files import archive
+from stathmis.services.plan import planning
 
 NOW = datetime(2026, 5, 18, 8, 40, tzinfo=UTC)
 FILES = 2000
@@ -129,6 +135,16 @@ OWN = OwnProfile(
     ),
     20.5,
 )
+WAY = Way(
+    turning="by hand",
+    turns_a_day=3,
+    cooling="by hand",
+    candling_days=(8.0, 18.0),
+    set_c=37.8,
+    setting_rh=(30.0, 40.0),
+    vent_lockdown=60.0,
+    airing_day=5,
+)
 NASTY = (
     "", "\\N", "0", "-1", "1e308", "nan", "inf", "9" * 40, "-9223372036854775808", "99999999999999", "x" * 5000,
     "[1, 2", "{}", "[[[]]]", "null", "Nowhere/Land", "unicorn", "'=1", "\x00", "°", "4711", "2.5", "true",
@@ -189,10 +205,9 @@ def archives(rng: np.random.Generator, number: int, desk: Desk, folder: Path) ->
     return counts
 
 
-def profiles(rng: np.random.Generator, number: int) -> Counter[str]:
-    """Profile files with bytes, lines and words altered."""
-    counts = Counter[str]()
-    species, lines = knowledge.species().keys(), profile_text(OWN).splitlines()
+def texts(rng: np.random.Generator, number: int, text: str, parse: Callable[[str], object]) -> Counter[str]:
+    """Files of the keeper's own making (profiles, ways) with bytes, lines and words altered."""
+    counts, lines = Counter[str](), text.splitlines()
     for _ in range(number):
         hurt = list(lines)
         for _ in range(int(rng.integers(1, 4))):
@@ -208,7 +223,7 @@ def profiles(rng: np.random.Generator, number: int) -> Counter[str]:
                 cut = int(rng.integers(0, len(hurt[at]) + 1))
                 hurt[at] = hurt[at][:cut] + chr(int(rng.integers(0, 0x2FF))) + hurt[at][cut:]
         try:
-            parse_profile("\n".join(hurt), species)
+            parse("\n".join(hurt))
             counts["read"] += 1
         except UserError:
             counts["refused"] += 1
@@ -244,6 +259,15 @@ def calendars(rng: np.random.Generator, number: int) -> Counter[str]:
     return counts
 
 
+def kept_otherwise(desk: Desk) -> None:
+    """A species of one's own, eggs as they came and a way changed in mid-batch, for the archives to hold."""
+    draft = own_species.draft_of(knowledge.species()["duck"], "°C", copy=True)
+    own_species.keep(desk, own_species.typed(draft, "name", "teal"))
+    plan = planning.plans(desk.book)[0]
+    planning.change_way(desk, plan, WAY, whole=False)
+    delivery.note(desk, planning.plans(desk.book)[0], "cracked", "2")
+
+
 def main() -> None:
     """Count."""
     files = int(sys.argv[1]) if len(sys.argv) > 1 else FILES
@@ -255,8 +279,14 @@ def main() -> None:
         build(path, now_ms, "UTC")
         with closing(open_logbook(path)) as logbook:
             desk = Desk(logbook, FixedClock(now_ms))
-            told = profiles(rng, 2 * files)
-            print(f"{2 * files} profiles: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
+            kept_otherwise(desk)
+            known = knowledge.species().keys()
+            for what, text, parse in (
+                ("profiles", profile_text(OWN), lambda t: parse_profile(t, known)),
+                ("ways", way_text(PassedOn("duck", WAY)), parse_way),
+            ):
+                told = texts(rng, 2 * files, text, parse)
+                print(f"{2 * files} {what}: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
             told = archives(rng, files // 4, desk, Path(folder))
     print(f"{files // 4} archives: " + ", ".join(f"{n} {what}" for what, n in told.most_common()))
     told = calendars(rng, files // 10)
