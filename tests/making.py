@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from hypothesis import strategies as st
 
+from stathmis.core.course.way import CANDLINGS, Way
 from stathmis.logbook.records import Channel, Incubator, Reading
 from stathmis.logbook.snapshot import Series
 from stathmis.services import setting_up
@@ -28,6 +30,23 @@ from stathmis.words.advice import Said, said
 
 TRIALS = int(os.environ.get("STATHMIS_TRIALS", "2500"))
 """Calibrations simulated where a stated 95 % is counted; 10,000 take four times as long."""
+
+ANY_WAY = st.builds(
+    Way,
+    candling=st.sampled_from(sorted(CANDLINGS)),
+    candling_days=st.lists(st.floats(0.5, 30), max_size=4).map(lambda days: tuple(sorted(days))),
+    turning=st.sampled_from(["machine", "by hand", "none"]),
+    cooling=st.sampled_from(["", "none", "by hand", "by machine"]),
+    turns_a_day=st.integers(1, 48),
+    coolings_a_day=st.integers(1, 6),
+    counter_day=st.none() | st.floats(1, 40),
+    still_offset_k=st.none() | st.floats(0, 3),
+    setting_rh=st.none() | st.tuples(st.floats(5, 50), st.floats(51, 100)),
+    set_c=st.none() | st.floats(20, 42),
+    wished=st.sampled_from(["", "females", "males"]),
+    airing_day=st.none() | st.integers(0, 6),
+)
+"""Whatever a keeper may say of a way."""
 
 
 def holds_95(inside: int) -> bool:

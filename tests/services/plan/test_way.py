@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from making import batch_late
+from making import ANY_WAY, batch_late
 from stathmis.core.course.profile import Band, OwnProfile, Stage
-from stathmis.core.course.way import CANDLINGS, LIMITS, Way
+from stathmis.core.course.way import LIMITS, Way
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Event, Incubator, TaskMark
 from stathmis.services import setting_up
@@ -25,22 +25,6 @@ from stathmis.services.plan.planning import Plan
 from stathmis.words import hatch as hatch_words
 from stathmis.words import turning as turning_words
 from stathmis.words import way as way_words
-
-ANY_WAY = st.builds(
-    Way,
-    candling=st.sampled_from(sorted(CANDLINGS)),
-    candling_days=st.lists(st.floats(0.5, 30), max_size=4).map(lambda days: tuple(sorted(days))),
-    turning=st.sampled_from(["machine", "by hand", "none"]),
-    cooling=st.sampled_from(["", "none", "by hand", "by machine"]),
-    turns_a_day=st.integers(1, 48),
-    coolings_a_day=st.integers(1, 6),
-    counter_day=st.none() | st.floats(1, 40),
-    still_offset_k=st.none() | st.floats(0, 3),
-    setting_rh=st.none() | st.tuples(st.floats(5, 50), st.floats(51, 100)),
-    set_c=st.none() | st.floats(20, 42),
-    wished=st.sampled_from(["", "females", "males"]),
-    airing_day=st.none() | st.integers(0, 6),
-)
 
 
 def batch(desk: Desk, day: float, way: Way, *, species: str = "chicken", air: str = "forced") -> Course:
