@@ -45,6 +45,7 @@ ANY_WAY = st.builds(
     set_c=st.none() | st.floats(20, 42),
     wished=st.sampled_from(["", "females", "males"]),
     airing_day=st.none() | st.integers(0, 6),
+    box=st.text(max_size=40),
 )
 """Whatever a keeper may say of a way."""
 

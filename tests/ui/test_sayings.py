@@ -63,7 +63,9 @@ def phone(window: Window) -> str:
     """The calendar file: what, and when by the clock on the wall."""
     book, course = window.desk.book, course_in_view(window)
     told = calendar.entries(book, [planning.plan_of(book, course.batch)], "x")
-    return "\n".join(f"{e.title.partition(':')[0]} on {book.local(e.begin_ms):%a %d %b}\n{e.text}" for e in told)
+    return "\n".join(
+        f"{e.title.partition(':')[0]} on {book.local(e.begin_ms):%a %d %b}\n{e.title}\n{e.text}" for e in told
+    )
 
 
 def report(window: Window) -> str:
@@ -129,6 +131,7 @@ SAYINGS: dict[str, list[tuple[str, object, dict[str, str]]]] = {
     ],
     "clutch": [
         ("wished", "males", {"round": "Below the band 31.8–32.8 °C", "column": "day 30 of about 40"}),
+        ("box", "upper shelf", {"phone": "12 leopard gecko, upper shelf", "report": "upper shelf"}),
         ("airing_day", 3, {"phone": "box on Thu", "report": "on Thursday"}),
     ],
     "first day": [

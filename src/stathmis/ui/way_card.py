@@ -31,7 +31,7 @@ from stathmis.words import way as way_words
 from stathmis.words.catalogue import _
 
 WAY_FILES = "Ways (*.stathmis-way.toml *.toml)"
-_WIDE = frozenset({"candling_days", "setting_rh", "lockdown_rh"})
+_WIDE = frozenset({"box", "candling_days", "setting_rh", "lockdown_rh"})
 
 
 class WayCard(QFrame):
@@ -116,6 +116,7 @@ class WayCard(QFrame):
             ),
             self._line(_("Wished"), "wished"),
             self._line(_("Aired"), "airing_day"),
+            self._line(_("Box"), ("", "box", _("where it stands in the machine"))),
         )  # fmt: skip
 
     def _chooser(self, name: str, words: str, options: dict[Any, str]) -> Chooser:
@@ -206,7 +207,8 @@ class WayCard(QFrame):
             around.setVisible(counts.get(name, True))
         clutch = plan.species.sex_by_temperature
         never = {
-            _("Warmth"): own, _("Humidity"): own or by_weight, _("Wished"): not clutch, _("Aired"): bird,
+            _("Warmth"): own, _("Humidity"): own or by_weight, _("Wished"): not clutch,
+            _("Aired"): bird, _("Box"): bird,
             _("Still air"): plan.incubator.air != "still" or not bird,
             **dict.fromkeys((_("Turned"), _("Cooled"), _("Candled"), _("Weighed"), _("Vents"), _("Hatch")), not bird),
             _("At the end"): not bird,

@@ -26,8 +26,7 @@ SHED_DAYS, MEAL_DAYS = 7.0, 10.0
 def lines(book: Book, sheet: ClutchSheet) -> list[str]:
     """A clutch in words."""
     said, plan, unit = [], sheet.plan, book.temperature_unit
-    if plan.mother:
-        said.append(_("Mother: {name}.", name=plan.mother))
+    said.append(_label(book, sheet))
     if sheet.mean_c is not None:
         said.append(_("Kept at {mean} on average.", mean=with_u(*sheet.mean_c, "temperature", unit)))
     term = sheet.term or (plan.species.days_low, plan.species.days, plan.species.days_high)
@@ -51,6 +50,17 @@ def lines(book: Book, sheet: ClutchSheet) -> list[str]:
         said.append(_next(book, *sheet.next_ms))
     said.append(knowledge.cautions()["clutch"])
     return said
+
+
+def _label(book: Book, sheet: ClutchSheet) -> str:
+    """What stands on the box: mother, day of laying, eggs; and where it stands."""
+    plan = sheet.plan
+    parts = [plan.mother] if plan.mother else []
+    if plan.laid_ms is not None:
+        parts.append(_("laid {day}", day=dates.day(book.local(plan.laid_ms))))
+    parts.append(ngettext("{n} egg", "{n} eggs", plan.eggs, n=plan.eggs))
+    label = _("On the label: {what}.", what=", ".join(parts))
+    return label + (" " + _("It stands: {place}.", place=plan.way.box) if plan.way.box else "")
 
 
 def _sexes(males: tuple[float, float, float]) -> str:

@@ -44,6 +44,7 @@ def called(name: str) -> str:
         "candling_days": _("Days of candling"),
         "weigh_every_days": _("Days from one weighing to the next"),
         "still_offset_k": _("How much warmer still air is held"),
+        "box": _("Place of the box"),
         "brooder_days": _("Days before lockdown the brooder is ready"),
         "feed_limit_h": _("Hours within which they are fed"),
     }[name]
@@ -100,6 +101,8 @@ def otherwise(book: Book, course: Course) -> list[tuple[str, str]]:
         value = getattr(way, name)
         if name not in ("collecting_days", "airing_day") and value not in (None, (), getattr(usual, name)):
             said.append((called(name), _as_told(book, course, name, value)))
+    if way.box:
+        said.append((called("box"), way.box))
     if not way.weighing:
         said.append((called("weigh_every_days"), _("not weighed")))
     return said
@@ -126,6 +129,11 @@ def no_number(name: str, text: str) -> tuple[str, str]:
 def no_band(name: str, text: str) -> tuple[str, str]:
     """It does not run from a lower to a higher number: that, and what to do."""
     return _("{what}: “{text}” is no band.", what=called(name), text=text), _("Write it as 45–55.")
+
+
+def too_long(name: str, most: int) -> tuple[str, str]:
+    """A text has too many letters: that, and what to do."""
+    return _("{what}: that is long.", what=called(name)), _("{most} letters are enough.", most=most)
 
 
 def reason(name: str) -> str:

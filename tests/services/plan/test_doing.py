@@ -121,7 +121,12 @@ def test_a_clutch_by_the_temperature_it_had(desk: Desk) -> None:
     clutch.log_box(desk, course, "398 g")
     text = " ".join(clutch_words.lines(desk.book, clutch.clutch_sheet(desk.book, own, course)))
     assert "add 14 ml beside" in text or "add 15 ml beside" in text
-    assert "Mother: Saffron" in text and "Next clutch likely" in text and "approximate" in text and "Never turn" in text
+    assert (
+        "On the label: Saffron, laid" in text
+        and "Next clutch likely" in text
+        and "approximate" in text
+        and "Never turn" in text
+    )
     with pytest.raises(UserError, match="is no mass"):
         clutch.log_box(desk, course, "heavy")
     assert len(desk.book.records(Weighing)) == 2 and weights.marks(desk.book, course.batch.id) == ["box"]

@@ -76,6 +76,8 @@ LIMITS = {
     "feed_limit_h": Limits(6, 96),
 }
 """What a keeper can mean; beyond it lies a slip of the pen. Source: our own, wide."""
+LONGEST_TEXT = 40
+"""A place is named in a few words."""
 
 
 @dataclass(frozen=True)
@@ -92,7 +94,7 @@ class Way:
     opening: whether the lid is opened while eggs are pipped, "" as the house has it; helping a chick out; taken_off:
     chicks as they dry, or all together. Alarms: hot_k and cold_k from the middle, dry_rh and moist_rh beyond the band.
     feed_limit_h: after coming out; brooder_days: how long before lockdown the brooder is ready. Clutches: wished sex;
-    airing_day: the weekday (0 Monday) of airing.
+    airing_day: the weekday (0 Monday) of airing; box: the place of its box in the machine, in the keeper's words.
     """
 
     candling: str = "twice"
@@ -135,6 +137,7 @@ class Way:
     moist_rh: float | None = None
     wished: Wished = ""
     airing_day: int | None = None
+    box: str = ""
 
     def held_c(self, species: Species) -> float | None:
         """The temperature this way holds in moving air, °C: as said, or by the sex that is wished; None: the usual."""
@@ -205,8 +208,10 @@ def possible(name: str, value: Any) -> bool:
     options = get_args(hint)
     if value is None:
         return type(None) in options
-    if hint is bool or hint is str:
-        return isinstance(value, hint) and (name != "candling" or value in CANDLINGS)
+    if hint is bool:
+        return isinstance(value, bool)
+    if hint is str:
+        return isinstance(value, str) and (value in CANDLINGS if name == "candling" else len(value) <= LONGEST_TEXT)
     limits = LIMITS.get(name)
     if limits is None:
         return value in options

@@ -106,7 +106,7 @@ def _task(plan: Plan, step: PlannedStep, mark: TaskMark | None, unit: Temperatur
         plan.subject,
         step.key,
         text.title,
-        plan.name,
+        f"{plan.name}, {plan.way.box}" if plan.way.box else plan.name,
         plan.incubator,
         text.why,
         how,

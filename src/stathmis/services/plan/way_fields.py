@@ -7,7 +7,7 @@ from dataclasses import MISSING, fields, replace
 from typing import Any
 
 from stathmis.core.course.profile import HELD_C, STILL_AIR_OFFSET_K, elapsed, numbered
-from stathmis.core.course.way import LIMITS, Limits, Way
+from stathmis.core.course.way import LIMITS, LONGEST_TEXT, Limits, Way
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.services.book import Book, TemperatureUnit
@@ -25,6 +25,8 @@ DIFFERENCES = frozenset({"still_offset_k", "tolerance_k", "hot_k", "cold_k"})
 BANDS = frozenset({"setting_rh", "lockdown_rh"})
 ASKED = tuple(name for name in LIMITS if name not in ("collecting_days", "airing_day"))
 """The fields of a way that are typed; the others are chosen."""
+BOX = "box"
+"""Typed as it stands: the place of a clutch's box."""
 _DEFAULTS = {f.name: f.default for f in fields(Way) if f.default is not MISSING}
 
 
@@ -47,6 +49,8 @@ def shown(plan: Plan, name: str, unit: TemperatureUnit) -> str:
         return _text(plan, name, (step.at_ms - plan.set_ms) / DAY_MS, unit) if step is not None and step.moved else ""
     if name == "weigh_every_days" and not plan.way.weighing:
         return ""
+    if name == BOX:
+        return plan.way.box
     return _text(plan, name, getattr(plan.way, name), unit)
 
 
@@ -92,6 +96,10 @@ def _text(plan: Plan, name: str, value: Any, unit: TemperatureUnit) -> str:
 def typed(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> Way:
     """The way with a number of it as typed. Raises UserError for what cannot be."""
     way, text = plan.way, text.strip()
+    if name == BOX:
+        if len(text) > LONGEST_TEXT:
+            raise UserError(*way_words.too_long(name, LONGEST_TEXT))
+        return replace(way, box=text)
     if not text:
         if not _may_be_empty(name):
             limits = _limits(name)
