@@ -227,6 +227,7 @@ def test_limits_of_ones_own(desk: Desk, off: float, way: Way, says: str) -> None
     planning.change_way(desk, planning.plans(desk.book)[0], way)
     found = alarms.alarms(desk.book)
     assert bool(found) == bool(says) and (not says or says in words(desk))
+    assert all(a.danger == a.warm == (off > 0) for a in found), "hot kills faster than cold"
 
 
 @pytest.mark.parametrize(
