@@ -26,23 +26,6 @@ WEIGHT_OF_BAND_EDGE = 1.0
 """The band of humidities is drawn in by so many standard uncertainties at both ends."""
 
 
-def expected_conductance(egg_mass_g: ArrayLike, pressure_hpa: ArrayLike = STANDARD_PRESSURE_HPA) -> Any:
-    """Conductance of a fresh egg's shell to be expected from its mass alone, good to a factor of about 1.5.
-
-    egg_mass_g: g, above 0; pressure_hpa: hPa, above 0. Returns mg/(d hPa). Raises ValueError for values not above 0.
-    Source: Ar, Paganelli, Reeves, Greene & Rahn, Condor 76 (1974) 153: G = 0.432 m^0.780 mg/(d Torr); in proportion to
-    1/pressure (diffusion).
-
-    >>> round(expected_conductance(60.0), 1)
-    7.9
-    """
-    mass, pressure = np.asarray(egg_mass_g, dtype=np.float64), np.asarray(pressure_hpa, dtype=np.float64)
-    if not (mass > 0).all() or not (pressure > 0).all():
-        raise ValueError("mass and pressure are above 0")
-    found = 0.432 / HPA_PER_TORR * mass**0.780 * STANDARD_PRESSURE_HPA / pressure
-    return float(found) if found.ndim == 0 else found
-
-
 def term_conductance(egg_mass_g: float, days: float, pressure_hpa: float = STANDARD_PRESSURE_HPA) -> float:
     """Conductance of a species' shell to be expected from egg mass and incubation time, good to about 20 %.
 

@@ -55,7 +55,6 @@ class LockdownPanel(QFrame):
         self.setObjectName("card")
         self._desk = desk
         self.run: LockdownRun | None = None
-        self._box_sheet: BoxSheet | None = None
         self._title, self.watch = label("", "heading", wrap=True), label("", "name", "heat", wrap=True)
         self.fold = button("", self._fold, "link")
         self.lid = button("I open the lid", self._lid, "main")

@@ -65,7 +65,8 @@ class SpeciesEditor(QFrame):
         grid.add(words.called("note"), self._field("note", None))
         self.keep = button(_("&Keep this species"), self._keep, "main")
         foot = row(self.keep, button(_("Give up"), lambda: self.ended.emit("")), 1)
-        box = column(self._heading, grid, self.problem, foot)
+        self._doubt = label("", "small", "undecided", wrap=True)
+        box = column(self._heading, grid, self.problem, self._doubt, foot)
         box.setContentsMargins(16, 12, 16, 14)
         self.setLayout(box)
 
@@ -135,6 +136,7 @@ class SpeciesEditor(QFrame):
         # an empty name is no fault before anything else is typed
         told = [text for name, text in found.problems.items() if name != "name" or self.name.text().strip()]
         say(self.problem, told[0] if told else "")
+        say(self._doubt, found.doubt)
 
     def _keep(self) -> None:
         draft = self._draft

@@ -64,6 +64,12 @@ def lockdown_where(stop: float, usual: float) -> str:
     return words.format(stop=stop, usual=usual)
 
 
+def unusual_term(egg_g: float, days: float, usual: float) -> str:
+    """The days are far from what an egg of that mass takes in most birds."""
+    words = _("Eggs of {egg:g} g take about {usual:.0f} days in most birds; {days:g} are far from that. Is it right?")
+    return words.format(egg=egg_g, usual=usual, days=days)
+
+
 def mend() -> str:
     """What to do about it."""
     return _("Mend that first.")

@@ -84,6 +84,20 @@ def test_what_makes_no_sense_is_said_at_its_field(desk: Desk, name: str, text: s
     assert desk.book.records(OwnSpecies) == ()
 
 
+@pytest.mark.parametrize(("egg_g", "asks"), [("27", False), ("2", True), ("900", True), ("12", False)])
+def test_days_that_do_not_go_with_the_egg_are_asked_about(desk: Desk, egg_g: str, asks: bool) -> None:
+    """12.03 m^0.217 days (Rahn & Ar 1974): 24.6 for 27 g."""
+    found = interpret(desk.book, typed(DRAFT, "egg_g", egg_g), "°C")
+    assert bool(found.doubt) == asks and found.record, "asked about, not forbidden"
+
+
+def test_no_shipped_bird_is_doubted(desk: Desk) -> None:
+    for key, kept in all_species(desk.book).items():
+        if kept.kind == "bird":
+            draft = typed(draft_of(species_of(desk.book, key), "°C", copy=True), "name", "mine")
+            assert interpret(desk.book, draft, "°C").doubt == "", key
+
+
 def test_in_fahrenheit_and_as_a_reptile(desk: Desk) -> None:
     warm = SpeciesDraft("reptile", False, {**TEAL, "set_c": "82.4", "half_band_k": "1.8", "setting_rh": "80 to 90"})
     found = interpret(desk.book, warm, "°F").record

@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from stathmis.core.course.profile import HELD_C, Band, Species
 from stathmis.core.errors import UserError
+from stathmis.core.moisture import incubation_days
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Batch, OwnSpecies, StoredPlan
 from stathmis.services.batch import profiles
@@ -21,6 +22,9 @@ Kind = Literal["bird", "reptile"]
 Within = tuple[float, float]
 DAYS, EGG_G = (5.0, 400.0), (0.3, 3000.0)
 """What there is among birds and reptiles, days, g. Source: common practice, wide."""
+SHORTEST, LONGEST = 0.6, 1.5
+"""Birds hatch within so many times the days their egg's mass lets expect. Source: common practice (the shipped ones lie
+at 0.72 to 1.19)."""
 OFF_K, RH, LOSS = (0.1, 3.0), (5.0, 100.0), (4.0, 25.0)
 OF_BIRDS = ("stop_turning_day", "lockdown_rh", "loss_percent")
 """Fields that clutches do not have: they are never turned, and have no lockdown."""
@@ -53,10 +57,12 @@ class SpeciesDraft:
 
 @dataclass
 class Interpreted:
-    """What a draft comes to: the record's fields (empty while something is wrong), and problems by field."""
+    """What a draft comes to: the record's fields (empty while something is wrong), and problems by field; doubt: what
+    is possible but unlikely, in words."""
 
     record: dict[str, Any] = field(default_factory=dict)
     problems: dict[str, str] = field(default_factory=dict)
+    doubt: str = ""
 
 
 def draft_of(species: Species, unit: TemperatureUnit, *, copy: bool) -> SpeciesDraft:
@@ -120,6 +126,9 @@ def interpret(book: Book, draft: SpeciesDraft, unit: TemperatureUnit) -> Interpr
         found.problems |= _nonsense(values)
     if not found.problems:
         found.record = values
+        usual = incubation_days(values["egg_g"])
+        if bird and not SHORTEST * usual <= values["days"] <= LONGEST * usual:
+            found.doubt = words.unusual_term(values["egg_g"], values["days"], usual)
     return found
 
 
