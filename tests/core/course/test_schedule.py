@@ -85,3 +85,12 @@ def test_a_whole_plan(table: str, species: str, posted: bool) -> None:
 
 def test_only_where_the_temperature_makes_the_sex_is_another_clutch_expected() -> None:
     assert "next clutch" not in {s.key for s in schedule.plan(knowledge.species()["corn_snake"], Way())}
+
+
+@pytest.mark.parametrize(
+    ("habit", "days"),
+    [("twice", (7, 14)), ("once", (8,)), ("early and late", (8, 18)), ("every week", (7, 14, 18))],
+)
+def test_habits_of_candling_by_the_trades_days(habit: str, days: tuple[float, ...]) -> None:
+    """7 and 14, 8 and 18, once midway, every few days of a chicken's 21 (common practice)."""
+    assert Way(candling=habit).candled(21.0) == days
