@@ -64,6 +64,8 @@ def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_p
     (key,) = profiles.own_profiles(window.desk.book)
     course = batches.running(window.desk.book, window.desk.book.incubators()[0])
     assert course is not None
+    # what is followed counts from the first day where the keeper says so
+    choose(view.since, True, qtbot)
     name = f"What {course.batch.name} follows"
     regime = next(b for b in view.findChildren(QComboBox) if b.accessibleName() == name and b.isVisible())
     regime.setFocus()
@@ -131,7 +133,7 @@ def say(view: WayView, name: str, text: str, qtbot: QtBot) -> None:
     qtbot.keyClick(edit, Qt.Key.Key_Return)
 
 
-def choose(chooser: QComboBox, key: str, qtbot: QtBot) -> None:
+def choose(chooser: QComboBox, key: object, qtbot: QtBot) -> None:
     """By the arrow keys, as far as it takes."""
     chooser.setFocus()
     while chooser.currentData() != key:

@@ -39,10 +39,11 @@ class WayCard(QFrame):
 
     turned = Signal()
 
-    def __init__(self, desk: Desk, theme: Theme) -> None:
+    def __init__(self, desk: Desk, theme: Theme, since: Chooser) -> None:
+        """since: whether a change counts from the first day (True) or from now on."""
         super().__init__()
         self.setObjectName("card")
-        self._desk, self._theme = desk, theme
+        self._desk, self._theme, self.since = desk, theme, since
         self._whose = ""
         self.fields: dict[str, QLineEdit] = {}
         self._around: dict[str, QWidget] = {}
@@ -50,8 +51,6 @@ class WayCard(QFrame):
         self._rows: list[QBoxLayout] = []
         self._narrow = self.everything = False
         self.batch = Chooser(_("Whose way"), picked=self.show_plan, yielding=True)
-        since = ((_("from now on"), False), (_("from the first day"), True))
-        self.since = Chooser(_("From when on a change counts"), since)
         self._problem, self._counter = problem_label(), label("", "name", "undecided", wrap=True)
         self._preview, self._preview_words = CourseStrip(theme), label("", "small", wrap=True)
         self._reason = label("", "small", wrap=True)
@@ -59,7 +58,7 @@ class WayCard(QFrame):
             name: self._chooser(name, words, options) for name, (words, options) in way_words.choices().items()
         }
         self._more = button("", self.show_all, "link")
-        head = row(label(_("How it is done"), "heading"), (self.batch, 1), self.since, spacing=12)
+        head = row(label(_("How it is done"), "heading"), (self.batch, 1), spacing=12)
         self._note = label("", "small", wrap=True)
         self._heat_unit, self._off_unit = label("", "muted"), label("", "muted")
         self._still_unit, self._alarm_unit = label("", "muted"), label("", "muted")
@@ -177,7 +176,6 @@ class WayCard(QFrame):
         plan = self._plan or plans[0]
         self._whose = _of(plan)
         self.batch.choose(self._whose)
-        self.since.setVisible(plan.batch is not None)
         for name, chooser in self.choosers.items():
             chooser.choose(getattr(plan.way, name))
         usual = way_fields.usual(book, plan, book.temperature_unit)

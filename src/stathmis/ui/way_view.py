@@ -28,6 +28,7 @@ from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.species_editor import SpeciesEditor
 from stathmis.ui.theme import Theme
 from stathmis.ui.way_card import WayCard
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text
 
 PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
@@ -120,7 +121,14 @@ class WayView(Page):
         self._desk, self._in_view = desk, in_view
         self._built_narrow = False
         self.page.addWidget(label("Your way", "title"))
-        self.page.addWidget(label("What the batches follow", "heading"))
+        when = ((_("from now on"), False), (_("from the first day"), True))
+        self.since = Chooser(_("From when on a change counts"), when)
+        top = self.folding_row(12)
+        top.addWidget(label("What the batches follow", "heading"))
+        top.addStretch(1)
+        top.addWidget(label(_("changes count"), "muted"))
+        top.addWidget(self.since)
+        self.page.addLayout(top)
         self._following = Pool(self.page, lambda: _Following(self))
         self._warnings = Lines(self.page, "muted")
         self._way_room, self._delivery_room = column(), column()
@@ -156,7 +164,7 @@ class WayView(Page):
     @cached_property
     def way(self) -> WayCard:
         """How a batch is kept."""
-        made = WayCard(self._desk, self.theme)
+        made = WayCard(self._desk, self.theme, self.since)
         made.turned.connect(self._show_delivery)
         self._way_room.addWidget(made)
         return made
@@ -255,13 +263,15 @@ class WayView(Page):
         """Let a batch follow a school or profile, its days counted so."""
         if (regime, count) == (batch.regime, batch.day_count):
             return
+        whole = bool(self.since.currentData())
         try:
-            profiles.follow(self._desk, batch, regime, count)
+            profiles.follow(self._desk, batch, regime, count, whole=whole)
         except UserError as error:
             notify.tell_error(error)
             self._show_following()
             return
-        notify.tell("info", f"{batch.name} is judged by it from its first day on. Ctrl+Z takes it back.")
+        since = "from its first day on" if whole else "from now on"
+        notify.tell("info", f"{batch.name} is judged by it {since}. Ctrl+Z takes it back.")
 
     def _show_choices(self) -> None:
         book = self._desk.book
@@ -322,7 +332,7 @@ class WayView(Page):
     def pass_on(self, profile: OwnProfile) -> None:
         """Ask where a profile goes, and write it there."""
         name = f"{profile.name}.stathmis-profile.toml".replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Pass on a profile", str(Path.home() / name), PROFILE_FILES)
+        chosen, _kind = QFileDialog.getSaveFileName(self, "Pass on a profile", str(Path.home() / name), PROFILE_FILES)
         if chosen:
             self.write_to(profile, Path(chosen))
 
@@ -336,7 +346,7 @@ class WayView(Page):
         notify.tell("info", f"{profile.name} written to {path.name}.")
 
     def _bring_in(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Bring in a profile", str(Path.home()), PROFILE_FILES)
+        chosen, _kind = QFileDialog.getOpenFileName(self, "Bring in a profile", str(Path.home()), PROFILE_FILES)
         if chosen:
             self.bring_in(Path(chosen))
 
