@@ -60,6 +60,23 @@ def test_a_wished_sex_is_held_and_forecast(
     assert "barren" not in said
 
 
+@pytest.mark.parametrize(("set_point", "days"), [(None, 55.0), (31.0, 45.0), (37.5, 55.0)])
+def test_what_a_machine_was_set_to_for_other_eggs_says_nothing(
+    desk: Desk, set_point: float | None, days: float
+) -> None:
+    made = setting_up.add_incubator(desk, "Warm cabinet", "forced", set_point)
+    setting_up.set_batch(desk, desk.book.one(Incubator, made), "clutch", "leopard_gecko", "steady", 2, desk.now_ms)
+    assert planning.course(desk.book, plan(desk)).species.days == pytest.approx(days)
+
+
+def test_a_new_clutch_does_not_stand_where_the_last_one_does(desk: Desk) -> None:
+    box = machine(desk)
+    setting_up.set_batch(desk, box, "first", "leopard_gecko", "steady", 2, desk.now_ms - DAY_MS)
+    planning.change_way(desk, plan(desk), Way(box="upper shelf", airing_day=5))
+    planning.add_plan(desk, box, "leopard_gecko", "steady", 2, desk.now_ms + DAY_MS)
+    assert (plan(desk).way.box, plan(desk).way.airing_day) == ("", 5)
+
+
 def test_hot_ones_are_warned_of_and_no_range_leaves_the_possible(desk: Desk) -> None:
     setting_up.set_batch(desk, machine(desk), "clutch", "leopard_gecko", "steady", 2, desk.now_ms)
     planning.change_way(desk, plan(desk), Way(set_c=34.5))

@@ -71,11 +71,13 @@ def expected(
         return profile.with_term(listed, term)
     if not listed.term_by_temperature:
         return listed
-    own_c = way.held_c(listed)
-    held = own_c if own_c is not None else incubator.set_point_c
+    points, held = listed.term_by_temperature, way.held_c(listed)
     if own is not None:
         held = own.stages[0].temperature_c.middle
+    elif held is None and incubator.set_point_c is not None and points[0][0] <= incubator.set_point_c <= points[-1][0]:
+        held = incubator.set_point_c
     if held is None:
+        # what the machine was set to before, for other eggs, says nothing of these
         held = listed.set_c
     soonest, likely, latest = term_at(listed, held, taught)
     return replace(listed, days=likely, days_low=soonest, days_high=latest)

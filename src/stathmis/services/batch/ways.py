@@ -76,7 +76,10 @@ def usual_way(book: Book, species: str, set_ms: int) -> Way:
     if last is None:
         return Way()
     found = way_in(last.habits)
-    return found if same else Way(**{name: getattr(found, name) for name in _OF_THE_KEEPER})
+    if same:
+        # each box has its own place
+        return replace(found, box="")
+    return Way(**{name: getattr(found, name) for name in _OF_THE_KEEPER})
 
 
 def for_another_species(way: Way) -> Way:
