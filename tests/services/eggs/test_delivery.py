@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from making import batch_late
+from making import batch_late, mend
 from stathmis.core.errors import UserError
 from stathmis.core.hatch import review as core
 from stathmis.core.hatch.hatch_stats import Tally
 from stathmis.core.hatch.review import Measured
-from stathmis.logbook.records import Delivery
+from stathmis.logbook.records import Batch, Delivery
 from stathmis.services import setting_up
 from stathmis.services.batch import batches
 from stathmis.services.clock import DAY_MS
@@ -30,6 +30,12 @@ def noted(desk: Desk, **texts: str) -> Delivery:
     found = delivery.delivery_of(desk.book, plan(desk))
     assert found is not None
     return found
+
+
+def test_a_name_is_told_as_the_keeper_wrote_it(desk: Desk) -> None:
+    course = batch_late(desk, 1.0)
+    mend(desk, Batch, course.batch.id, name="Spring Set A")
+    assert delivery.note(desk, plan(desk), "cracked", "2") == "Eggs of Spring Set A as they came."
 
 
 def test_what_came_is_kept_field_by_field(desk: Desk) -> None:

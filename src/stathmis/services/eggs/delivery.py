@@ -59,7 +59,8 @@ def note(desk: Desk, plan: Plan, name: str, text: str) -> str:
             edit.change(Delivery, found.id, **values)
         else:
             edit.add(Delivery, plan_id=planning.kept_plan(edit, plan), **values)
-    return words.noted(plan.name).capitalize() + "."
+    told = words.noted(plan.name)
+    return f"{told[0].upper()}{told[1:]}."
 
 
 def _read(name: str, text: str, unit: TemperatureUnit, eggs: int) -> Any:
