@@ -290,3 +290,19 @@ def test_what_is_typed_is_drawn_and_explained(window: Window, qtbot: QtBot) -> N
     assert "of 23" in view.way._preview.accessibleName() and planning.plans(window.desk.book)[1].way.term_days is None
     qtbot.keyClick(days, Qt.Key.Key_Return)
     assert view.way._preview_words.isHidden() and "from now on" in window.messages.text.text()
+
+
+def test_a_species_is_written_in_a_small_window_with_large_text(window: Window, qtbot: QtBot) -> None:
+    window.resize(1024, 700)
+    window.theme.scale = 1.5
+    window.theme.choose("dark")
+    try:
+        view = opened(window, qtbot)
+        press(view, "A species of your own…", qtbot)
+        content = view.area.widget()
+        assert content is not None and view.species_editor.isVisible()
+        assert content.width() <= view.area.viewport().width(), "it runs off the right edge"
+    finally:
+        window.theme.scale = 1.0
+        window.theme.choose("light")
+        settle(0.1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QFrame, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QBoxLayout, QCheckBox, QFrame, QLabel, QLineEdit, QWidget
 
 from stathmis.services.batch import own_species
 from stathmis.services.batch.own_species import FIELDS, OF_BIRDS, SpeciesDraft, draft_of, interpret
@@ -41,8 +41,9 @@ class SpeciesEditor(QFrame):
         self._draft: SpeciesDraft | None = None
         self.fields: dict[str, QLineEdit] = {}
         self._units: list[QLabel] = []
+        self._rows: list[QBoxLayout] = []
         self._of_birds: list[QWidget] = []
-        self._heading, self.problem = label("", "heading"), problem_label()
+        self._heading, self.problem = label("", "heading", wrap=True), problem_label()
         grid = FieldGrid()
         self.name = self._field("name", None)
         grid.add(words.called("name"), self.name)
@@ -54,6 +55,7 @@ class SpeciesEditor(QFrame):
             for name, unit in line:
                 made.addWidget(self._numbered(name, unit))
             made.addStretch(1)
+            self._rows.append(made)
             whole = holder(made)
             name_of_line = label(title, "muted")
             grid.add(name_of_line, whole)
@@ -96,10 +98,15 @@ class SpeciesEditor(QFrame):
             self._units.append(after)
         parts: list[QWidget] = [label(before, "muted")] if before else []
         edit = self._field(name, 84.0 if name.endswith("_rh") else 64.0)
-        made = holder(row(*parts, edit, after))
+        made = holder(row(*parts, edit, after, 1))
         if name in OF_BIRDS:
             self._of_birds.append(made)
         return made
+
+    def fold(self, *, narrow: bool) -> None:
+        """In a narrow page the fields of a line stand one under the other."""
+        for line in self._rows:
+            line.setDirection((column() if narrow else row()).direction())
 
     def edit(self, draft: SpeciesDraft, like: str) -> None:
         """Begin with a draft; like: the name of the species it starts from."""

@@ -180,6 +180,7 @@ class WayView(Page):
     def species_editor(self) -> SpeciesEditor:
         """Where a species of one's own is written; made when the first one is."""
         made = SpeciesEditor(self._desk, self.theme)
+        made.fold(narrow=self.narrow)
         made.hide()
         made.ended.connect(self._species_ended)
         self._species_room.addWidget(made)
@@ -190,6 +191,8 @@ class WayView(Page):
         changed = super().fold() or self.narrow != self._built_narrow
         if changed:
             self.editor.fold(narrow=self.narrow)
+            if "species_editor" in self.__dict__:
+                self.species_editor.fold(narrow=self.narrow)
             self.refresh()
         return changed
 
