@@ -239,7 +239,21 @@ def _to_9(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9)
+def _to_10(connection: sqlite3.Connection) -> None:
+    """Shells measured together, females paired, an instrument in the box of a clutch."""
+    for statement in (
+        """CREATE TABLE shell_series (id INTEGER NOT NULL PRIMARY KEY,
+            batch_id INTEGER NOT NULL REFERENCES batch (id), channel_id INTEGER NOT NULL REFERENCES channel (id),
+            time_ms INTEGER NOT NULL, shown VARCHAR NOT NULL, over_s FLOAT NOT NULL, typed VARCHAR NOT NULL,
+            withdrawn_ms INTEGER)""",
+        """CREATE TABLE pairing (id INTEGER NOT NULL PRIMARY KEY, mother VARCHAR NOT NULL, species VARCHAR NOT NULL,
+            paired_ms INTEGER NOT NULL, withdrawn_ms INTEGER)""",
+        "ALTER TABLE placement ADD COLUMN batch_id INTEGER REFERENCES batch (id)",
+    ):
+        connection.execute(statement)
+
+
+_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9, _to_10)
 STEPS: dict[int, Callable[[sqlite3.Connection], None]] = dict(enumerate(_EACH, start=2))
 
 

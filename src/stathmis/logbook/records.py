@@ -67,7 +67,8 @@ class Channel:
 @record("placement")
 @dataclass(frozen=True)
 class Placement:
-    """Where an instrument hangs, from one time to another (None: still there)."""
+    """Where an instrument hangs, from one time to another (None: still there); batch_id: of the clutch in whose box it
+    lies, None where it is for the whole machine."""
 
     id: int
     instrument_id: int
@@ -76,6 +77,7 @@ class Placement:
     at_egg_top: bool
     from_ms: int
     to_ms: int | None
+    batch_id: int | None = None
 
 
 @record("batch")
@@ -263,6 +265,32 @@ class StoredPlan:
     mother: str
     habits: str
     subject: str = ""
+
+
+@record("pairing")
+@dataclass(frozen=True)
+class Pairing:
+    """A female was with the male on a day; species: a key, as of Batch."""
+
+    id: int
+    mother: str
+    species: str
+    paired_ms: int
+
+
+@record("shell_series")
+@dataclass(frozen=True)
+class ShellSeries:
+    """The shells of several eggs, measured one after the other once the lid was lifted: what the channel showed (JSON,
+    in its unit, in order), how long it took, s."""
+
+    id: int
+    batch_id: int
+    channel_id: int
+    time_ms: int
+    shown: str
+    over_s: float
+    typed: str
 
 
 @record("delivery")

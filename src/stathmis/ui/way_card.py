@@ -61,7 +61,7 @@ class WayCard(QFrame):
         head = row(label(_("How it is done"), "heading"), (self.batch, 1), spacing=12)
         self._note = label("", "small", wrap=True)
         self._heat_unit, self._off_unit = label("", "muted"), label("", "muted")
-        self._still_unit, self._alarm_unit = label("", "muted"), label("", "muted")
+        self._still_unit, self._alarm_unit, self._late_unit = (label("", "muted") for _i in range(3))
         out = button(_("Pass this way on…"), self._pass_on, "link")
         into = button(_("Bring in a way file…"), self._bring_in, "link")
         links = row(self._more, 1, into, out, spacing=16)
@@ -80,7 +80,7 @@ class WayCard(QFrame):
                 (_("hatch after"), "term_days", _("days,")), (_("lockdown on day"), LOCKDOWN, ""),
                 (_("weight lost by then"), "loss_percent", "%"),
             ),
-            self._line(_("Warmth"), ("", "set_c", self._heat_unit), ("±", "tolerance_k", self._off_unit)),
+            self._line(_("Warmth"), "held", ("", "set_c", self._heat_unit), ("±", "tolerance_k", self._off_unit)),
             self._line(_("Still air"), ("", "still_offset_k", self._still_unit)),
             self._line(_("Humidity"), ("", "setting_rh", percent), (_("from lockdown"), "lockdown_rh", percent)),
             self._line(
@@ -107,6 +107,11 @@ class WayCard(QFrame):
                 _("Alarms"),
                 (_("too warm by"), "hot_k", ""), (_("too cold by"), "cold_k", self._alarm_unit),
                 (_("too dry by"), "dry_rh", ""), (_("too moist by"), "moist_rh", percent),
+            ),
+            self._line(
+                _("from lockdown"),
+                (_("too warm by"), "late_hot_k", ""), (_("too cold by"), "late_cold_k", self._late_unit),
+                (_("too dry by"), "late_dry_rh", ""), (_("too moist by"), "late_moist_rh", percent),
             ),
             self._line(
                 _("At the end"),
@@ -209,19 +214,22 @@ class WayCard(QFrame):
             _("Aired"): bird, _("Box"): bird,
             _("Still air"): plan.incubator.air != "still" or not bird,
             **dict.fromkeys((_("Turned"), _("Cooled"), _("Candled"), _("Weighed"), _("Vents"), _("Hatch")), not bird),
-            _("At the end"): not bird,
+            _("At the end"): not bird, _("from lockdown"): plan.step("lockdown") is None,
         }  # fmt: skip
-        on_request = {_("Days"), _("Warmth"), _("Humidity"), _("Vents"), _("Hatch"), _("Alarms")}
+        on_request = {_("Days"), _("Warmth"), _("Humidity"), _("Vents"), _("Hatch"), _("Alarms"), _("from lockdown")}
         for title, (line, names) in self._lines.items():
             other = any(way_fields.said(plan, name) for name in names)
             line.setVisible(not never.get(title, False) and (self.everything or title not in on_request or other))
         set_text(self._more, _("Only what is done otherwise") if self.everything else _("All that can be said"))
         self.choosers["candling"].setEnabled(not way.candling_days)
+        self.choosers["held"].setVisible(bird)
         fahrenheit = book.temperature_unit == "°F"
         unit = "°F" if fahrenheit else "K"
-        set_text(self._heat_unit, _("{unit} in moving air", unit=book.temperature_unit))
+        of = _("{unit} of the shell") if way.by_shell(plan.species) else _("{unit} in moving air")
+        set_text(self._heat_unit, of.format(unit=book.temperature_unit))
         set_text(self._off_unit, unit)
         set_text(self._alarm_unit, unit)
+        set_text(self._late_unit, unit)
         set_text(self._still_unit, _("{unit} warmer at the egg tops", unit=unit))
         counter = ""
         if plan.batch is not None:

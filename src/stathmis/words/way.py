@@ -35,6 +35,10 @@ def called(name: str) -> str:
         "cold_k": _("Alarm: so much too cold"),
         "dry_rh": _("Alarm: so much too dry, %"),
         "moist_rh": _("Alarm: so much too moist, %"),
+        "late_hot_k": _("Alarm from lockdown on: so much too warm"),
+        "late_cold_k": _("Alarm from lockdown on: so much too cold"),
+        "late_dry_rh": _("Alarm from lockdown on: so much too dry, %"),
+        "late_moist_rh": _("Alarm from lockdown on: so much too moist, %"),
         "turns_a_day": _("Turns a day"),
         "longest_gap_h": _("Longest time between two turns, h"),
         "counter_day": _("Day the machine's counter stops turning"),
@@ -72,6 +76,7 @@ def choices() -> dict[str, tuple[str, dict[Any, str]]]:
             _("Taking the chicks off"),
             {"as they dry": _("off as they dry"), "together": _("off all together")},
         ),
+        "held": (_("What is held"), {"air": _("the air"), "shell": _("the eggs' shells")}),
         "wished": (
             _("Which sex is wished"),
             {"": _("whichever"), "females": _("females"), "both": _("both"), "males": _("males")},
@@ -114,7 +119,7 @@ def _as_told(book: Book, course: Course, name: str, value: Any) -> str:
     values = value if isinstance(value, tuple) else (value,)
     if name in ("counter_day", "cool_from_day", "candling_days"):
         values = tuple(course.numbered(v) for v in values)
-    elif name in ("still_offset_k", "tolerance_k", "hot_k", "cold_k"):
+    elif name in ("still_offset_k", "tolerance_k", "hot_k", "cold_k", "late_hot_k", "late_cold_k"):
         return f"{float(difference_from_inside(value, unit)):.3g} {'°F' if unit == '°F' else 'K'}"
     elif name == "set_c":
         return number(value, "temperature", unit)
@@ -143,6 +148,10 @@ def reason(name: str) -> str:
         "term_days": _("Breeds differ by a day or two: your own hatches say more than any sheet."),
         "lockdown_day": _("Earlier lets late turners rest; later keeps the drier air longer. Most: three days before."),
         "set_c": _("A tenth warmer hatches a little earlier. Some hold 37.8, most 37.5 °C in moving air."),
+        "held": _(
+            "The shell says what the egg feels, late in the term up to a degree and more over the air; it needs the "
+            "lid lifted. The air is read all day."
+        ),
         "setting_rh": _("Moister holds weight, drier makes room for the air cell; the scale decides."),
         "lockdown_rh": _("Too dry sticks the membrane to the chick; streaming wet takes its air."),
         "turning": _("A machine forgets nothing, but shows no fault; by hand you see every egg, and keep the hours."),
@@ -157,6 +166,7 @@ def reason(name: str) -> str:
         "taken_off": _("As they dry: sooner fed, more openings. Together: one opening; the yolk feeds them two days."),
         "hot_k": _("Narrow limits call often, wide ones late. Empty: 1 K for the eggs, 1.5 K for the air."),
         "dry_rh": _("Empty: told in lockdown only, 15 % under the band for ten minutes."),
+        "late_hot_k": _("Pipped eggs stand less. Empty: as before lockdown."),
         "brooder_days": _("The first chick may come a day early; litter takes hours to warm through."),
         "feed_limit_h": _("By school 24 to 72 h: the yolk lasts, but who feeds early has fewer weak ones."),
         "wished": _("The middle third of the term decides. Females from above 33.5 °C are often barren and fierce."),

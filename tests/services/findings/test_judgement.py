@@ -64,7 +64,8 @@ def test_a_power_cut_has_its_cause_and_weight(desk: Desk, air: np.ndarray) -> No
     cold = max(found.eggs.excursions, key=lambda e: e.degree_hours)
     assert cold.side == "low" and cold.cause == "power off"
     assert cold.weight == "matters" and "cold" in cold.why
-    assert abs(cold.start_ms - (start + 4000 * MINUTE_MS)) < 10 * MINUTE_MS
+    # the middle of the egg begins to cool some minutes after its shell
+    assert 5 * MINUTE_MS < cold.start_ms - (start + 4000 * MINUTE_MS) < 20 * MINUTE_MS
     assert cold.air_peak_c < cold.peak_c + 0.01
     assert "eggs down to" in run_words.excursion_words(cold, "°C")
     assert "°F·h" in run_words.excursion_words(cold, "°F")
@@ -91,8 +92,8 @@ def test_a_silent_logger_is_unknown_not_good(desk: Desk, air: np.ndarray) -> Non
     air[3000:4000] = np.nan
     found = run(desk, air)
     assert found.eggs is not None
-    # the gap, and three response times after it
-    assert found.eggs.adherence.unknown_s == pytest.approx((1000 + 3 * 18) * 60, rel=0.02)
+    # the gap, and three response times of the egg's middle after it
+    assert found.eggs.adherence.unknown_s == pytest.approx((1000 + 3 * 23) * 60, rel=0.02)
 
 
 def test_still_air_is_read_at_the_egg_tops(desk: Desk, air: np.ndarray) -> None:

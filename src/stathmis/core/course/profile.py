@@ -261,6 +261,26 @@ def with_humidity(course: tuple[Phase, ...], changes: Sequence[tuple[float, Band
     return tuple(made)
 
 
+def with_cooler_air(course: tuple[Phase, ...], changes: Sequence[tuple[float, float]]) -> tuple[Phase, ...]:
+    """The phases with the air asked so much cooler, each from a day (elapsed) to the next change; changes: (day, K), in
+    order of day. Source: definition.
+
+    >>> held = (Phase("setting", 0.0, 18.0, Band(37.5, 38.0), None),)
+    >>> [(p.start_day, round(p.temperature_c.middle, 2)) for p in with_cooler_air(held, [(0.0, 0.0), (12.0, 0.3)])]
+    [(0.0, 37.75), (12.0, 37.45)]
+    """
+    made: list[Phase] = []
+    for phase in course:
+        before = [k for day, k in changes if day <= phase.start_day]
+        inside = [(day, k) for day, k in changes if phase.start_day < day < phase.end_day]
+        edges = [phase.start_day, *(day for day, _ in inside), phase.end_day]
+        cooler = [before[-1] if before else 0.0, *(k for _, k in inside)]
+        for start, end, k in zip(edges[:-1], edges[1:], cooler, strict=True):
+            heat = Band(phase.temperature_c.low - k, phase.temperature_c.high - k)
+            made.append(replace(phase, start_day=start, end_day=end, temperature_c=heat))
+    return tuple(made)
+
+
 def numbered(day: float, count: DayCount, term_days: float) -> float:
     """The number a convention gives a day (elapsed days since setting); term_days: the usual day of the hatch.
 

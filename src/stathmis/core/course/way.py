@@ -15,6 +15,7 @@ Opened = Literal["", "never", "quickly"]
 Helped = Literal["no", "last resort"]
 TakenOff = Literal["as they dry", "together"]
 Wished = Literal["", "females", "both", "males"]
+Held = Literal["air", "shell"]
 
 CANDLINGS: dict[str, tuple[float, ...]] = {
     "twice": (1 / 3, 2 / 3),
@@ -26,6 +27,9 @@ CANDLINGS: dict[str, tuple[float, ...]] = {
 WISHED_C = {"females": 27.5, "both": 30.5, "males": 32.3}
 """What a clutch whose sex the temperature decides is held at for the sex that is wished, °C: leopard geckos. Source:
 common practice (females 26.7-28.3, a mix 30-31, males 31.7-33)."""
+SHELL_OVER_K, SHELL_HALF_K = 0.25, 0.25
+"""Who trusts the shell holds it so much over what the air is usually held at, give or take: 37.5-38.0 °C. Source:
+common practice of large hatcheries."""
 DAY_BEGINS_H, DAY_ENDS_H = 7.0, 22.0
 """Eggs are turned and cooled between these local hours. Source: common practice."""
 HOURLY = 8
@@ -70,6 +74,10 @@ LIMITS = {
     "cold_k": Limits(0.3, 10),
     "dry_rh": Limits(1, 60),
     "moist_rh": Limits(1, 60),
+    "late_hot_k": Limits(0.3, 5),
+    "late_cold_k": Limits(0.3, 10),
+    "late_dry_rh": Limits(1, 60),
+    "late_moist_rh": Limits(1, 60),
     "airing_day": Limits(0, 6, whole=True),
     "collecting_days": Limits(0, 28),
     "brooder_days": Limits(0, 7),
@@ -84,7 +92,8 @@ LONGEST_TEXT = 40
 class Way:
     """How a keeper does it; None: as the species and the school have it. Source of the defaults: common practice.
 
-    asked: term_days to the hatch; set_c, °C in moving air, with tolerance_k either way; setting_rh and lockdown_rh,
+    asked: held: whether temperatures are of the air or of the eggs' shells; term_days to the hatch; set_c, °C in moving
+    air (or of the shell), with tolerance_k either way; setting_rh and lockdown_rh,
     percent from and to; loss_percent at lockdown; still_offset_k: how much warmer than in moving air the eggs are held
     in still air. candling: a key of CANDLINGS, or candling_days (elapsed) of one's own; weighing or not, and how often;
     posted eggs rest first; days the eggs are collected for. turning: who turns; by machine every so many minutes by so
@@ -92,7 +101,8 @@ class Way:
     the day, and the longest_gap_h that is no fault. cooling: who cools, "" as the species wants; how often a day, how
     long, from which day. vents, percent open: in setting, from lockdown, from the first chick out. misted: in lockdown;
     opening: whether the lid is opened while eggs are pipped, "" as the house has it; helping a chick out; taken_off:
-    chicks as they dry, or all together. Alarms: hot_k and cold_k from the middle, dry_rh and moist_rh beyond the band.
+    chicks as they dry, or all together. Alarms: hot_k and cold_k from the middle, dry_rh and moist_rh beyond the
+    band; late_…: from lockdown on, as before it where nothing is said.
     feed_limit_h: after coming out; brooder_days: how long before lockdown the brooder is ready. Clutches: wished sex;
     airing_day: the weekday (0 Monday) of airing; box: the place of its box in the machine, in the keeper's words.
     """
@@ -138,6 +148,11 @@ class Way:
     wished: Wished = ""
     airing_day: int | None = None
     box: str = ""
+    held: Held = "air"
+    late_hot_k: float | None = None
+    late_cold_k: float | None = None
+    late_dry_rh: float | None = None
+    late_moist_rh: float | None = None
 
     def held_c(self, species: Species) -> float | None:
         """The temperature this way holds in moving air, °C: as said, or by the sex that is wished; None: the usual."""
@@ -151,11 +166,29 @@ class Way:
         A setting band of one's own holds for the whole of the setting.
         """
         heat = {"set_c": self.held_c(species), "half_band_k": self.tolerance_k}
+        if self.by_shell(species):
+            usual = {"set_c": species.set_c + SHELL_OVER_K, "half_band_k": SHELL_HALF_K}
+            heat = {name: usual[name] if value is None else value for name, value in heat.items()}
         moist = {"setting_rh": self.setting_rh, "lockdown_rh": self.lockdown_rh}
         bands = {name: Band(*pair) for name, pair in moist.items() if pair is not None}
         own: dict[str, Any] = {**bands, **({"until_day": None} if self.setting_rh is not None else {})}
         warm: dict[str, Any] = {name: value for name, value in heat.items() if value is not None}
         return replace(species, **warm), replace(regime, **own)
+
+    def by_shell(self, species: Species) -> bool:
+        """Whether what is held is the shell; the eggs of clutches make hardly any heat."""
+        return self.held == "shell" and species.kind == "bird"
+
+    def alarm_at(self, name: Literal["hot_k", "cold_k", "dry_rh", "moist_rh"], *, late: bool) -> float | None:
+        """A limit of one's own for alarms, K or percent; late: from lockdown on. None: the usual.
+
+        >>> way = Way(hot_k=1.0, late_hot_k=0.5)
+        >>> way.alarm_at("hot_k", late=False), way.alarm_at("hot_k", late=True), way.alarm_at("cold_k", late=True)
+        (1.0, 0.5, None)
+        """
+        own: float | None = getattr(self, f"late_{name}") if late else None
+        usual: float | None = getattr(self, name)
+        return usual if own is None else own
 
     def candled(self, term_days: float) -> tuple[float, ...]:
         """Days of candling (elapsed) of a term of so many days.

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from stathmis.core.course import profile
 from stathmis.core.course.profile import Phase, Species
 from stathmis.core.course.way import Way
 from stathmis.logbook.records import (
@@ -15,6 +14,7 @@ from stathmis.logbook.records import (
     Incubator,
     OwnSpecies,
     PlanMove,
+    ShellSeries,
     Stay,
     StoredPlan,
     StoredProfile,
@@ -26,7 +26,7 @@ from stathmis.services.batch.species import expected, species_of
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 
-COURSES_REST_ON = (Batch, Stay, Incubator, StoredPlan, PlanMove, StoredProfile, OwnSpecies, EarlierWay)
+COURSES_REST_ON = (Batch, Stay, Incubator, StoredPlan, PlanMove, StoredProfile, OwnSpecies, EarlierWay, ShellSeries)
 """What says on which course a batch is."""
 
 
@@ -46,6 +46,11 @@ def course_of(
     earlier = tuple(_earlier(book, batch, incubator, listed, learned, moved))
     species = expected(listed, incubator, kept, own, learned)
     course = Course(batch, incubator, species, own, (), before, learned, moved, kept, earlier)
+    if stored is None and book.records(ShellSeries, batch_id=batch.id):
+        # read in where shells were measured
+        from stathmis.services.findings import shells
+
+        course = replace(course, own_heat=shells.own_heat(book, course))
     if own is None and stored is None and knowledge.regimes()[batch.regime].by_weight:
         # read in where a batch is held by its weight: the first paint does not wait for it
         from stathmis.services.findings import asked
@@ -61,10 +66,7 @@ def _earlier(
     for one in sorted(book.records(EarlierWay, batch_id=batch.id), key=lambda e: (e.to_ms, e.id)):
         own, way = profiles.own_of(book, one.regime), ways.way_in(one.habits)
         kept = expected(listed, incubator, way, own, learned)
-        phases = phases_of(kept, one.regime, own, incubator, way)
-        stop = profile.lockdown_of(kept, own, moved)
-        if moved is not None and stop is not None:
-            phases = profile.with_lockdown(phases, stop)
+        phases = phases_of(kept, one.regime, own, incubator, way, moved)
         yield phases, (one.to_ms - batch.set_ms) / DAY_MS
 
 

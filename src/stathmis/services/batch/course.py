@@ -10,6 +10,7 @@ from math import ceil, floor
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core import egg_heat
 from stathmis.core.course import profile
 from stathmis.core.course.profile import Air, Band, OwnProfile, Phase, Species
 from stathmis.core.course.way import Way, possible
@@ -31,6 +32,10 @@ class Learned:
     term_ratio: tuple[float, float] | None = None
 
 
+SHELL_STEP_K = 0.1
+"""Who holds the shell moves the air by such steps."""
+
+
 def learned_in(habits: str) -> Learned:
     """What a plan keeps of earlier hatches, beside its way (JSON)."""
     kept = json.loads(habits or "{}").get("learned") or {}
@@ -48,16 +53,40 @@ def _air(incubator: Incubator) -> Air:
 
 
 def phases_of(
-    species: Species, regime: str, own: OwnProfile | None, incubator: Incubator, way: Way
+    species: Species,
+    regime: str,
+    own: OwnProfile | None,
+    incubator: Incubator,
+    way: Way,
+    moved: float | None = None,
+    own_heat: float = 1.0,
 ) -> tuple[Phase, ...]:
-    """What a batch in a machine asks, stage by stage.
+    """What a batch in a machine asks of its air, stage by stage.
 
-    own: the profile of the keeper's own that the regime names; such a one says all bands itself.
+    own: the profile of the keeper's own that the regime names; such a one says all bands itself; moved: the day
+    (elapsed) the keeper put the lockdown on; own_heat: see Course. Where the shell is held the air is as much cooler as
+    the embryos warm their eggs.
     """
     air, still_k = _air(incubator), way.still_offset_k
     if own is not None:
-        return profile.own_phases(own, species, air, still_k)
-    return profile.phases(*way.asks(species, knowledge.regimes()[regime]), air, still_k)
+        found = profile.own_phases(own, species, air, still_k)
+    else:
+        found = profile.phases(*way.asks(species, knowledge.regimes()[regime]), air, still_k)
+    lockdown = profile.lockdown_of(species, own, moved)
+    if moved is not None and lockdown is not None:
+        found = profile.with_lockdown(found, lockdown)
+    if way.by_shell(species):
+        found = profile.with_cooler_air(found, _cooler_air(species, incubator, own_heat))
+    return found
+
+
+def _cooler_air(species: Species, incubator: Incubator, own_heat: float) -> list[tuple[float, float]]:
+    """From which day (elapsed) on the air is so much cooler than the shells, K, in steps of SHELL_STEP_K."""
+    days = np.arange(0.0, species.days_high + 1.0, 0.125)
+    made = egg_heat.own_heat(species.egg_g, days / species.days, incubator.air != "still").shell_k
+    steps = np.round(own_heat * np.maximum(made, 0.0) / SHELL_STEP_K)
+    first = [0, *(np.flatnonzero(np.diff(steps)) + 1).tolist()]
+    return [(float(days[i]), float(steps[i]) * SHELL_STEP_K) for i in first]
 
 
 @dataclass(frozen=True)
@@ -68,7 +97,8 @@ class Course:
     own: the keeper's own profile it follows, None for a shipped regime; targets: what weighings asked for, from when
     (UTC ms), where it follows the weight; incubator: where it lies now; before: machines it lay in earlier, and until
     when; learned: what earlier hatches had taught when it was planned; lockdown_moved: the day (elapsed) the keeper
-    put the lockdown on; way: how its keeper does it; earlier: what it followed before, each until a day, in order.
+    put the lockdown on; way: how its keeper does it; earlier: what it followed before, each until a day, in order;
+    own_heat: how much more than usual the embryos warm their eggs, where shells were measured.
     """
 
     batch: Batch
@@ -81,6 +111,7 @@ class Course:
     lockdown_moved: float | None = None
     way: Way = field(default_factory=Way)
     earlier: tuple[tuple[tuple[Phase, ...], float], ...] = ()
+    own_heat: float = 1.0
 
     def stretches(self, start_ms: int, stop_ms: int) -> list[tuple[Incubator, int, int]]:
         """Where the batch lay between two times (UTC ms): machine, from, to, in order."""
@@ -98,9 +129,9 @@ class Course:
     @cached_property
     def phases(self) -> tuple[Phase, ...]:
         """Phases from warm-up to take-off."""
-        found = phases_of(self.species, self.batch.regime, self.own, self.incubator, self.way)
-        if self.lockdown_moved is not None and self.lockdown_day is not None:
-            found = profile.with_lockdown(found, self.lockdown_day)
+        found = phases_of(
+            self.species, self.batch.regime, self.own, self.incubator, self.way, self.lockdown_moved, self.own_heat
+        )
         for before, until in reversed(self.earlier):
             found = profile.spliced(before, found, until)
         # only a school that follows the weight has targets
@@ -163,6 +194,15 @@ class Course:
         at = np.clip(np.searchsorted(starts, days, "right") - 1, 0, len(starts) - 1)
         low, high = np.array([(p.temperature_c.low, p.temperature_c.high) for p in self.phases]).T
         return 0.5 * (low + high)[at] - self.still_offset_k, 0.5 * (high - low)[at]
+
+    def warmed_by(self, at_ms: ArrayLike) -> egg_heat.OwnHeat:
+        """How much the embryos warm their eggs over the air at times (UTC ms), K; nothing before setting, in clutches,
+        and once the term is long over. Source: core.egg_heat.own_heat."""
+        share = (np.asarray(at_ms, dtype=np.float64) - self.batch.set_ms) / DAY_MS / self.species.days
+        alive = (share >= 0.0) & (self.species.kind == "bird")
+        found = egg_heat.own_heat(self.species.egg_g, share, self.incubator.air != "still")
+        shell, core = (np.where(alive, self.own_heat * k, 0.0) for k in (found.shell_k, found.core_k))
+        return egg_heat.OwnHeat(shell, core)
 
     def held_c(self, at_ms: int) -> float:
         """Middle of what is asked of the eggs' heat at a time, °C in moving air."""

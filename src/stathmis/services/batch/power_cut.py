@@ -7,14 +7,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from stathmis.core.egg_heat import COLD_C, egg_temperature
+from stathmis.core.egg_heat import COLD_C, egg_temperature, own_heat
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, from_inside, parse_typed, to_inside
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.words.numbers import number
+
+Array = NDArray[np.float64]
 
 BOX_HOURS = {"forced": 1.5, "still": 1.0}
 """Response time of a closed, unheated small incubator, h. Source: common practice; boxes differ by half or double."""
@@ -49,7 +52,8 @@ class PowerCut:
 def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerCut:
     """How eggs cool over a cut. hours, room: as typed (room in the keeper's unit). Raises UserError.
 
-    The lid stays shut, so the air cools with the box and the eggs behind it, as in still air.
+    The lid stays shut, so the air cools with the box and the eggs behind it, as in still air; embryos that have grown
+    keep themselves warmer for a while.
     """
     try:
         length = parse_typed(hours).value
@@ -73,7 +77,7 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
     cores = {}
     for factor in (1.0, 1.0 / BOX_FACTOR, BOX_FACTOR):
         air = room_c + (start - room_c) * np.exp(-times / (usual * factor))
-        cores[factor] = air, egg_temperature(times * 3600.0, air, mass, forced_air=False, start_c=start)
+        cores[factor] = air, egg_cores(course, book.now_ms, times, air, mass)
     air, egg = cores[1.0]
     below = np.flatnonzero(egg < COLD_C)
     return PowerCut(
@@ -86,6 +90,20 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
         float(cores[BOX_FACTOR][1][-1]),
         float(times[below[0]]) if below.size else None,
     )
+
+
+def egg_cores(course: Course | None, at_ms: int, times_h: Array, air: Array, mass: float) -> Array:
+    """The eggs behind the air of a box without power, °C; times_h: h since it went, at a time (UTC ms)."""
+    if course is None or course.species.kind != "bird":
+        return egg_temperature(times_h * 3600.0, air, mass, forced_air=False, start_c=float(air[0]))
+    start = float(air[0] + course.warmed_by(at_ms).core_k)
+    share = course.day(at_ms) / course.species.days
+    core = np.full(air.shape, start)
+    for _ in range(2):
+        # a cooler embryo makes less heat
+        own = course.own_heat * own_heat(mass, share, forced_air=False, core_c=core).core_k
+        core = egg_temperature(times_h * 3600.0, air + own, mass, forced_air=False, start_c=start)
+    return core
 
 
 def words(book: Book, found: PowerCut) -> tuple[str, str]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stathmis.core.hatch.hatch_stats import Rate, differ
 from stathmis.core.hatch.review import Measured
@@ -26,6 +27,8 @@ from stathmis.services.plan import planning
 
 LOOKED_U_DAYS = 0.25
 """The middle chick's hour is known to about a quarter of a day: one does not look all the time."""
+BEFORE_MS, WARM_AGAIN_MS = 10 * 60_000, 2 * HOUR_MS
+"""A cooling may have begun so long before it was logged, and the eggs are warm again so long after its end."""
 WORTH_SAYING = {"temperature": 0.05, "humidity": 1.0}
 """A later check that moves readings by less changes nothing (K, %)."""
 
@@ -46,7 +49,8 @@ def evidence(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None
     if eggs is not None and eggs.mean is not None:
         middle = 0.5 * (eggs.band[0] + eggs.band[1])
         found["mean_k"] = Measured(eggs.mean.value - middle, 0.5 * eggs.mean.U)
-        known = eggs.core[np.isfinite(eggs.core) & (eggs.run.times_ms >= course.batch.set_ms + DAY_MS // 2)]
+        counts = np.isfinite(eggs.core) & (eggs.run.times_ms >= course.batch.set_ms + DAY_MS // 2)
+        known = eggs.felt[counts & ~_cooled(book, course, eggs.run.times_ms)]
         if eggs.run.dense and known.size > 10:
             found["swing_k"] = Measured(float(known.std()), 0.05)
     weighed = weights.weighings(book, course.batch.id)
@@ -65,6 +69,18 @@ def evidence(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None
     if plan.way.turning == "by hand" and course.lockdown_day is not None:
         found["turning_gap_h"] = Measured(max(0.0, _longest_gap(book, course) - course.way.longest_gap_h), 1.0)
     return found
+
+
+def _cooled(book: Book, course: Course, times_ms: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """When (UTC ms) the eggs were being cooled, as logged, or on their way back from it: that is no swing."""
+    there = np.zeros(times_ms.shape, dtype=bool)
+    for event in events_along(book, course, course.batch.set_ms, int(times_ms[-1])):
+        if event.kind == "cool":
+            lasted = event.minutes if event.minutes is not None else course.way.cool_minutes
+            there |= (times_ms >= event.time_ms - BEFORE_MS) & (
+                times_ms <= event.time_ms + round(60_000 * lasted) + WARM_AGAIN_MS
+            )
+    return there
 
 
 def stored_days(book: Book, course: Course, sheet: TraySheet) -> float | None:

@@ -48,7 +48,7 @@ def weeks(course: Course, whole: JudgedRun, deaths: Sequence[tuple[float, float]
         start, stop = course.at_ms(first), course.at_ms(last)
         excursions = [e for e in eggs.excursions if start <= e.start_ms < stop] if eggs is not None else []
         worst = max(excursions, key=lambda e: (WEIGHTS.index(e.weight), e.degree_hours), default=None)
-        warm = _mean(eggs.run.times_ms, eggs.core, eggs.run.u, start, stop) if eggs is not None else None
+        warm = _mean(eggs.run.times_ms, eggs.felt, eggs.run.u, start, stop) if eggs is not None else None
         damp = _mean_of(moist, start, stop)
         made.append(Week(first, last, float(died[i]), warm, damp, worst))
     return made

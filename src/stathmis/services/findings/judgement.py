@@ -86,12 +86,14 @@ class EggExcursion:
 class EggTrace:
     """What one run says about the eggs; times UTC ms, temperatures °C.
 
-    core: shape of the run, nan where unknown; adherence: of the core to the egg's band; shift_days, u_shift_days: how
-    much later the hatch is to be expected, None before a day is known.
+    core: shape of the run, nan where unknown; own: how much of it is the embryos' own heat, K, same shape. band, on
+    average, adherence and mean are of the core without it: whoever holds the usual air means eggs that are as much
+    warmer. shift_days, u_shift_days: how much later the hatch is to be expected, None before a day is known.
     """
 
     run: Run
     core: Array
+    own: Array
     band: tuple[float, float]
     adherence: Adherence
     excursions: tuple[EggExcursion, ...]
@@ -100,6 +102,11 @@ class EggTrace:
     mean: Corrected | None
     shift_days: float | None
     u_shift_days: float
+
+    @property
+    def felt(self) -> Array:
+        """The core without the embryos' own heat, °C: what the air made of it."""
+        return self.core - self.own
 
     @property
     def passing(self) -> int:
@@ -164,8 +171,10 @@ def judge_eggs(course: Course, run: Run, until_ms: int, events: Sequence[Event])
         span_s=(warm_ms / 1000.0, max(warm_ms, until_ms) / 1000.0),
     )
     drops = sudden_drops(seconds[part], run.corrected[part]) if run.dense else ()
+    own = course.warmed_by(run.times_ms).core_k
+    core, edges = core + own, (low + own, high + own)
     excursions = [
-        _weigh(run, seconds, air, core, e, (low, high), events, drops) for e in found.excursions if e.end_s > e.start_s
+        _weigh(run, seconds, air, core, e, edges, events, drops) for e in found.excursions if e.end_s > e.start_s
     ]
     mean = shift = None
     u_shift = 0.0
@@ -176,6 +185,7 @@ def judge_eggs(course: Course, run: Run, until_ms: int, events: Sequence[Event])
     return EggTrace(
         run,
         core,
+        own,
         (float(low[after].mean()), float(high[after].mean())) if low[after].size else (float(low[-1]), float(high[-1])),
         found,
         tuple(excursions),
@@ -214,7 +224,9 @@ def _weigh(
     held = 0.5 * (band[0] + band[1])[inside]
     far = core[inside] < np.minimum(COLD_C, held - COLD_K) if found.side == "low" else core[inside] >= held + HOT_K
     far_hours = float((np.diff(hours) * far[:-1]).sum()) if hours.size > 1 else 0.0
-    weight, why = _seriousness(found.side, found.peak, far_hours, degree_hours)
+    # the excursion was found without the embryos' own heat
+    peak = float(core[int(np.searchsorted(seconds, found.peak_s))])
+    weight, why = _seriousness(found.side, peak, far_hours, degree_hours)
     cause = _cause(found, events, drops)
     if cause == COOLING and found.side == "low" and far_hours < COOLING_FAR_H:
         weight, why = "slight", "a cooling period"
@@ -222,7 +234,7 @@ def _weigh(
         start,
         end,
         found.side,
-        found.peak,
+        peak,
         float(extreme(air[lead])),
         degree_hours,
         weight,

@@ -20,7 +20,7 @@ LOCKDOWN = "lockdown_day"
 """Said with the way, but kept as a step of the plan that was moved."""
 DAYS = frozenset({LOCKDOWN, "counter_day", "cool_from_day", "candling_days"})
 """Counted as the days of the batch are."""
-DIFFERENCES = frozenset({"still_offset_k", "tolerance_k", "hot_k", "cold_k"})
+DIFFERENCES = frozenset({"still_offset_k", "tolerance_k", "hot_k", "cold_k", "late_hot_k", "late_cold_k"})
 """Differences, in the unit of temperatures."""
 BANDS = frozenset({"setting_rh", "lockdown_rh"})
 ASKED = tuple(name for name in LIMITS if name not in ("collecting_days", "airing_day"))

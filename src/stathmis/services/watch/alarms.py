@@ -20,7 +20,6 @@ from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.findings.runs import Run, lately, temperature_runs
 from stathmis.services.watch.live import ProbeStatus
@@ -115,27 +114,34 @@ def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
     return warmth or _of_moisture(book, course)
 
 
-def limits_k(course: Course, half_k: float, usual_k: float, beyond_k: float) -> tuple[float, float]:
-    """How far below and above the middle is called for, K: the keeper's own limits, else the usual, wider for wide
-    bands (half_k: half of the band)."""
+def _is_late(course: Course, at_ms: float) -> bool:
+    """Whether the lockdown has begun."""
+    return course.lockdown_day is not None and course.day(at_ms) >= course.lockdown_day
+
+
+def limits_k(course: Course, at_ms: float, half_k: float, usual_k: float, beyond_k: float) -> tuple[float, float]:
+    """How far below and above the middle is called for at a time (UTC ms), K: the keeper's own limits, else the usual,
+    wider for wide bands (half_k: half of the band)."""
     usual = max(usual_k, half_k + beyond_k)
-    cold, hot = course.way.cold_k, course.way.hot_k
+    late = _is_late(course, at_ms)
+    cold, hot = course.way.alarm_at("cold_k", late=late), course.way.alarm_at("hot_k", late=late)
     return (usual if cold is None else cold), (usual if hot is None else hot)
 
 
 def _of_moisture(book: Book, course: Course) -> Alarm | None:
     """The air has been too dry or too moist for a while, by the keeper's limits; in lockdown too dry by the usual."""
-    now, way = book.now_ms, course.way
+    now = book.now_ms
     phase = course.phase(now)
     if phase is None or phase.humidity is None or _awaited(book, course):
         return None
-    if course.day(now) - phase.start_day < LOOK_BACK_MS / DAY_MS:
+    if course.band("humidity", max(now - LOOK_BACK_MS, course.batch.set_ms)) != phase.humidity:
         # what is asked has just changed: the keeper and the water need their time
         return None
-    dry = way.dry_rh
+    late = _is_late(course, now)
+    dry, moist = course.way.alarm_at("dry_rh", late=late), course.way.alarm_at("moist_rh", late=late)
     if dry is None and phase.name in LATE and course.species.kind == "bird":
         dry = DRY_RH
-    if dry is None and way.moist_rh is None:
+    if dry is None and moist is None:
         return None
     run = lately(book, course.incubator, "humidity", max(now - LOOK_BACK_MS, course.batch.set_ms), now)
     if run is None or not run.dense or now - int(run.times_ms[-1]) > FRESH_MS:
@@ -147,7 +153,7 @@ def _of_moisture(book: Book, course: Course) -> Alarm | None:
     minutes = AIR_LASTS_MS // 60_000
     if dry is not None and (rh + U < band.low - dry).all():
         return Alarm("moisture", course.incubator, False, rh=(float(rh[-1]), band.low), minutes=minutes)
-    if way.moist_rh is not None and (rh - U > band.high + way.moist_rh).all():
+    if moist is not None and (rh - U > band.high + moist).all():
         return Alarm("moisture", course.incubator, False, rh=(float(rh[-1]), band.high), minutes=minutes)
     return None
 
@@ -162,7 +168,7 @@ def _awaited(book: Book, course: Course) -> bool:
 def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
     incubator, (held_c, half_k) = course.incubator, course.held(run.times_ms[-1])
-    limits = limits_k(course, float(half_k), EGG_LIMIT_K, BEYOND_BAND_K)
+    limits = limits_k(course, float(run.times_ms[-1]), float(half_k), EGG_LIMIT_K, BEYOND_BAND_K)
     seconds = run.times_ms / 1000.0
     core = egg_temperature(seconds, air, course.species.egg_g, incubator.air == "forced", max_gap_s=run.max_gap_s)
     # eggs set cold are still warming: nothing to call for
@@ -171,7 +177,8 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     off, u = float(core[-1] - held_c), float(run.u[-1])
     if off < 0 and (_coming_back(seconds, air) or _cooled_as_meant(course, seconds, air)):
         return None
-    eggs, limit_k = float(core[-1]), limits[off > 0]
+    eggs = float(core[-1]) + float(course.warmed_by(run.times_ms[-1]).core_k)
+    limit_k = limits[off > 0]
     if abs(off) - NORMAL_95 * u > limit_k:
         return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
     recent = seconds >= seconds[-1] - TREND_MS / 1000.0
@@ -182,7 +189,7 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     away = slope_h * off >= 0 and abs(slope_h) > 0.4
     limit_k = limits[slope_h > 0]
     if away and abs(coming) > limit_k:
-        limit = float(held_c) + float(np.sign(slope_h)) * limit_k
+        limit = eggs - off + float(np.sign(slope_h)) * limit_k
         return Alarm("trend", incubator, slope_h > 0, warm=slope_h > 0, celsius=eggs, limit_c=limit)
     return None
 
@@ -220,7 +227,7 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | No
     off = air[last] - held_c
     if int(last.sum()) < 3 or run.times_ms[last][-1] - run.times_ms[last][0] < 0.8 * AIR_LASTS_MS:
         return None
-    limits = limits_k(course, float(half_k.max()), AIR_LIMIT_K, 2 * BEYOND_BAND_K)
+    limits = limits_k(course, float(run.times_ms[-1]), float(half_k.max()), AIR_LIMIT_K, 2 * BEYOND_BAND_K)
     beyond = np.abs(off) - NORMAL_95 * run.u[last] > np.where(off > 0, limits[1], limits[0])
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None

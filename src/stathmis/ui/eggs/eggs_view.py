@@ -17,6 +17,7 @@ from stathmis.services.eggs.tray import EggStory, TraySheet
 from stathmis.ui.eggs.candle_picture import CandlePicture
 from stathmis.ui.eggs.laying_card import LayingCard
 from stathmis.ui.eggs.moving_card import MovingCard
+from stathmis.ui.eggs.shell_card import ShellCard
 from stathmis.ui.eggs.tray_picture import TrayPicture
 from stathmis.ui.kit.attempt import attempt
 from stathmis.ui.kit.fields import field
@@ -74,6 +75,8 @@ class EggsView(Page):
         cards.addWidget(self.moving, 1)
         self._cards = holder(cards)
         self.page.addWidget(self._cards)
+        self.shells = ShellCard(desk, theme)
+        self.page.addWidget(self.shells)
         self.installEventFilter(self)
 
     def show_course(self, course: Course | None) -> None:
@@ -83,7 +86,8 @@ class EggsView(Page):
             self._batch_id = course.batch.id
             self.problem.hide()
         self.course = course
-        for widget in (self.picture, self._side, self.candle, self._words_below, self.dark, self.at, self._cards):
+        cards = (self._cards, self.shells)
+        for widget in (self.picture, self._side, self.candle, self._words_below, self.dark, self.at, *cards):
             widget.setVisible(course is not None)
         if course is None:
             self.sheet = None
@@ -96,6 +100,9 @@ class EggsView(Page):
         for widget in (self._side, self._words_below):
             widget.setVisible(laid and not self.theme.dim)
         self._cards.setVisible(not self.theme.dim)
+        self.shells.show_course(course)
+        if self.theme.dim:
+            self.shells.hide()
         self.laying.show_course(course, laid=laid, fresh=fresh)
         self.moving.setVisible(laid)
         if laid and not self.theme.dim:
@@ -197,6 +204,8 @@ class EggsView(Page):
         for widget in (self._side, self._words_below):
             widget.setVisible(not dark)
         self._cards.setVisible(not dark)
+        if self.course is not None:
+            self.shells.setVisible(not dark and self.course.species.kind == "bird")
         self.theme.darken(dark)
         self.picture.setFocus()
 
