@@ -46,6 +46,9 @@ ANY_WAY = st.builds(
     wished=st.sampled_from(["", "females", "males"]),
     airing_day=st.none() | st.integers(0, 6),
     box=st.text(max_size=40),
+    held=st.sampled_from(["air", "shell"]),
+    late_hot_k=st.none() | st.floats(0.3, 5),
+    late_dry_rh=st.none() | st.floats(1, 60),
 )
 """Whatever a keeper may say of a way."""
 

@@ -36,6 +36,7 @@ from stathmis.logbook.records import (
     Placement,
     Probe,
     Reading,
+    ShellSeries,
     WatchedFolder,
     Weighing,
 )
@@ -45,7 +46,7 @@ from stathmis.services.batch import batches, own_species, power_cut, profiles
 from stathmis.services.batch.species import species_of
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import break_out, delivery, findings, laying, moving, pull
+from stathmis.services.eggs import break_out, delivery, findings, laying, moving, pull, shells
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
 from stathmis.services.files import backing_up, logger_import
@@ -331,6 +332,16 @@ def _unmoved(desk: Desk, n: int) -> None:
     planning.unmove_step(desk, planning.plans(desk.book)[0], "lockdown")
 
 
+def _paired(desk: Desk, n: int) -> clutch.Awaited:
+    clutch.log_pairing(desk, "leopard_gecko", f"Fig {n}", desk.now_ms - DAY_MS)
+    return next(a for a in clutch.awaited(desk.book) if a.pairing.mother == f"Fig {n}")
+
+
+def _shells(desk: Desk, n: int) -> None:
+    channel = shells.instruments(desk.book)[n % 2][1]
+    shells.log_shells(desk, _course(desk, 0), channel, f"37.{n % 10}C 37.8C 38C", "", desk.now_ms)
+
+
 ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "eggs.break_out.open_egg": _opened_egg,
     "eggs.break_out.strike": lambda d, n: break_out.strike(d, _newest(d, BreakOut, _opened_egg, n)),
@@ -375,6 +386,10 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "moisture.weights.log_weighings": _weigh,
     "moisture.weights.strike_weighing": _weighing,
     "plan.clutch.log_box": lambda d, n: clutch.log_box(d, _course(d, 0), str(400 + n)),
+    "plan.clutch.log_pairing": _paired,
+    "plan.clutch.strike_pairing": lambda d, n: clutch.strike_pairing(d, _paired(d, n)),
+    "eggs.shells.log_shells": _shells,
+    "eggs.shells.strike": lambda d, n: shells.strike(d, _newest(d, ShellSeries, _shells, n)),
     "plan.conflicts.add_away": _away,
     "plan.conflicts.remove_away": lambda d, n: conflicts.remove_away(d, _newest(d, Away, _away, n)),
     "plan.conflicts.set_capacity": lambda d, n: conflicts.set_capacity(d, d.book.incubators()[n % 3], 1 + n),
@@ -417,7 +432,15 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "plan.planning.unmove_step": _unmoved,
     "setting_up.end_batch": lambda d, n: setting_up.end_batch(d, _course(d, 1).batch),
 }
-UNCHANGED_AT_LAST = ("reopen", "include", "remove_profile", "remove_incubator", "own_species.remove", "unmove_step")
+UNCHANGED_AT_LAST = (
+    "reopen",
+    "include",
+    "remove_profile",
+    "remove_incubator",
+    "own_species.remove",
+    "unmove_step",
+    "strike_pairing",
+)
 """What they take away is entered first: at last all is as before."""
 NOTED = {"watch.alarms.log_alarm", "plan.calendar.write"}
 """What the application notes by itself: no edit of the keeper's, and undo passes it by."""

@@ -97,6 +97,8 @@ SAYINGS: dict[str, list[tuple[str, object, dict[str, str]]]] = {
         ("counter_day", "18", {"round": "stops turning on Fri, 3 days early: set it to day 21", "report": "18"}),
         # what is held, and how near to it
         ("set_c", "38.0", {"round": "Below the band 37.7–38.3 °C", "column": "raise the set point"}),
+        # where the shell is held the air is asked to be as much cooler as embryos of that day warm it
+        ("held", "shell", {"round": "37.5–38.0 °C", "report": "the eggs' shells"}),
         ("tolerance_k", "0.2", {"round": "inside 37.4–37.8 °C", "report": "37.4–37.8 °C"}),
         ("setting_rh", "30-40", {"round": "inside 30–40 % RH", "water": "For 30–40 % RH", "report": "30–40 % RH"}),
         ("lockdown_rh", "60-66", {"report": "60–66 % RH"}),
@@ -124,6 +126,7 @@ SAYINGS: dict[str, list[tuple[str, object, dict[str, str]]]] = {
         ("feed_limit_h", "36", {"taking off": "by Tue 19 May 07:40", "hatch": "to Tue 07:40"}),
         ("vent_hatching", "100", {"round": "vents 100 % open now; they stand at 60 %", "report": "100 %"}),
         ("cold_k", "0.5", {"alarms": "too cold", "report": "0.5"}),
+        ("late_cold_k", "0.4", {"alarms": "too cold", "report": "0.4"}),
     ],
     "ducks": [
         ("coolings_a_day", "2", {"round": "due 09:40", "report": "('Coolings a day', '2')"}),

@@ -76,8 +76,8 @@ def egg_time_constant(egg_mass_g: float, forced_air: bool = True) -> float:
 def core_modes(egg_mass_g: float, forced_air: bool = True) -> tuple[tuple[float, float], ...]:
     """Response times (s) and weights of an egg's core: it follows the air as their weighted sum of first-order lags.
 
-    Arguments as for egg_time_constant. Raises ValueError for a mass not above 0. Source: center of a sphere with convection at its surface (Carslaw &
-    Jaeger, Conduction of Heat in Solids): 1 - z cot z = h r/k.
+    Arguments as for egg_time_constant. Raises ValueError for a mass not above 0. Source: center of a sphere with
+    convection at its surface (Carslaw & Jaeger, Conduction of Heat in Solids): 1 - z cot z = h r/k.
 
     >>> [(round(tau / 60), round(weight, 2)) for tau, weight in core_modes(60.0)]
     [(23, 1.32), (3, -0.5), (1, 0.18)]

@@ -80,6 +80,13 @@ class Placement:
     batch_id: int | None = None
 
 
+@dataclass(frozen=True)
+class Box(Incubator):
+    """A machine as one of its clutches has it, whose box has an instrument of its own; not a row of the file."""
+
+    batch_id: int = 0
+
+
 @record("batch")
 @dataclass(frozen=True)
 class Batch:

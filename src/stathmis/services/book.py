@@ -17,6 +17,7 @@ from typing import Any, Concatenate, Literal, ParamSpec, TypeVar
 from stathmis.core.psychrometrics import standard_pressure
 from stathmis.core.units import Unit
 from stathmis.logbook.records import (
+    Box,
     CertificatePoint,
     Channel,
     Event,
@@ -241,8 +242,35 @@ class Book:
         """The instrument with this id. Raises KeyError when there is none."""
         return self.one(Instrument, instrument_id)
 
+    def hung_in(self, place: Incubator, quantity: str, start_ms: int, stop_ms: int) -> list[tuple[Placement, int, int]]:
+        """What hung in a place between two times (UTC ms) for a quantity, each from when to when, both included.
+
+        In a clutch's box its own instruments say it, and those of the whole machine only while there was none; for the
+        whole machine those in boxes say nothing.
+        """
+        shows = {c.instrument_id for c in self.records(Channel, quantity=quantity)}
+        found: list[tuple[Placement, int, int]] = []
+        box = place.batch_id if isinstance(place, Box) else None
+        every = [p for p in self.records(Placement, incubator_id=place.id) if p.instrument_id in shows]
+        for own in (p for p in every if p.batch_id == box):
+            start, stop = max(start_ms, own.from_ms), min(stop_ms, stop_ms if own.to_ms is None else own.to_ms - 1)
+            found += [(own, start, stop)] if start <= stop else []
+        if box is None:
+            return found
+        # the stretches in which nothing of its own was there
+        since, free = start_ms, []
+        for _own, start, stop in sorted(found, key=lambda f: f[1]):
+            free += [(since, start - 1)] if since < start else []
+            since = max(since, stop + 1)
+        free += [(since, stop_ms)] if since <= stop_ms else []
+        for shared in (p for p in every if p.batch_id is None):
+            for first, last in free:
+                start, stop = max(first, shared.from_ms), min(last, last if shared.to_ms is None else shared.to_ms - 1)
+                found += [(shared, start, stop)] if start <= stop else []
+        return found
+
     def hanging_in(self, incubator_id: int, at_ms: int) -> list[tuple[Instrument, Placement, list[Channel]]]:
-        """Instruments in an incubator at a time, with where they hang and what they show."""
+        """Instruments in an incubator at a time, in its boxes too, with where they hang and what they show."""
         instruments = {i.id: i for i in self.records(Instrument)}
         found = []
         for placement in self.records(Placement, incubator_id=incubator_id):

@@ -19,6 +19,10 @@ def _band(pair: list[float] | None) -> Band | None:
     return Band(float(pair[0]), float(pair[1])) if pair else None
 
 
+def _pair(pair: list[float] | None) -> tuple[float, float] | None:
+    return (float(pair[0]), float(pair[1])) if pair else None
+
+
 @lru_cache(maxsize=1)
 def species() -> dict[str, Species]:
     """All species by key, in the order of the list."""
@@ -44,6 +48,7 @@ def species() -> dict[str, Species]:
             term_by_temperature=tuple((float(c), float(d)) for c, d in entry.get("term_by_temperature", ())),
             cooling=bool(entry.get("cooling", False)),
             sex_by_temperature=bool(entry.get("sex_by_temperature", False)),
+            laid_after=_pair(entry.get("laid_after")),
         )
     return found
 

@@ -102,10 +102,14 @@ def _sheet_now(book: Book, incubator: Incubator, batch_id: int | None) -> RoundS
 def _sheet(book: Book, incubator: Incubator, now: int, batch_id: int | None) -> RoundSheet:
     course = batches.running(book, incubator, batch_id)
     beside = tuple(c for c in batches.all_running(book, incubator) if course and c.batch.id != course.batch.id)
+    # a clutch's box may have instruments of its own
+    incubator = course.incubator if course is not None else incubator
+    hanging = {q: {p.id for p, _from, _to in book.hung_in(incubator, q, now, now)} for q in ("temperature", "humidity")}
     lines = [
         Line(instrument, placement, channel, book.corrections.in_force(channel, now))
         for instrument, placement, channels in book.hanging_in(incubator.id, now)
         for channel in channels
+        if placement.id in hanging[channel.quantity]
     ]
     lines.sort(key=lambda line: line.channel.quantity == "humidity")
     made = RoundSheet(incubator, now, course, tuple(lines), (), beside)

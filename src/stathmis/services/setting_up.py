@@ -124,7 +124,16 @@ def add_instrument(
     return made
 
 
-def _hang(edit: Edit, instrument_id: int, incubator_id: int, place: str, *, at_egg_top: bool, from_ms: int) -> None:
+def _hang(
+    edit: Edit,
+    instrument_id: int,
+    incubator_id: int,
+    place: str,
+    *,
+    at_egg_top: bool,
+    from_ms: int,
+    batch_id: int | None = None,
+) -> None:
     edit.add(
         Placement,
         instrument_id=instrument_id,
@@ -133,18 +142,28 @@ def _hang(edit: Edit, instrument_id: int, incubator_id: int, place: str, *, at_e
         at_egg_top=at_egg_top,
         from_ms=from_ms,
         to_ms=None,
+        batch_id=batch_id,
     )
 
 
-def move_instrument(desk: Desk, instrument_id: int, incubator_id: int | None, *, at_egg_top: bool) -> None:
+def move_instrument(
+    desk: Desk,
+    instrument_id: int,
+    incubator_id: int | None,
+    *,
+    at_egg_top: bool,
+    place: str = "",
+    batch: Batch | None = None,
+) -> None:
     """Hang an instrument somewhere else from now on (None: into the drawer); undoable.
 
-    Raises UserError when it hangs just so already.
+    place: in words; batch: a clutch there, into whose box it goes. Raises UserError when it hangs just so already.
     """
     instrument = desk.book.one(Instrument, instrument_id)
     before = desk.book.records(Placement, instrument_id=instrument_id, to_ms=None)
-    if [(p.incubator_id, p.at_egg_top) for p in before] == (
-        [] if incubator_id is None else [(incubator_id, at_egg_top)]
+    box = batch.id if batch is not None else None
+    if [(p.incubator_id, p.at_egg_top, p.batch_id) for p in before] == (
+        [] if incubator_id is None else [(incubator_id, at_egg_top, box)]
     ):
         raise UserError(f"{instrument.name} hangs there already.", "Choose another place.")
     now = desk.now_ms
@@ -152,7 +171,7 @@ def move_instrument(desk: Desk, instrument_id: int, incubator_id: int | None, *,
         for placement in before:
             edit.change(Placement, placement.id, to_ms=now)
         if incubator_id is not None:
-            _hang(edit, instrument_id, incubator_id, "", at_egg_top=at_egg_top, from_ms=now)
+            _hang(edit, instrument_id, incubator_id, place, at_egg_top=at_egg_top, from_ms=now, batch_id=box)
 
 
 def set_place(desk: Desk, name: str, altitude_m: float, zone: str = "") -> None:

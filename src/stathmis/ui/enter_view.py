@@ -19,6 +19,8 @@ from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.page import Page, card, column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
+from stathmis.words import clutch as clutch_words
+from stathmis.words.catalogue import _
 
 
 class EnterView(Page):
@@ -100,7 +102,10 @@ class EnterView(Page):
         self._end_card.setVisible(bool(going))
         self.batch.offer_regimes()
         self.moving.offer([(i.name, i.id) for i in desk.book.records(Instrument)])
-        self.moving_to.offer([*((f"into {p.name}", p.id) for p in places), ("into the drawer", None)])
+        clutches = [c for own in courses.values() for c in own if c.species.kind == "reptile"]
+        boxes = [(_("into {box}", box=clutch_words.box(c.batch.name)), (c.incubator.id, c.batch)) for c in clutches]
+        into = [(f"into {p.name}", (p.id, None)) for p in places]
+        self.moving_to.offer([*into, *boxes, ("into the drawer", (None, None))])
         self.place.refresh()
 
     def set_batch(self) -> None:
@@ -144,12 +149,11 @@ class EnterView(Page):
         def action() -> str:
             if self.moving.currentData() is None:
                 raise UserError("There is no instrument yet.", "Enter one first.")
-            name = self.moving.currentText()
+            name, (place, batch) = self.moving.currentText(), self.moving_to.currentData()
+            at_eggs = self.moving_at_eggs.isChecked()
+            box = clutch_words.box(batch.name) if batch is not None else ""
             setting_up.move_instrument(
-                self._desk,
-                self.moving.currentData(),
-                self.moving_to.currentData(),
-                at_egg_top=self.moving_at_eggs.isChecked(),
+                self._desk, self.moving.currentData(), place, at_egg_top=at_eggs, place=box, batch=batch
             )
             return f"{name} moved."
 

@@ -10,7 +10,7 @@ from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.eggs.young import Young, young
-from stathmis.services.plan.clutch import ClutchSheet
+from stathmis.services.plan.clutch import Awaited, ClutchSheet
 from stathmis.words import dates
 from stathmis.words.catalogue import _, ngettext
 from stathmis.words.numbers import number, signed, with_u
@@ -52,6 +52,11 @@ def lines(book: Book, sheet: ClutchSheet) -> list[str]:
     return said
 
 
+def box(name: str) -> str:
+    """The box of a clutch, by the clutch's name."""
+    return _("the box of {name}", name=name)
+
+
 def _label(book: Book, sheet: ClutchSheet) -> str:
     """What stands on the box: mother, day of laying, eggs; and where it stands."""
     plan = sheet.plan
@@ -84,6 +89,18 @@ def _next(book: Book, soon_ms: int, late_ms: int, own: int) -> str:
         return _("Next clutch likely {soon} to {late}.", soon=soon, late=late)
     by = ngettext("by {n} interval of her own", "by {n} intervals of her own", own, n=own)
     return _("Next clutch likely {soon} to {late}, {by}.", soon=soon, late=late, by=by)
+
+
+def awaited(book: Book, found: Awaited) -> str:
+    """A clutch to come of a female that was paired."""
+    soon, late = (dates.day(book.local(ms)) for ms in (found.soon_ms, found.late_ms))
+    paired = dates.day(book.local(found.pairing.paired_ms))
+    parts = {"mother": found.pairing.mother, "paired": paired, "soon": soon, "late": late}
+    said = _("{mother}, paired {paired}: eggs likely {soon} to {late}", **parts)
+    if not found.own:
+        return said + " " + _("(common practice, approximate).")
+    by = ngettext("by {n} earlier pairing of hers", "by {n} earlier pairings of hers", found.own, n=found.own)
+    return f"{said}, {by}."
 
 
 def own_terms(hatches: str, off: float, U: float) -> str:

@@ -23,6 +23,7 @@ from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
 from stathmis.services.findings import judgement, last_action, trace
+from stathmis.services.findings.runs import recorded
 from stathmis.services.watch.live import LiveProbes, add_probe
 from stathmis.words import last_action as last_words
 from stathmis.words import run as run_words
@@ -225,3 +226,18 @@ def test_the_reference_is_in_the_drawer(desk: Desk) -> None:
     reference(desk, "Other lab")
     found = trace.trace(desk.book, course).temperature
     assert [r.instrument.name for r in found.runs] == ["Logger"]
+
+
+def test_a_logger_that_takes_anothers_place_goes_on_where_it_ended(desk: Desk) -> None:
+    course, first = making.batch_with_log(desk, np.full(1440, 37.5))
+    second = making.instrument(desk, "Next logger", step=0.01, accuracy=0.2, incubator_id=course.incubator.id)
+    start = desk.now_ms - 3 * 3_600_000
+    times = start + np.arange(150, dtype=np.int64) * 60_000
+    later = times + 3 * 3_600_000
+    logger_import.keep_series(desk, "next.csv", {second.id: Series(later, np.full(150, 38.0))})
+    desk.clock.at_ms += 3 * 3_600_000  # type: ignore[attr-defined]
+    whole = course.stretches(course.start_ms, desk.now_ms)
+    run = recorded(desk.book, whole, "temperature", course.batch.set_ms).judged
+    assert run is not None and run.times_ms.size == 1440 + 150
+    assert run.corrected[0] == run.shown[0] == 37.5 and run.corrected[-1] == run.shown[-1] == 38.0
+    assert (np.diff(run.times_ms) > 0).all() and run.u[-1] > 2 * run.u[0]

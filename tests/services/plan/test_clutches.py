@@ -12,16 +12,22 @@ import making
 from making import batch_late, batch_with_log, found
 from stathmis.core.course import clutch as core
 from stathmis.core.course.way import Way
-from stathmis.logbook.records import Batch, Incubator, StoredPlan
-from stathmis.services import setting_up
+from stathmis.core.errors import UserError
+from stathmis.logbook.records import Batch, Incubator, Placement, StoredPlan
+from stathmis.logbook.snapshot import Series
+from stathmis.services import rounds, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, laying, pull, review
 from stathmis.services.eggs.tray import tray
+from stathmis.services.files import logger_import
+from stathmis.services.findings import judgement
+from stathmis.services.instruments import overview
 from stathmis.services.plan import clutch, learning, planning, tasks
 from stathmis.services.watch import alarms
+from stathmis.words import alarms as alarm_words
 from stathmis.words import clutch as words
 from stathmis.words.numbers import number
 
@@ -233,3 +239,84 @@ def test_no_word_of_chicks_for_a_clutch(desk: Desk, species: str) -> None:
         said += [task.title, task.why, task.how]
     said += review.lines(desk.book, review.batch_review(desk.book, course))
     assert [text for text in said if CHICKS.search(text)] == []
+
+
+def test_a_females_pairing_gives_her_first_clutch(desk: Desk) -> None:
+    day = desk.now_ms - 10 * DAY_MS
+    clutch.log_pairing(desk, "leopard_gecko", "Fig", day)
+    (found_,) = clutch.awaited(desk.book)
+    # three to five weeks after pairing: common practice
+    assert ((found_.soon_ms - day) / DAY_MS, (found_.late_ms - day) / DAY_MS) == (21.0, 35.0)
+    assert "Fig, paired" in words.awaited(desk.book, found_) and "approximate" in words.awaited(desk.book, found_)
+    with pytest.raises(UserError, match="Which female"):
+        clutch.log_pairing(desk, "leopard_gecko", "  ", day)
+    with pytest.raises(UserError, match="still to come"):
+        clutch.log_pairing(desk, "leopard_gecko", "Fig", desk.now_ms + DAY_MS)
+    # once she has laid she is not awaited, and next time her own days count
+    laid = day + 30 * DAY_MS
+    desk.clock.at_ms = laid + DAY_MS  # type: ignore[attr-defined]
+    planning.add_plan(desk, machine(desk), "leopard_gecko", "steady", 2, desk.now_ms, "", laid, "fig")
+    assert clutch.awaited(desk.book) == []
+    again = laid + 200 * DAY_MS
+    desk.clock.at_ms = again + DAY_MS  # type: ignore[attr-defined]
+    clutch.log_pairing(desk, "leopard_gecko", "Fig", again)
+    (second,) = clutch.awaited(desk.book)
+    middle = 0.5 * (second.soon_ms + second.late_ms)
+    assert second.own == 1 and (middle - again) / DAY_MS == pytest.approx(30.0, abs=0.01)
+    assert "by 1 earlier pairing of hers" in words.awaited(desk.book, second)
+    desk.clock.at_ms = second.late_ms + 31 * DAY_MS  # type: ignore[attr-defined]
+    assert clutch.awaited(desk.book) == []
+
+
+@pytest.fixture
+def two_boxes(desk: Desk) -> tuple[Course, Course]:
+    """Two clutches in one machine, a logger for all on the shelf, another in the box of the second."""
+    first, _ = batch_with_log(desk, np.full(1440 * 3, 28.5), "leopard_gecko")
+    made = setting_up.set_batch(desk, first.incubator, "Other", "leopard_gecko", "steady", 2, first.batch.set_ms)
+    own = making.instrument(desk, "Box logger", accuracy=0.2)
+    batch = desk.book.one(Batch, made)
+    desk.clock.at_ms -= DAY_MS  # type: ignore[attr-defined]
+    setting_up.move_instrument(
+        desk, own.instrument_id, first.incubator.id, at_egg_top=True, place=words.box("Other"), batch=batch
+    )
+    desk.clock.at_ms += DAY_MS  # type: ignore[attr-defined]
+    # the box stands too near the heater
+    times = desk.now_ms - np.arange(1430, 0, -1, dtype=np.int64) * 60_000
+    logger_import.keep_series(desk, "box.csv", {own.id: Series(times, np.full(1430, 32.0))})
+    courses = [batches.course_by_id(desk.book, b.id) for b in (first.batch, batch)]
+    assert courses[0] is not None and courses[1] is not None
+    return courses[0], courses[1]
+
+
+def test_a_boxs_own_instrument_judges_its_clutch_alone(desk: Desk, two_boxes: tuple[Course, Course]) -> None:
+    shelf, box = two_boxes
+    book = desk.book
+    for course, celsius in ((shelf, 28.5), (box, 32.0)):
+        sheet = rounds.sheet(book, shelf.incubator, batch_id=course.batch.id)
+        verdict = sheet.verdict("temperature")
+        assert verdict is not None and verdict.corrected.value == pytest.approx(celsius, abs=0.2)
+        assert len(sheet.lines) == 1
+        run = judgement.judged_run(book, course).trace.temperature.judged
+        assert run is not None and run.corrected[-1] == pytest.approx(celsius, abs=0.2)
+    # before the box had its own, the shelf's said it
+    run = judgement.judged_run(book, box).trace.temperature.judged
+    assert run is not None and run.corrected[0] == pytest.approx(28.5, abs=0.2)
+    (alarm,) = alarms.alarms(book)
+    said = alarm_words.said(book, alarm).words
+    assert "Other" in said and alarm.warm
+    told = clutch.clutch_sheet(book, planning.plan_of(book, box.batch), box)
+    assert told.mean_c is not None and told.mean_c[0] > 29.5, "one of three days at 32"
+    # two instruments in two boxes are not held against each other
+    assert overview.side_by_side(book, shelf.incubator, "temperature") is None
+    desk.undo()
+
+
+def test_taken_out_of_the_box_the_shelf_says_it_again(desk: Desk, two_boxes: tuple[Course, Course]) -> None:
+    shelf, box = two_boxes
+    own = desk.book.records(Placement, batch_id=box.batch.id)[0]
+    setting_up.move_instrument(desk, own.instrument_id, None, at_egg_top=True)
+    hung = desk.book.hung_in(box.incubator, "temperature", shelf.batch.set_ms, desk.now_ms + DAY_MS)
+    spans = sorted((start, stop, p.batch_id) for p, start, stop in hung)
+    assert [batch for _start, _stop, batch in spans] == [None, box.batch.id, None]
+    assert [b[0] - a[1] for a, b in pairwise(spans)] == [1, 1], "no moment is told twice, none left out"
+    assert all(p.batch_id is None for p, _a, _b in desk.book.hung_in(shelf.incubator, "temperature", 0, desk.now_ms))

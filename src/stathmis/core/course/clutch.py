@@ -33,6 +33,23 @@ def water_for(substrate: str, dry_g: float) -> tuple[float, float]:
     return low * dry_g, high * dry_g
 
 
+def first_clutch(paired_day: float, usual: tuple[float, float], own_days: Sequence[float] = ()) -> tuple[float, float]:
+    """When a female lays after she was paired, days from and to, on the scale of paired_day.
+
+    usual: days from pairing to laying, from and to; own_days: of this female, after earlier pairings: then by their
+    mean, with what one may be off. Source: common practice; LAYING_U_DAYS, common statistics.
+
+    >>> first_clutch(0.0, (21.0, 35.0)), [round(d) for d in first_clutch(0.0, (21.0, 35.0), [30.0, 32.0])]
+    ((21.0, 35.0), [23, 39])
+    """
+    if not own_days:
+        return paired_day + usual[0], paired_day + usual[1]
+    mean = sum(own_days) / len(own_days)
+    # a pairing that took is not told from the one before it: twice as unsure as from clutch to clutch
+    u = 2.0 * LAYING_U_DAYS * sqrt(1.0 + 1.0 / len(own_days))
+    return paired_day + mean - 1.12 * u, paired_day + mean + 1.12 * u
+
+
 def next_clutch(laid_days: Sequence[float]) -> tuple[float, float]:
     """When a female lays next, days from and to; laid_days: when she laid before, rising, one scale.
 

@@ -47,7 +47,8 @@ class Species:
     egg_g: usual mass of a fresh egg.
 
     term_by_temperature: (°C, days to the hatch) where the temperature sets them, °C rising; cooling: daily cooling and
-    misting helps; sex_by_temperature: the middle third of the term decides it.
+    misting helps; sex_by_temperature: the middle third of the term decides it; laid_after: days from pairing to laying,
+    from and to, where they are known.
 
     stop_turning_day is None for eggs that are never turned; they have no lockdown and lockdown_rh is None.
     """
@@ -69,6 +70,7 @@ class Species:
     term_by_temperature: tuple[tuple[float, float], ...] = ()
     cooling: bool = False
     sex_by_temperature: bool = False
+    laid_after: tuple[float, float] | None = None
 
 
 HELD_C = {"bird": (33.0, 40.0), "reptile": (20.0, 36.0)}

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import fields, replace
 
 from stathmis.core.course.profile import Phase, Species
 from stathmis.core.course.way import Way
 from stathmis.logbook.records import (
     Batch,
+    Box,
     EarlierWay,
     Event,
     Incubator,
     OwnSpecies,
+    Placement,
     PlanMove,
     ShellSeries,
     Stay,
@@ -26,7 +28,18 @@ from stathmis.services.batch.species import expected, species_of
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 
-COURSES_REST_ON = (Batch, Stay, Incubator, StoredPlan, PlanMove, StoredProfile, OwnSpecies, EarlierWay, ShellSeries)
+COURSES_REST_ON = (
+    Batch,
+    Stay,
+    Incubator,
+    StoredPlan,
+    PlanMove,
+    StoredProfile,
+    OwnSpecies,
+    EarlierWay,
+    ShellSeries,
+    Placement,
+)
 """What says on which course a batch is."""
 
 
@@ -34,6 +47,8 @@ def course_of(
     book: Book, batch: Batch, incubator: Incubator, stored: StoredPlan | None = None, way: Way | None = None
 ) -> Course:
     """A batch on its course. stored: its plan, where it is not set yet; way: as it would be kept."""
+    if stored is None and book.records(Placement, batch_id=batch.id):
+        incubator = Box(**{f.name: getattr(incubator, f.name) for f in fields(Incubator)}, batch_id=batch.id)
     own = profiles.own_of(book, batch.regime)
     listed = species_of(book, batch.species)
     machines = {i.id: i for i in book.incubators()}

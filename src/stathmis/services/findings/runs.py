@@ -172,11 +172,9 @@ def _hung(book: Book, incubator: Incubator, quantity: Quantity, start_ms: int, s
     instruments = {i.id: i for i in book.records(Instrument)}
     channels = book.records(Channel, quantity=quantity)
     found = []
-    for placement in book.records(Placement, incubator_id=incubator.id):
-        start = max(start_ms, placement.from_ms)
-        stop = min(stop_ms, placement.to_ms - 1 if placement.to_ms is not None else stop_ms)
+    for placement, start, stop in book.hung_in(incubator, quantity, start_ms, stop_ms):
         for channel in channels:
-            if channel.instrument_id == placement.instrument_id and start <= stop:
+            if channel.instrument_id == placement.instrument_id:
                 layers = layers_u_k(incubator, placement, channel)
                 found.append(_Hung(instruments[channel.instrument_id], channel, start, stop, layers))
     return found
@@ -332,12 +330,13 @@ def combined(book: Book, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]
     doubts = [d for r in runs if r.dense != best.dense and (d := _doubt_by_hand(best, r)) is not None]
     if len(alike) < 2:
         return best, tuple(doubts)
-    times_ms = best.times_ms if best.dense else np.unique(np.concatenate([r.times_ms for r in alike]))
-    seconds = times_ms / 1000.0
     gap = DENSE_GAP_S if best.dense else 4.0 * SAME_ROUND_S
+    times_ms = _with_gaps_filled(alike) if best.dense else np.unique(np.concatenate([r.times_ms for r in alike]))
+    seconds = times_ms / 1000.0
     values = np.vstack([at_times(seconds, r.times_ms / 1000.0, r.corrected, gap) for r in alike])
     u = np.vstack([np.interp(seconds, r.times_ms / 1000.0, r.u) for r in alike])
     u = np.maximum(u, 1e-6)
+    silent = ~np.isfinite(values[0])
     for found in disagreements(seconds, values, u):
         run = alike[found.row]
         there = slice(*np.searchsorted(seconds, [found.start_s, found.end_s]).tolist())
@@ -350,6 +349,9 @@ def combined(book: Book, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]
     value, wide = together(values, u, groups, u_group)
     kept = np.isfinite(value)
     shown = np.interp(seconds, best.times_ms / 1000.0, best.shown)
+    for run in alike[1:] if silent.any() else []:
+        beside = at_times(seconds[silent], run.times_ms / 1000.0, run.shown, gap)
+        shown[silent] = np.where(np.isfinite(beside), beside, shown[silent])
     low, high = np.quantile(value[kept][:: 1 + int(kept.sum()) // 50_000], [0.01, 0.99])
     typical = best.typical if best.dense else (float(low), float(high))
     made = replace(
@@ -362,6 +364,19 @@ def combined(book: Book, runs: list[Run]) -> tuple[Run | None, tuple[Doubt, ...]
         beside=tuple(dict.fromkeys(r.instrument.name for r in alike[1:] if r.instrument.id != best.instrument.id)),
     )
     return made, tuple(doubts)
+
+
+def _with_gaps_filled(runs: list[Run]) -> NDArray[np.int64]:
+    """The times of the best logger, and of the others in turn where it was silent: one hung after the other."""
+    times = runs[0].times_ms
+    for run in runs[1:]:
+        after = np.searchsorted(times, run.times_ms)
+        inside = (after > 0) & (after < times.size)
+        left, right = times[np.maximum(after - 1, 0)], times[np.minimum(after, times.size - 1)]
+        silent = ~inside | (right - left > 1000.0 * DENSE_GAP_S)
+        if silent.any():
+            times = np.union1d(times, run.times_ms[silent])
+    return times
 
 
 def _shared_references(book: Book, runs: list[Run]) -> tuple[list[int], list[float]]:

@@ -76,7 +76,8 @@ def _read_together(book: Book, incubator: Incubator, quantity: Quantity) -> list
     course = batches.running(book, incubator)
     runs = []
     for instrument, placement, channels in book.hanging_in(incubator.id, now):
-        for channel in (c for c in channels if c.quantity == quantity):
+        # boxes have an air of their own
+        for channel in (c for c in channels if c.quantity == quantity and placement.batch_id is None):
             found = readings.series(book.snapshot, channel, now - CURRENT_MS, now)
             if found.times_ms.size:
                 runs.append(((instrument, placement, channel), found))

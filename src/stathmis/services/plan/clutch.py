@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from stathmis.core.adherence import judge
 from stathmis.core.course import schedule
-from stathmis.core.course.clutch import next_clutch
+from stathmis.core.course.clutch import first_clutch, next_clutch
 from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import StoredPlan, Weighing
+from stathmis.logbook.records import Pairing, StoredPlan, Weighing
 from stathmis.services.batch.course import Course
 from stathmis.services.batch.species import species_of, term_at
 from stathmis.services.book import Book
@@ -22,6 +22,8 @@ from stathmis.words.catalogue import _
 
 MIDDLE_THIRD = (1 / 3, 2 / 3)
 """The sensitive part of the term. Source: common practice."""
+OVERDUE_MS = 30 * DAY_MS
+"""So long after its last likely day a clutch is not awaited any more."""
 BOX = "box"
 """The mark under which a clutch's box is weighed."""
 
@@ -74,6 +76,58 @@ def _next(book: Book, plan: Plan) -> tuple[int, int, int] | None:
     days = sorted(ms / DAY_MS for ms in own)
     soon, late = next_clutch(days)
     return round(soon * DAY_MS), round(late * DAY_MS), len(days) - 1
+
+
+@dataclass(frozen=True)
+class Awaited:
+    """A clutch that is likely between two times (UTC ms) after a pairing; own: by so many earlier ones of this
+    female."""
+
+    pairing: Pairing
+    soon_ms: int
+    late_ms: int
+    own: int
+
+
+def awaited(book: Book) -> list[Awaited]:
+    """Clutches to come of females that were paired and have not laid since, the soonest first."""
+    newest: dict[tuple[str, str], Pairing] = {}
+    pairings = sorted(book.records(Pairing), key=lambda p: (p.paired_ms, p.id))
+    for pairing in pairings:
+        newest[pairing.species, pairing.mother.casefold()] = pairing
+    found = []
+    for (key, mother), pairing in newest.items():
+        species = species_of(book, key)
+        laid = sorted(
+            p.laid_ms
+            for p in book.records(StoredPlan)
+            if p.laid_ms is not None and p.species == key and p.mother.casefold() == mother
+        )
+        if species.laid_after is None or any(ms > pairing.paired_ms for ms in laid):
+            continue
+        own = []
+        for earlier in (p.paired_ms for p in pairings if (p.species, p.mother.casefold()) == (key, mother)):
+            after = [(ms - earlier) / DAY_MS for ms in laid if 0 < ms - earlier < 2 * species.laid_after[1] * DAY_MS]
+            own += after[:1]
+        soon, late = first_clutch(pairing.paired_ms / DAY_MS, species.laid_after, own)
+        if book.now_ms < late * DAY_MS + OVERDUE_MS:
+            found.append(Awaited(pairing, round(soon * DAY_MS), round(late * DAY_MS), len(own)))
+    return sorted(found, key=lambda a: a.soon_ms)
+
+
+def log_pairing(desk: Desk, species: str, mother: str, paired_ms: int) -> None:
+    """Note that a female was paired on a day; undoable. Raises UserError without her name, and for a day to come."""
+    if not mother.strip():
+        raise UserError(_("Which female?"), _("Write her name."))
+    if paired_ms > desk.now_ms:
+        raise UserError(_("That day is still to come."), _("Note a pairing once it was seen."))
+    fields = {"mother": mother.strip(), "species": species, "paired_ms": paired_ms}
+    desk.add(_("{mother} paired", mother=mother.strip()), [(Pairing, fields)])
+
+
+def strike_pairing(desk: Desk, found: Awaited) -> None:
+    """Strike a pairing; undo brings it back."""
+    desk.strike(_("pairing struck"), Pairing, [found.pairing.id])
 
 
 def mean_c(book: Book, course: Course, start: int, stop: int) -> tuple[float, float] | None:

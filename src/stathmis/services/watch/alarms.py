@@ -6,7 +6,7 @@ An alarm in the application is no substitute for the machine's own over-temperat
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import nan
 from typing import Literal
 
@@ -15,7 +15,7 @@ import numpy as np
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Event, Incubator
+from stathmis.logbook.records import Box, Event, Incubator
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
@@ -86,7 +86,7 @@ class Alarm:
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
     """All alarms now, danger first."""
-    found = [a for incubator in book.incubators() if (a := _of_incubator(book, incubator)) is not None]
+    found = [a for course in _watched(book) if (a := _of_course(book, course)) is not None]
     for one in probes:
         last = one.status.last_ms
         if last is not None and book.now_ms - last > SILENT_MS:
@@ -95,10 +95,22 @@ def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
     return sorted(found, key=lambda a: not a.danger)
 
 
-def _of_incubator(book: Book, incubator: Incubator) -> Alarm | None:
-    now = book.now_ms
-    course = batches.running(book, incubator)
-    if course is None or not course.batch.set_ms <= now <= course.end_ms:
+def _watched(book: Book) -> list[Course]:
+    """The newest batch of each machine, and every clutch whose box has an instrument of its own, by its name."""
+    watched = []
+    for incubator in book.incubators():
+        for i, course in enumerate(batches.all_running(book, incubator)):
+            if isinstance(course.incubator, Box):
+                box = replace(course.incubator, name=f"{incubator.name}, {course.batch.name}")
+                watched.append(replace(course, incubator=box))
+            elif i == 0:
+                watched.append(course)
+    return watched
+
+
+def _of_course(book: Book, course: Course) -> Alarm | None:
+    now, incubator = book.now_ms, course.incubator
+    if not course.batch.set_ms <= now <= course.end_ms:
         return None
     start = max(now - LOOK_BACK_MS, course.batch.set_ms)
     runs = [r for r in temperature_runs(book, incubator, start, now) if now - int(r.times_ms[-1]) <= FRESH_MS]

@@ -27,9 +27,11 @@ from stathmis.words import dates
 
 
 class NewPlanCard(QFrame):
-    """Fields of a new plan; what it comes to is shown while the day is typed. planned: its subject."""
+    """Fields of a new plan; what it comes to is shown while the day is typed. planned: its subject; chosen: another
+    species."""
 
     planned = Signal(str)
+    chosen = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -80,6 +82,7 @@ class NewPlanCard(QFrame):
         self.regime.offer([(c.name, c.key) for c in profiles.choices(self._desk.book, self.species.currentData())])
         self._learn()
         self._day_typed()
+        self.chosen.emit()
 
     def _learn(self) -> None:
         """What own hatches of the species teach, read off the window's thread."""

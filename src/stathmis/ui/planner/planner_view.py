@@ -7,8 +7,9 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Away
+from stathmis.logbook.records import Away, Pairing
 from stathmis.services import notify
+from stathmis.services.batch.species import species_of
 from stathmis.services.desk import Desk
 from stathmis.services.plan import calendar, conflicts, planning, tasks
 from stathmis.ui.kit.lines import Lines
@@ -16,6 +17,7 @@ from stathmis.ui.kit.page import Page, row
 from stathmis.ui.kit.pieces import button, label
 from stathmis.ui.planner.away_card import AwayCard
 from stathmis.ui.planner.new_plan_card import NewPlanCard
+from stathmis.ui.planner.pairing_card import PairingCard
 from stathmis.ui.planner.plan_calendar import PlanCalendar, Row
 from stathmis.ui.planner.step_panel import StepPanel
 from stathmis.ui.theme import Theme
@@ -24,7 +26,7 @@ from stathmis.ui.theme import Theme
 class PlannerView(Page):
     """Plans on a calendar, the step looked at, what is in the way, and a new plan."""
 
-    rests_on = frozenset[type | str]({*tasks.TASKS_REST_ON, Away})
+    rests_on = frozenset[type | str]({*tasks.TASKS_REST_ON, Away, Pairing})
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
@@ -40,9 +42,12 @@ class PlannerView(Page):
         left.addWidget(self.step)
         left.addStretch(1)
         right.addWidget(self.new)
+        self.pairs = PairingCard(desk)
+        right.addWidget(self.pairs)
         right.addWidget(self.away)
         right.addStretch(1)
         self.page.addStretch(1)
+        self.new.chosen.connect(self._show_pairs)
         self.calendar.chosen.connect(self.step.show_task)
         self.calendar.nudged.connect(self.step.nudge)
         self.new.planned.connect(lambda subject: self.calendar.look_at(subject, "set"))
@@ -66,7 +71,15 @@ class PlannerView(Page):
         self.calendar.show_rows(rows, desk.book.records(Away))
         self._in_the_way.say([(f"{conflict.text} {conflict.to_do}", "", "undecided") for conflict in way])
         self.new.refresh()
+        self._show_pairs()
         self.away.refresh()
+
+    def _show_pairs(self) -> None:
+        """Keepers of birds have no use for it."""
+        book = self._desk.book
+        planned = any(plan.species.kind == "reptile" for plan in planning.plans(book))
+        chosen = species_of(book, str(self.new.species.currentData())).kind == "reptile"
+        self.pairs.refresh(clutches=planned or chosen)
 
     def export(self) -> None:
         """Write a calendar file where the keeper wants it."""
