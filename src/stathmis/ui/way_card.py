@@ -109,7 +109,7 @@ class WayCard(QFrame):
                 (_("too dry by"), "dry_rh", ""), (_("too moist by"), "moist_rh", percent),
             ),
             self._line(
-                _("from lockdown"),
+                _("Alarms late"),
                 (_("too warm by"), "late_hot_k", ""), (_("too cold by"), "late_cold_k", self._late_unit),
                 (_("too dry by"), "late_dry_rh", ""), (_("too moist by"), "late_moist_rh", percent),
             ),
@@ -214,9 +214,9 @@ class WayCard(QFrame):
             _("Aired"): bird, _("Box"): bird,
             _("Still air"): plan.incubator.air != "still" or not bird,
             **dict.fromkeys((_("Turned"), _("Cooled"), _("Candled"), _("Weighed"), _("Vents"), _("Hatch")), not bird),
-            _("At the end"): not bird, _("from lockdown"): plan.step("lockdown") is None,
+            _("At the end"): not bird, _("Alarms late"): plan.step("lockdown") is None,
         }  # fmt: skip
-        on_request = {_("Days"), _("Warmth"), _("Humidity"), _("Vents"), _("Hatch"), _("Alarms"), _("from lockdown")}
+        on_request = {_("Days"), _("Warmth"), _("Humidity"), _("Vents"), _("Hatch"), _("Alarms"), _("Alarms late")}
         for title, (line, names) in self._lines.items():
             other = any(way_fields.said(plan, name) for name in names)
             line.setVisible(not never.get(title, False) and (self.everything or title not in on_request or other))

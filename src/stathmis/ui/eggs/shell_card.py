@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
-from stathmis.logbook.records import ShellSeries
+from stathmis.logbook.records import Channel, ShellSeries
 from stathmis.services import clock
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
@@ -14,7 +14,7 @@ from stathmis.ui.kit.attempt import attempt, emptied
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.lines import StrikeList
 from stathmis.ui.kit.page import column, holder, put, row
-from stathmis.ui.kit.pieces import button, label, problem_label, say
+from stathmis.ui.kit.pieces import button, label, problem_label, say, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import shells as words
 from stathmis.words.catalogue import _
@@ -30,17 +30,25 @@ class ShellCard(QWidget):
         super().__init__()
         self._desk, self._theme = desk, theme
         self._course: Course | None = None
-        self.by = Chooser(_("What they were measured with"), yielding=True)
+        self.by = Chooser(_("What they were measured with"), picked=lambda _id: self._show_unit(), yielding=True)
         values = _("Temperatures of the shells, in order, with spaces between them")
         self.values = field(values, "37.8 38.0 37.7 …", entered=self.log)
         self.over = field(_("Seconds from the lid lifted to the last"), "30", width=(theme, 48), entered=self.log)
         self.at = field(_("When they were measured; empty means now"), _("now"), width=(theme, 72), entered=self.log)
+        self._unit = label("", "muted")
         self._said, self.problem = label("", "", wrap=True), problem_label()
         self._list = StrikeList(self._strike)
         self._none = label(_("Enter an infrared gun or a probe first."), "muted", wrap=True)
         self._how = label(words.cautions(), "muted", wrap=True)
         by = row(
-            label(_("by"), "muted"), self.by, label(_("in"), "muted"), self.over, label(_("s"), "muted"), self.at, 1
+            label(_("by"), "muted"),
+            self.by,
+            self._unit,
+            label(_("in"), "muted"),
+            self.over,
+            label(_("s"), "muted"),
+            self.at,
+            1,
         )
         typed = row((self.values, 1), button(_("Log the shells"), self.log))
         self._fields = holder(column(typed, by))
@@ -54,8 +62,9 @@ class ShellCard(QWidget):
             self.problem.hide()
         self._course = course
         self.setVisible(course.species.kind == "bird")
-        offered = [(f"{i.name}, {c.unit}", c.id) for i, c in shells.instruments(desk.book)]
+        offered = [(i.name, c.id) for i, c in shells.instruments(desk.book)]
         self.by.offer(offered, self.by.currentData())
+        self._show_unit()
         self._fields.setVisible(bool(offered) and course.batch.ended_ms is None)
         self._none.setVisible(not offered)
         found = measured(desk.book, course)
@@ -63,10 +72,17 @@ class ShellCard(QWidget):
         newest = found[: -SHOWN - 1 : -1]
         self._list.show_lines([(*words.line(desk.book, one), one.series) for one in newest], self._theme.px(96))
 
+    @property
+    def _channel(self) -> Channel | None:
+        return next((c for _i, c in shells.instruments(self._desk.book) if c.id == self.by.currentData()), None)
+
+    def _show_unit(self) -> None:
+        set_text(self._unit, self._channel.unit if self._channel is not None else "")
+
     def log(self) -> None:
         """The shells as typed are logged."""
         course, desk = self._course, self._desk
-        channel = next((c for _i, c in shells.instruments(desk.book) if c.id == self.by.currentData()), None)
+        channel = self._channel
         if course is None or channel is None:
             return
 
