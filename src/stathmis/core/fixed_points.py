@@ -169,10 +169,16 @@ def shell_temperature(
     return float(own**0.25 - _KELVIN)
 
 
-def gun_reading(shell_c: float, surroundings_c: float, emissivity: float = 0.95, gun_setting: float = 0.95) -> float:
+def gun_reading(
+    shell_c: float,
+    surroundings_c: float,
+    emissivity: float = 0.95,
+    gun_setting: float = 0.95,
+    gun_c: float | None = None,
+) -> float:
     """What a faultless infrared gun would show: shell_temperature the other way round.
 
-    shell_c: of the shell, °C; the rest as for shell_temperature, the gun as warm as the surroundings. Returns °C.
+    shell_c: of the shell, °C; the rest as for shell_temperature. Returns °C.
     Raises FixedPointError for an emissivity out of range. Source: see shell_temperature.
 
     >>> round(gun_reading(36.82, 20.0, emissivity=0.90), 1)
@@ -181,5 +187,6 @@ def gun_reading(shell_c: float, surroundings_c: float, emissivity: float = 0.95,
     if not (0.5 <= emissivity <= 1.0 and 0.5 <= gun_setting <= 1.0):
         raise FixedPointError("An emissivity is from 0.5 to 1; eggshell has about 0.95")
     sent = emissivity * (shell_c + _KELVIN) ** 4 + (1.0 - emissivity) * (surroundings_c + _KELVIN) ** 4
-    seen = (sent - (1.0 - gun_setting) * (surroundings_c + _KELVIN) ** 4) / gun_setting
+    gun = surroundings_c if gun_c is None else gun_c
+    seen = (sent - (1.0 - gun_setting) * (gun + _KELVIN) ** 4) / gun_setting
     return float(seen**0.25 - _KELVIN)

@@ -30,7 +30,8 @@ class Conditions:
 class Calibration:
     """A check that was put to use: valid from a time (UTC ms) until the next one; in the channel's unit.
 
-    reference_channel_id is None where the reference is no instrument (ice, steam, salt).
+    reference_channel_id is None where the reference is no instrument (ice, steam, salt); flicker: standard deviation of
+    single readings, as far as the check showed it.
     """
 
     id: int
@@ -40,6 +41,7 @@ class Calibration:
     valid_from_ms: int
     correction: Correction
     conditions: Conditions
+    flicker: float = 0.0
 
 
 def add_calibration(
@@ -52,6 +54,7 @@ def add_calibration(
     conditions: Conditions,
     points: Sequence[CalibrationPoint],
     budget: Sequence[Component],
+    flicker: float = 0.0,
 ) -> int:
     """Store a calibration with its points and budget and return its id; ids in the points are not looked at."""
     made = edit.add(
@@ -75,6 +78,7 @@ def add_calibration(
         state=conditions.state,
         conditions=conditions.notes,
         reference_calibration_id=conditions.reference_calibration_id,
+        flicker=flicker,
     )
     for point in points:
         fields = {name: value for name, value in asdict(point).items() if name != "id"}
@@ -107,7 +111,14 @@ def _calibration(row: StoredCalibration) -> Calibration:
     )
     conditions = Conditions(row.method, row.state, row.conditions, row.reference_calibration_id)
     return Calibration(
-        row.id, row.channel_id, row.reference_channel_id, row.done_ms, row.valid_from_ms, correction, conditions
+        row.id,
+        row.channel_id,
+        row.reference_channel_id,
+        row.done_ms,
+        row.valid_from_ms,
+        correction,
+        conditions,
+        row.flicker,
     )
 
 

@@ -240,7 +240,7 @@ def _to_9(connection: sqlite3.Connection) -> None:
 
 
 def _to_10(connection: sqlite3.Connection) -> None:
-    """Shells measured together, females paired, an instrument in the box of a clutch."""
+    """Shells measured together, females paired, an instrument in the box of a clutch, the flicker seen in a check."""
     for statement in (
         """CREATE TABLE shell_series (id INTEGER NOT NULL PRIMARY KEY,
             batch_id INTEGER NOT NULL REFERENCES batch (id), channel_id INTEGER NOT NULL REFERENCES channel (id),
@@ -249,6 +249,7 @@ def _to_10(connection: sqlite3.Connection) -> None:
         """CREATE TABLE pairing (id INTEGER NOT NULL PRIMARY KEY, mother VARCHAR NOT NULL, species VARCHAR NOT NULL,
             paired_ms INTEGER NOT NULL, withdrawn_ms INTEGER)""",
         "ALTER TABLE placement ADD COLUMN batch_id INTEGER REFERENCES batch (id)",
+        "ALTER TABLE calibration ADD COLUMN flicker FLOAT NOT NULL DEFAULT 0.0",
     ):
         connection.execute(statement)
 

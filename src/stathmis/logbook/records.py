@@ -473,6 +473,7 @@ class StoredCalibration:
     state: str = "as found"
     reference_calibration_id: int | None = None
     conditions: str = ""
+    flicker: float = 0.0
 
 
 @record("calibration_point")

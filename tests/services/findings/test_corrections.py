@@ -154,3 +154,60 @@ def test_certificates_in_time(desk: Desk, pair: tuple[Channel, Channel]) -> None
     assert desk.book.corrections.correct(lab, 37.0, now).value == pytest.approx(37.3)
     assert desk.book.corrections.correct(lab, 37.0, now - 2 * DAY_MS).value == pytest.approx(37.1)
     assert doubts.certificate_expires_ms(desk.book, lab) == now + DAY_MS
+
+
+def checked_on(desk: Desk, channel: Channel, lab: Channel, days_ago: float, shows: str, state: str = "as found") -> int:
+    """A check against a reference that shows 37.50, so many days ago. Returns when (UTC ms)."""
+    now = desk.clock.at_ms  # type: ignore[attr-defined]
+    desk.clock.at_ms = now - round(days_ago * DAY_MS)  # type: ignore[attr-defined]
+    draft = making.typed(desk, channel, [(shows, "37.50")], against=lab)
+    draft.state = state
+    making.put_to_use(desk, draft)
+    done = desk.now_ms
+    desk.clock.at_ms = now  # type: ignore[attr-defined]
+    return done
+
+
+def test_u_grows_with_the_time_since_the_check(desk: Desk) -> None:
+    """By the usual drift, ± 0.1 K or 1.5 % a year (standard uncertainty; common practice), before and after it."""
+    for quantity, per_year, at in (("temperature", 0.1, 37.5), ("humidity", 1.5, 50.0)):
+        lab = making.reference(desk, f"Lab {quantity}", quantity)
+        own = making.instrument(desk, f"Own {quantity}", quantity)
+        making.put_to_use(desk, making.typed(desk, own, [(f"{at}", f"{at}")], against=lab), 0)
+        fresh = desk.book.corrections.correct(own, at, desk.now_ms).u
+        for days in (-30.0, 90.0, 365.25, 730.5):
+            aged = desk.book.corrections.correct(own, at, desk.now_ms + round(days * DAY_MS)).u
+            assert np.sqrt(aged**2 - fresh**2) == pytest.approx(per_year * abs(days) / 365.25, rel=0.01)
+        force = desk.book.corrections.in_force(own, desk.now_ms)
+        assert force.drift_per_year == pytest.approx(per_year)
+
+
+def test_a_drift_that_its_own_checks_tell_counts_instead(desk: Desk) -> None:
+    lab = making.reference(desk, days=900)
+    steady, runs = making.instrument(desk, "Steady", step=0.01), making.instrument(desk, "Runs", step=0.01)
+    for days in (800.0, 600.0, 400.0, 200.0, 1.0):
+        checked_on(desk, steady, lab, days, "37.50")
+        checked_on(desk, runs, lab, days, f"{37.5 + 0.4 * (800.0 - days) / 365.25:.2f}")
+    book = desk.book.corrections
+    own, calm = (book.in_force(c, desk.now_ms).drift_per_year for c in (runs, steady))
+    assert own == pytest.approx(0.4, rel=0.1) and calm < 0.1
+    # as left starts anew: what was adjusted did not drift
+    checked_on(desk, runs, lab, 0.5, "37.50", "as left")
+    assert desk.book.corrections.in_force(runs, desk.now_ms).drift_per_year == pytest.approx(0.1)
+
+
+@pytest.mark.parametrize("quantity", ["temperature", "humidity"])
+def test_a_year_after_its_check_95_percent_still_hold_the_truth(desk: Desk, quantity: str) -> None:
+    """Instruments that drift as they usually do, each its own way: drawn, not taken from the correction's u."""
+    rng = np.random.default_rng(3)
+    lab = making.reference(desk, "Lab", quantity)
+    own = making.instrument(desk, "Own", quantity, step=0.01 if quantity == "temperature" else 0.1)
+    at, per_year = (37.5, 0.1) if quantity == "temperature" else (50.0, 1.5)
+    making.put_to_use(desk, making.typed(desk, own, [(f"{at}", f"{at - (0.1 if at < 40 else 0)}")], against=lab), 0)
+    book = desk.book.corrections
+    for days in (30.0, 365.0, 700.0):
+        late = desk.now_ms + round(days * DAY_MS)
+        fresh, aged = (book.correct(own, at, ms) for ms in (desk.now_ms, late))
+        error = rng.normal(0, fresh.u, 20_000) + rng.normal(0, per_year, 20_000) * days / 365.25
+        assert 0.94 < float((np.abs(error) <= aged.U).mean()) < 0.97, days
+        assert days < 300 or float((np.abs(error) <= fresh.U).mean()) < 0.88, "without its age it would be too sure"

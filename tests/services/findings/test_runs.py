@@ -229,7 +229,7 @@ def test_the_reference_is_in_the_drawer(desk: Desk) -> None:
 
 
 def test_a_logger_that_takes_anothers_place_goes_on_where_it_ended(desk: Desk) -> None:
-    course, first = making.batch_with_log(desk, np.full(1440, 37.5))
+    course, _ = making.batch_with_log(desk, np.full(1440, 37.5))
     second = making.instrument(desk, "Next logger", step=0.01, accuracy=0.2, incubator_id=course.incubator.id)
     start = desk.now_ms - 3 * 3_600_000
     times = start + np.arange(150, dtype=np.int64) * 60_000

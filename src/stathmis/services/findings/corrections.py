@@ -6,27 +6,57 @@ reading's own time, else from the certificate, else from the stated accuracy alo
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
-from math import inf, sqrt
+from math import hypot, inf, sqrt
 from typing import Literal, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core.calibration import Correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
-from stathmis.core.checks.drift import between
+from stathmis.core.checks.drift import between, fit_drift
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.core.units import difference_to_inside, from_inside, to_inside
+from stathmis.core.units import difference_from_inside, difference_to_inside, from_inside, to_inside
 from stathmis.logbook.calibrations import Calibration, calibrations
 from stathmis.logbook.records import CertificatePoint, Channel, Quantity
 from stathmis.logbook.snapshot import Series, Snapshot
 
 Array = NDArray[np.float64]
 
-SLOPE_ALLOWANCE: dict[Quantity, float] = {"temperature": 0.005, "humidity": 0.05}
+SLOPE_ALLOWANCE: dict[Quantity, float] = {"temperature": 0.018, "humidity": 0.05}
 """Standard uncertainty per unit outside the checked range (K per K, % per %). Source: common practice, cautious."""
+REFERENCE_SLOPE: dict[Quantity, float] = {"temperature": 0.005, "humidity": 0.05}
+"""The same beyond a certificate's points: references are straighter. Source: common practice."""
+BEND_ALLOWANCE: dict[Quantity, float] = {"temperature": 2.2e-4, "humidity": 0.003}
+"""Standard uncertainty of an instrument's bend where two points show none, per K or %: 0.05 K in the middle of 30 K,
+1.3 % in the middle of 42 %. Source: common practice, cautious."""
+USUAL_DRIFT_PER_YEAR: dict[Quantity, float] = {"temperature": 0.1, "humidity": 1.5}
+"""Standard uncertainty of the drift in a year (K, %) while too few checks tell. Source: common practice, cautious."""
+YEAR_MS = 365.25 * 86_400_000
+SLOPE_REACH_K, SLOPE_REACH_RH = 25.0, 60.0
+"""Beyond so many K or % an error nobody checked hardly grows. Source: our own: sensors wander, they do not run off."""
+
+
+def slope_reach(channel: Channel) -> float:
+    """How far the slope nobody checked leads, in the channel's unit."""
+    if channel.quantity == "humidity":
+        return SLOPE_REACH_RH
+    return float(difference_from_inside(SLOPE_REACH_K, channel.unit))
+
+
+def usual_drift(channel: Channel) -> float:
+    """See USUAL_DRIFT_PER_YEAR, in the channel's unit."""
+    per = 1.0 if channel.quantity == "humidity" else float(difference_from_inside(1.0, channel.unit))
+    return USUAL_DRIFT_PER_YEAR[channel.quantity] * per
+
+
+def bend_allowance(channel: Channel) -> float:
+    """See BEND_ALLOWANCE, in the channel's unit."""
+    per = 1.0 if channel.quantity == "humidity" else float(difference_from_inside(1.0, channel.unit))
+    return BEND_ALLOWANCE[channel.quantity] / per
+
 
 _BLOCK = 262_144
 """So many readings are corrected at once: a long run's passing arrays stay small."""
@@ -46,13 +76,25 @@ class Corrected(NamedTuple):
 
 @dataclass(frozen=True)
 class InForce:
-    """The curve in force for a channel, what it rests on, and since when (UTC ms; None for stated accuracy)."""
+    """The curve in force for a channel, what it rests on, and since when (UTC ms; None for stated accuracy).
+
+    drift_per_year: standard uncertainty of how far it moves in a year; flicker: standard deviation of single readings,
+    as seen in the check; both in the channel's unit.
+    """
 
     curve: Correction | CertificateCurve
     basis: Literal["calibration", "certificate", "stated accuracy"]
     since_ms: int | None
     coverage_factor: float
     calibration_id: int | None = None
+    drift_per_year: float = 0.0
+    flicker: float = 0.0
+
+    def aged(self, at_ms: ArrayLike) -> Array:
+        """Standard uncertainty of the drift by a time (UTC ms) since, or before, it was checked, in the channel's
+        unit."""
+        since = 0.0 if self.since_ms is None else np.abs(np.asarray(at_ms, dtype=np.float64) - self.since_ms)
+        return np.asarray(self.drift_per_year * since / YEAR_MS)
 
 
 class CorrectionBook:
@@ -66,6 +108,7 @@ class CorrectionBook:
         for point in snapshot.records(CertificatePoint):
             self._certificates.setdefault(point.channel_id, []).append(point)
         self._channels = {c.id: c for c in snapshot.records(Channel)}
+        self._drifts: dict[int, float] = {}
 
     def calibrations_of(self, channel_id: int) -> list[Calibration]:
         """Calibrations of a channel in the order in which they come into force."""
@@ -89,19 +132,46 @@ class CorrectionBook:
         if valid:
             # a later check supersedes an earlier one wherever it holds, also when it was put to use for the past
             latest = max(valid, key=lambda c: (c.done_ms, c.id))
+            allowed = max(latest.correction.slope_allowance, SLOPE_ALLOWANCE[channel.quantity])
+            curve = replace(latest.correction, slope_allowance=allowed, slope_reach=slope_reach(channel))
+            drift = self._drift(channel, latest)
             return InForce(
-                latest.correction, "calibration", latest.done_ms, latest.correction.coverage_factor, latest.id
+                curve, "calibration", latest.done_ms, curve.coverage_factor, latest.id, drift, latest.flicker
             )
         points = self.certificate_of(channel.id, at_ms)
         if points:
-            curve = CertificateCurve(
+            certified = CertificateCurve(
                 tuple(p.reading for p in points),
                 tuple(p.correction for p in points),
                 tuple(p.expanded_uncertainty / p.coverage_factor for p in points),
-                SLOPE_ALLOWANCE[channel.quantity],
+                REFERENCE_SLOPE[channel.quantity],
             )
-            return InForce(curve, "certificate", points[0].dated_ms, NORMAL_95)
+            drift = points[0].drift_per_year / sqrt(3.0)
+            return InForce(certified, "certificate", points[0].dated_ms, NORMAL_95, drift_per_year=drift)
         return InForce(uncorrected(channel.accuracy / sqrt(3.0)), "stated accuracy", None, NORMAL_95)
+
+    def _drift(self, channel: Channel, latest: Calibration) -> float:
+        """How far an instrument moves in a year, standard uncertainty: as its own checks tell, else the usual.
+
+        A check made "as left" starts anew: what was adjusted did not drift.
+        """
+        known = self._drifts.get(latest.id)
+        if known is not None:
+            return known
+        own = sorted((c for c in self.calibrations_of(channel.id) if c.done_ms <= latest.done_ms), key=_order)
+        adjusted = max((i for i, c in enumerate(own) if c.conditions.state == "as left"), default=0)
+        since, at = own[adjusted:], 0.5 * sum(latest.correction.domain)
+        found = [c.correction.apply(at) for c in since]
+        usual = usual_drift(channel)
+        drift = fit_drift(
+            [c.done_ms / YEAR_MS for c in since],
+            [at - value for value, _u in found],
+            [max(u, 1e-6) for _value, u in found],
+            usual,
+        )
+        made = hypot(drift.rate, drift.u_rate * drift.k / NORMAL_95) if drift.fitted else usual
+        self._drifts[latest.id] = made
+        return made
 
     def leans_on(self, channel: Channel, value: float, at_ms: float) -> tuple[int, float] | None:
         """The reference a channel's correction rests on, by channel id, and the reference's own standard uncertainty.
@@ -154,14 +224,18 @@ class CorrectionBook:
     def _correct_part(self, channel: Channel, part: Series, start: float) -> tuple[Array, Array]:
         """Readings of a stretch over which nothing new came into force."""
         force = self.in_force(channel, start)
-        step_u = resolution_u(channel)
+        step_u = hypot(resolution_u(channel), force.flicker)
         value, u = force.curve.apply(part.shown, step_u)
-        u = u * (force.coverage_factor / NORMAL_95)
+        aged = force.aged(part.times_ms)
+        u = np.hypot(u * (force.coverage_factor / NORMAL_95), aged)
         later = self._next_check(channel, force)
         if later is None or force.since_ms is None:
             return value, u
         after, u_after = later.correction.apply(part.shown, step_u)
-        u_after = u_after * (later.correction.coverage_factor / NORMAL_95)
+        u_after = np.hypot(
+            u_after * (later.correction.coverage_factor / NORMAL_95),
+            force.drift_per_year * np.abs(later.done_ms - part.times_ms) / YEAR_MS,
+        )
         share = np.clip((part.times_ms - force.since_ms) / (later.done_ms - force.since_ms), 0.0, 1.0)
         return between(value, u, after, u_after, share)
 
@@ -175,6 +249,10 @@ class CorrectionBook:
         later = [c for c in self.calibrations_of(channel.id) if c.done_ms > (force.since_ms or 0)]
         following = min(later, key=lambda c: (c.done_ms, c.id), default=None)
         return None if following is None or following.conditions.state == "as left" else following
+
+
+def _order(calibration: Calibration) -> tuple[int, int]:
+    return calibration.done_ms, calibration.id
 
 
 def resolution_u(channel: Channel) -> float:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import inf, sqrt
+from math import hypot, inf, sqrt
 
 import numpy as np
 
@@ -13,14 +13,14 @@ from stathmis.core.checks.influences import Effect, Influence
 from stathmis.core.checks.settling import Settling, settling
 from stathmis.core.checks.straight_line import FitError
 from stathmis.core.errors import UserError
-from stathmis.core.uncertainty import Budget, type_b_half_width, type_b_resolution
+from stathmis.core.uncertainty import Budget, Component, type_b_resolution
 from stathmis.core.units import NotANumberError, difference_from_inside, parse_typed
 from stathmis.logbook import calibrations
 from stathmis.logbook.calibrations import Conditions
 from stathmis.logbook.records import CalibrationPoint, Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, resolution_u
+from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, bend_allowance, resolution_u, slope_reach
 from stathmis.services.instruments.doubts import doubts
 from stathmis.services.instruments.draft import Draft, PointSet, Row
 from stathmis.services.instruments.methods import RESPONSE_S
@@ -38,9 +38,12 @@ from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_p
 from stathmis.words import dates
 
 HYSTERESIS_LABEL = "Rising and falling differ"
+TWO_VALUED = "two-valued"
+NO_SCATTER = Scatter(0.0, 0.0)
 OWN_SCATTER = "Scatter of this instrument"
 OWN_STEPS = "Display steps during the check"
 STEPS_IN_USE = "Display steps when it is read in use"
+FLICKER_IN_USE = "Flicker in use"
 
 
 @dataclass(frozen=True)
@@ -56,6 +59,7 @@ class Check:
     at: float
     hysteresis: float | None
     verdicts: tuple[ZoneVerdict, ...] = ()
+    flicker: Scatter = NO_SCATTER
 
     @property
     def correction(self) -> Correction | None:
@@ -67,7 +71,15 @@ class Check:
     def budget_at(self, reading: float) -> Budget:
         """All influences on a corrected reading, in the channel's unit."""
         assert self.fitted is not None
-        return self.fitted.budget_at(reading, [type_b_resolution(STEPS_IN_USE, self.channel.resolution)])
+        return self.fitted.budget_at(reading, self.in_use(self.channel.resolution))
+
+    def in_use(self, step: float) -> list[Component]:
+        """What a single reading brings along when it is read later from a display of such steps."""
+        flicker = self.flicker
+        found = [type_b_resolution(STEPS_IN_USE, step)]
+        if flicker.deviation:
+            found.append(Component(FLICKER_IN_USE, flicker.deviation, "normal", flicker.degrees_of_freedom))
+        return found
 
     @property
     def budget(self) -> Budget | None:
@@ -78,7 +90,7 @@ class Check:
         """Corrected value and expanded uncertainty U of a reading, in the channel's unit."""
         correction = self.correction
         assert correction is not None
-        value, u = correction.apply(shown, resolution_u(self.channel))
+        value, u = correction.apply(shown, hypot(resolution_u(self.channel), self.flicker.deviation))
         return value, u * correction.coverage_factor
 
     def note(self, set_index: int, row: int, field: str = "") -> str:
@@ -118,6 +130,7 @@ def evaluate(book: Book, draft: Draft) -> Check:
         trouble,
         target,
         hysteresis,
+        flicker=scatter.get(channel.id, NO_SCATTER),
     )
     return replace(found, verdicts=verdicts(book, channel, found.correction)) if fitted is not None else found
 
@@ -192,7 +205,7 @@ def _point(
     scatter: dict[int, Scatter],
 ) -> Point:
     channel, row = draft.channel, taken.rows[place[1]]
-    pool = scatter.get(channel.id, Scatter(0.0, 0.0))
+    pool = scatter.get(channel.id, NO_SCATTER)
     own = Effect(
         OWN_SCATTER,
         channel.unit,
@@ -299,19 +312,22 @@ def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit,
     """The fit, and the half-width by which rising and falling differ: measured where both were taken."""
     channel = draft.channel
 
-    def fitted(half: float) -> Fit:
+    def fitted(half: float, *, both: bool = False) -> Fit:
         rows = list(influences_of(points))
         if half > 0:
-            component = type_b_half_width(HYSTERESIS_LABEL, half)
             none, alike = np.zeros(len(points)), np.ones(len(points))
-            u = component.standard_uncertainty
-            rows.append(Influence(HYSTERESIS_LABEL, channel.unit, u, none, alike, True, "rectangular"))
+            # in use it stands on the one branch or the other: half the loop away from the middle of both, or, where
+            # only one was taken, on it or the whole loop away
+            u = half if both else half * sqrt(2.0)
+            rows.append(Influence(HYSTERESIS_LABEL, channel.unit, u, none, alike, True, TWO_VALUED))
         return fit(
             [p.reading for p in points],
             [p.reference for p in points],
             rows,
             draft.model,  # type: ignore[arg-type]
             slope_allowance=SLOPE_ALLOWANCE[channel.quantity],
+            slope_reach=slope_reach(channel),
+            bend_allowance=bend_allowance(channel),
         )
 
     first = fitted(hysteresis)
@@ -321,7 +337,7 @@ def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit,
         left = np.array([p.reference - c.apply(p.reading)[0] for p in points])
         means = [left[[d == way for d in directions]].mean() for way in ("rising", "falling")]
         hysteresis = 0.5 * abs(float(means[0] - means[1]))
-        return fitted(hysteresis), hysteresis
+        return fitted(hysteresis, both=True), hysteresis
     return first, hysteresis
 
 
@@ -369,6 +385,7 @@ def put_to_use(desk: Desk, draft: Draft, check: Check, valid_from_ms: int) -> in
             _conditions(desk.book, draft),
             kept,
             budget.components,
+            check.flicker.deviation,
         )
 
 

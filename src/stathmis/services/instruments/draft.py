@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from stathmis.core.checks.pairing import Pairs
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Channel
-from stathmis.services.instruments.methods import HYSTERESIS, Method, methods, methods_for
+from stathmis.services.instruments.methods import HYSTERESIS, Allowance, Method, methods, methods_for
 
 ROWS_AT_FIRST = 4
+JAR_HOURS = "12"
+"""How long an instrument lies in a salt jar where nothing is said, h. Source: common practice (8-24)."""
 
 
 def split_readings(text: str) -> list[str]:
@@ -81,15 +84,30 @@ class Draft:
 def new_set(channel: Channel, method: Method, altitude_m: float | None) -> PointSet:
     """An empty set of points with the method's usual allowances and settings."""
     made = PointSet(method)
-    made.allowances = {a.key: f"{a.usual(channel.quantity, channel.unit):.3g}" for a in method.allowances}
     if method.needs_pressure:
         altitude = "" if altitude_m is None else f"{altitude_m:g}"
         made.settings = {"pressure_from": "altitude", "pressure": "", "altitude": altitude}
     if method.reference == "bulbs":
         made.settings["wick"] = "ventilated"
     if method.reference == "gun":
-        made.settings.update(emissivity="0.95", gun_setting="0.95")
+        made.settings.update(emissivity="0.95", gun_setting="0.95", gun_c="")
+    if method.reference == "salt":
+        made.settings["jar_hours"] = JAR_HOURS
+    made.allowances = {a.key: _usual(channel, a, made.settings) for a in method.allowances}
     return made
+
+
+def _usual(channel: Channel, allowance: Allowance, settings: Mapping[str, str]) -> str:
+    return f"{allowance.usual(channel.quantity, channel.unit, settings):.3g}"
+
+
+def choose(points: PointSet, channel: Channel, setting: str, what: str) -> None:
+    """Choose another way; allowances that follow it take their usual size, but not what the keeper typed."""
+    following = [a for a in points.method.allowances if a.by == setting]
+    untouched = [a for a in following if points.allowances.get(a.key) == _usual(channel, a, points.settings)]
+    points.settings[setting] = what
+    for allowance in untouched:
+        points.allowances[allowance.key] = _usual(channel, allowance, points.settings)
 
 
 def new_draft(channel: Channel, altitude_m: float | None, method: str | None = None) -> Draft:

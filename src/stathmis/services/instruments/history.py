@@ -18,12 +18,9 @@ from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.desk import Desk
-from stathmis.services.findings.corrections import resolution_u
+from stathmis.services.findings.corrections import resolution_u, usual_drift
 from stathmis.services.instruments.doubts import CHECK_EVERY_DAYS, certificate_expires_ms
 from stathmis.services.instruments.zones import working_point, working_zone
-
-USUAL_DRIFT_PER_YEAR = {"temperature": 0.1, "humidity": 1.5}
-"""Standard uncertainty of the drift in a year (K, %) while too few checks tell. Source: common practice, cautious."""
 
 
 @dataclass(frozen=True)
@@ -72,7 +69,7 @@ def history(book: Book, channel: Channel) -> History:
     # what was adjusted starts anew: only checks since then tell its drift
     adjusted = max((i for i, c in enumerate(checks) if c.calibration.conditions.state == "as left"), default=0)
     since = checks[adjusted:]
-    usual = float(difference_from_inside(USUAL_DRIFT_PER_YEAR[channel.quantity], channel.unit)) / 365.25
+    usual = usual_drift(channel) / 365.25
     drift = fit_drift(
         [c.calibration.done_ms / DAY_MS for c in since],
         [c.error for c in since],

@@ -13,10 +13,9 @@ from stathmis.core import fixed_points
 from stathmis.core.calibration import fit
 from stathmis.core.checks.influences import Effect
 from stathmis.core.checks.straight_line import FitError
-from stathmis.core.uncertainty import type_b_resolution
 from stathmis.core.units import from_inside
-from stathmis.services.findings.corrections import SLOPE_ALLOWANCE
-from stathmis.services.instruments.checking import STEPS_IN_USE, Check
+from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, bend_allowance, slope_reach
+from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, split_readings
 from stathmis.services.instruments.points import Point, influences_of
 from stathmis.services.instruments.reference_values import OF_REFERENCE
@@ -47,13 +46,13 @@ def prospects(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Prospect
         return []
     resolution = check.channel.resolution
     tried = [
-        (f"reading each point {MORE_READINGS} times", _more_readings(check.points), resolution),
-        (_one_more_words(draft, check, verdict), _one_more(draft, check, verdict), resolution),
-        ("a reference without any error of its own", _without_shared(check.points), resolution),
+        (f"reading each point {MORE_READINGS} times", _more_readings(check.points), _seen_more(check)),
+        (_one_more_words(draft, check, verdict), _one_more(draft, check, verdict), check),
+        ("a reference without any error of its own", _without_shared(check.points), check),
     ]
     found = []
-    for words, points, step in tried:
-        U = _u_with(draft, check, points, verdict.reading, step) if points and words else None
+    for words, points, by in tried:
+        U = _u_with(draft, by, points, verdict.reading, resolution) if points and words else None
         if U is not None and U < 0.95 * verdict.U:
             found.append(Prospect(words, U, verdict.half > U))
     finer = _u_with(draft, check, check.points, verdict.reading, resolution / 10.0)
@@ -61,6 +60,13 @@ def prospects(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Prospect
         words = f"a display in steps of {resolution / 10:g} {unit_word(check.channel.unit)} instead of {resolution:g}"
         found.append(Prospect(words, finer, verdict.half > finer))
     return sorted(found, key=lambda p: p.U)
+
+
+def _seen_more(check: Check) -> Check:
+    """The check with the instrument's flicker seen as often as it would be."""
+    n = max(1.0, check.flicker.degrees_of_freedom / max(1, len(check.points)) + 1.0)
+    dof = check.flicker.degrees_of_freedom * max(1.0, (MORE_READINGS - 1.0) / max(1.0, n - 1.0))
+    return replace(check, flicker=replace(check.flicker, degrees_of_freedom=dof))
 
 
 def _u_with(draft: Draft, check: Check, points: Sequence[Point], reading: float, step: float) -> float | None:
@@ -82,10 +88,12 @@ def _u_with(draft: Draft, check: Check, points: Sequence[Point], reading: float,
             [*influences_of(points), *extra],
             draft.model,  # type: ignore[arg-type]
             slope_allowance=SLOPE_ALLOWANCE[check.channel.quantity],
+            slope_reach=slope_reach(check.channel),
+            bend_allowance=bend_allowance(check.channel),
         )
     except FitError:
         return None
-    return found.budget_at(reading, [type_b_resolution(STEPS_IN_USE, step)]).expanded_uncertainty
+    return found.budget_at(reading, check.in_use(step)).expanded_uncertainty
 
 
 def _stretched(row: Array, count: int) -> Array:

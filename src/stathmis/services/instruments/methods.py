@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
 from math import sqrt
@@ -35,7 +35,10 @@ FIELDS: Mapping[ReferenceKind, tuple[tuple[str, str], ...]] = {
 
 @dataclass(frozen=True)
 class Allowance:
-    """Something to allow for: its usual size by quantity in K, % or fixed_unit, and why that much."""
+    """Something to allow for: its usual size by quantity in K, % or fixed_unit, and why that much.
+
+    by, sizes: the setting its usual size follows, and the size by what is chosen there.
+    """
 
     key: str
     label: str
@@ -44,14 +47,16 @@ class Allowance:
     fixed_unit: str | None = None
     expanded: bool = False
     shared: bool = False
+    by: str = ""
+    sizes: Mapping[str, float] = field(default_factory=dict)
 
     def unit(self, channel_unit: Unit) -> str:
         """The unit it is typed in."""
         return channel_unit if self.fixed_unit is None else self.fixed_unit
 
-    def usual(self, quantity: Quantity, channel_unit: Unit) -> float:
-        """Its usual size, in the unit it is typed in."""
-        value = self.typical[quantity]
+    def usual(self, quantity: Quantity, channel_unit: Unit, chosen: Mapping[str, str] | None = None) -> float:
+        """Its usual size, in the unit it is typed in; chosen: the settings."""
+        value = self.sizes.get((chosen or {}).get(self.by, ""), self.typical[quantity])
         return value if self.fixed_unit is not None else float(difference_from_inside(value, channel_unit))
 
     def standard(self, size: float) -> float:
@@ -114,6 +119,8 @@ def _method(key: str, entry: dict[str, Any]) -> Method:
             fixed_unit=a.get("fixed_unit"),
             expanded=a.get("distribution") == "expanded",
             shared=bool(a.get("shared", False)),
+            by=a.get("by", ""),
+            sizes=a.get("sizes", {}),
         )
         for name, a in entry.get("allowances", {}).items()
     )

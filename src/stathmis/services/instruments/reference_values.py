@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from math import inf, sqrt
+from math import exp, inf, sqrt
 
 import numpy as np
 
@@ -19,7 +19,8 @@ from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.findings.corrections import resolution_u
-from stathmis.services.instruments.draft import PointSet, Row, split_readings
+from stathmis.services.findings.runs import lately
+from stathmis.services.instruments.draft import JAR_HOURS, PointSet, Row, split_readings
 from stathmis.services.instruments.methods import Allowance
 from stathmis.services.reading_field import interpret
 
@@ -32,6 +33,12 @@ WICKS: Mapping[str, tuple[str, float | None]] = {
 Source: common practice for light and still air."""
 
 
+ROOM_C = 21.0
+"""A room of which nothing was read. Source: common practice."""
+NOT_SETTLED = "Jar not settled"
+JAR_RESPONSE_H, JAR_FROM_RH = 2.0, 30.0
+"""Air and sensor in a sealed jar come nearer by so much in so many hours, from about so far away, %. Source: common
+practice (8-24 h until it is settled), approximate."""
 OF_REFERENCE = "reference"
 """The cause of what a reference instrument brings along: see Effect."""
 
@@ -203,13 +210,13 @@ def corrected_with_effects(
 def _own_check(name: str, channel: Channel, curve: Correction, shown: float, few: float) -> list[Effect]:
     """A reference's own check: its coefficients' covariance taken apart into independent causes."""
     root = np.linalg.cholesky(curve.covariance + np.eye(len(curve.coefficients)) * 1e-18)
-    basis = (shown - curve.pivot) ** np.arange(len(curve.coefficients))
+    basis = np.array(curve.basis_at(shown))
     made = []
     for column, what in zip((basis @ root).tolist(), ("offset", "slope", "bend"), strict=False):
         label = f"Own check of {name}, {what}"
         sign = 1.0 if column >= 0 else -1.0
         made.append(Effect(label, channel.unit, abs(column) * few, sign, True, cause=OF_REFERENCE))
-    beyond = max(curve.domain[0] - shown, shown - curve.domain[1], 0.0) * curve.slope_allowance
+    beyond = float(curve.beyond_u(shown))
     made.append(Effect(f"{name} beyond its checked range", channel.unit, beyond, 1.0, True))
     return made
 
@@ -278,8 +285,11 @@ def _salt(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Map
     except fixed_points.FixedPointError as error:
         raise FieldError("jar", f"{error}; keep the jar within it, or use another salt.") from None
     name = fixed_points.SALTS[salt].name
+    typed = points.settings.get("jar_hours", JAR_HOURS)
+    hours = number_in(typed, "jar_hours", "Jar time, h", 0.5, 500.0)
+    way = Effect(NOT_SETTLED, "%", 0.5 * JAR_FROM_RH * exp(-hours / JAR_RESPONSE_H))
     table = Effect(f"Table value, {name}", "%", U / 2.0, 1.0, True, cause="table")
-    return ReferenceValue(rh, (table, *_allowed(points, channel, {"jar_c": slope})), f"{name} at {jar_c:.1f} °C")
+    return ReferenceValue(rh, (table, way, *_allowed(points, channel, {"jar_c": slope})), f"{name} at {jar_c:.1f} °C")
 
 
 def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
@@ -316,17 +326,27 @@ def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Ma
     return ReferenceValue(rh, merged([*effects, *_allowed(points, channel, slopes)]), names)
 
 
+def _gun_c(book: Book, points: PointSet) -> float:
+    """How warm the gun itself is, °C: as typed, else as the room was when it was read last, else as rooms are."""
+    if points.settings.get("gun_c", "").strip():
+        return temperature_in(points.settings["gun_c"], "gun_c", book, 0.0, 45.0)
+    room = book.room()
+    warm = lately(book, room, "temperature", book.now_ms - DAY_MS, book.now_ms) if room is not None else None
+    return float(warm.corrected[-1]) if warm is not None else ROOM_C
+
+
 def _gun(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     """The gun is the reference for a tip on the shell; where the gun itself is checked, the tip is its reference."""
     value, effects, name = _read(book, points, row, "reference", points.reference_id, "°C", scatter)
     walls = temperature_in(row.cells.get("walls", ""), "walls", book, -10.0, 60.0)
     emissivity = number_in(points.settings.get("emissivity", ""), "emissivity", "The emissivity", 0.5, 1.0)
     setting = number_in(points.settings.get("gun_setting", ""), "gun_setting", "The gun's setting", 0.5, 1.0)
+    gun_c = _gun_c(book, points)
     checked = book.instrument(channel.instrument_id)
     turn = fixed_points.gun_reading if checked.kind == "infrared gun" else fixed_points.shell_temperature
 
-    def other(of_c: float, walls_c: float, of_emissivity: float) -> float:
-        return turn(of_c, walls_c, of_emissivity, setting)
+    def other(of_c: float, walls_c: float, of_emissivity: float, own_c: float = gun_c) -> float:
+        return turn(of_c, walls_c, of_emissivity, setting, own_c)
 
     # a shell cannot send out more than a black body: the slope is taken on the side that exists
     step = 0.01 if emissivity <= 0.99 else -0.01
@@ -335,6 +355,7 @@ def _gun(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapp
     slopes = {
         "emissivity": (other(value, walls, emissivity + step) - at) / step,
         "walls": other(value, walls + 0.5, emissivity) - other(value, walls - 0.5, emissivity),
+        "gun": other(value, walls, emissivity, gun_c + 0.5) - other(value, walls, emissivity, gun_c - 0.5),
     }
     by_value = other(value + 0.5, walls, emissivity) - other(value - 0.5, walls, emissivity)
     per = float(difference_from_inside(1.0, unit))

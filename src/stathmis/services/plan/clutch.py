@@ -18,6 +18,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.findings.runs import recorded
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
+from stathmis.words import pairs
 from stathmis.words.catalogue import _
 
 MIDDLE_THIRD = (1 / 3, 2 / 3)
@@ -118,16 +119,16 @@ def awaited(book: Book) -> list[Awaited]:
 def log_pairing(desk: Desk, species: str, mother: str, paired_ms: int) -> None:
     """Note that a female was paired on a day; undoable. Raises UserError without her name, and for a day to come."""
     if not mother.strip():
-        raise UserError(_("Which female?"), _("Write her name."))
+        raise UserError(*pairs.no_name())
     if paired_ms > desk.now_ms:
-        raise UserError(_("That day is still to come."), _("Note a pairing once it was seen."))
+        raise UserError(*pairs.not_yet())
     fields = {"mother": mother.strip(), "species": species, "paired_ms": paired_ms}
-    desk.add(_("{mother} paired", mother=mother.strip()), [(Pairing, fields)])
+    desk.add(pairs.noted(mother.strip()), [(Pairing, fields)])
 
 
 def strike_pairing(desk: Desk, found: Awaited) -> None:
     """Strike a pairing; undo brings it back."""
-    desk.strike(_("pairing struck"), Pairing, [found.pairing.id])
+    desk.strike(pairs.struck(), Pairing, [found.pairing.id])
 
 
 def mean_c(book: Book, course: Course, start: int, stop: int) -> tuple[float, float] | None:

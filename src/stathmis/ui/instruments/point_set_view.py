@@ -14,7 +14,7 @@ from stathmis.core.fixed_points import SALTS
 from stathmis.services import clock, knowledge
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.instruments import checking, logged_pairs
+from stathmis.services.instruments import checking, draft, logged_pairs
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import PointSet, Row, new_set
 from stathmis.services.instruments.methods import FIELDS, methods_for
@@ -25,6 +25,7 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import column, holder, put, row, table
 from stathmis.ui.kit.pieces import button, clear, label, problem_label, say, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 _DIRECTIONS = (("–", ""), ("rising", "rising"), ("falling", "falling"))
@@ -185,7 +186,7 @@ class PointSetView(QWidget):
                 first.addWidget(self._chooser(key, "temperature", f"Thermometer of the {text} bulb"), 1)
         first.addStretch(1)
         if kind == "bulbs":
-            self._choice(second, "wick", "wick in", [(words, k) for k, (words, _) in WICKS.items()])
+            self._choice(second, "wick", "wick in", [(how[0], key) for key, how in WICKS.items()])
         if self.points.method.needs_pressure:
             self._choice(second, "pressure_from", "pressure", _PRESSURES)
             self._setting(second, "pressure", "hPa", "Air pressure in hPa")
@@ -193,6 +194,10 @@ class PointSetView(QWidget):
         if kind == "gun":
             self._setting(second, "emissivity", "emissivity of the shell", "Emissivity of the shell", before=True)
             self._setting(second, "gun_setting", "gun set to", "Emissivity the gun is set to", before=True)
+            own = _("gun itself at, empty: as the room")
+            self._setting(second, "gun_c", own, _("How warm the gun itself is"), before=True)
+        if kind == "salt":
+            self._setting(second, "jar_hours", _("h in the jar"), _("Hours it lies in the jar before it is read"))
         if second.count():
             second.addStretch(1)
             self.layout_.addLayout(second)
@@ -201,7 +206,7 @@ class PointSetView(QWidget):
 
     def _chooser(self, key: str, quantity: str, name: str) -> Chooser:
         found = checking.references(self.desk.book, self.channel, quantity)
-        mark = {other.id: "" if other.role == "reference" else " (no reference)" for other, _ in found}
+        mark = {other.id: "" if other.role == "reference" else " (no reference)" for other, _own in found}
         options = [(other.name + mark[other.id], theirs.id) for other, theirs in found]
         if getattr(self.points, key) is None and options:
             setattr(self.points, key, options[0][1])
@@ -218,7 +223,9 @@ class PointSetView(QWidget):
 
     def _choice(self, into: QHBoxLayout, key: str, text: str, options: Sequence[tuple[str, str]]) -> None:
         def choose(what: str) -> None:
-            self.points.settings[key] = what
+            draft.choose(self.points, self.channel, key, what)
+            for a in self.points.method.allowances:
+                self._allow[f"allow:{a.key}"].setText(self.points.allowances[a.key])
             self._show_pressure_fields()
             self.changed.emit()
 
