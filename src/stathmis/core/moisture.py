@@ -231,6 +231,52 @@ def fit_conductance(
     )
 
 
+ODD_U, ODD_SHARE = 4.0, 0.002
+"""A weighing is likely wrong where it lies so many standard uncertainties, and at least this share of the mass, off the
+line of the others. Source: our own, cautious."""
+
+
+def odd_weighing(
+    accumulated_deficit_hpa_d: ArrayLike,
+    mass_g: ArrayLike,
+    u_mass_g: ArrayLike,
+    prior: tuple[float, float],
+    groups: Sequence[int] = (),
+) -> tuple[int, float] | None:
+    """The weighing that lies furthest off the line of the others, where that is likely a slip, and by how much, g.
+
+    Arguments and errors as for fit_conductance. None for fewer than three of its group, or where none stands out: the
+    others' own scatter counts, and two that are off cannot be told from two that are not. Raises ValueError as
+    fit_conductance. Source: residual of one left out, over its standard uncertainty.
+
+    >>> days = np.array([0.0, 4.0, 8.0, 12.0]) * 32.0
+    >>> masses = 60.0 - 0.011 * days + np.array([0.0, 0.0, 0.9, 0.0])
+    >>> place, off = odd_weighing(days, masses, 0.02, (11.0, 2.0))
+    >>> place, round(off, 1)
+    (2, 0.9)
+    """
+    x, m = np.asarray(accumulated_deficit_hpa_d, dtype=np.float64), np.asarray(mass_g, dtype=np.float64)
+    u = np.broadcast_to(np.asarray(u_mass_g, dtype=np.float64), m.shape)
+    group = np.asarray(groups if len(groups) else np.zeros(m.size), dtype=int)
+    found: list[tuple[float, int, float]] = []
+    for i in range(m.size):
+        others = np.arange(m.size) != i
+        if int((group[others] == group[i]).sum()) < 2:
+            continue
+        # the fit tells the mass of its last group: this one's comes last
+        order = np.argsort(group[others] == group[i], kind="stable")
+        masses, scales = m[others][order], u[others][order]
+        line = fit_conductance(x[others][order], masses, scales, prior, group[others][order].tolist())
+        scatter = max(1.0, line.chi_square / max(1, line.degrees_of_freedom))
+        slope = -x[i] / 1000.0
+        c = line.covariance
+        u_line = c[0, 0] + 2.0 * slope * c[0, 1] + slope**2 * c[1, 1]
+        off = float(m[i] - (line.mass_g + slope * line.value))
+        found.append((abs(off) / float(np.sqrt(scatter * (u[i] ** 2 + u_line))), i, off))
+    far, place, off = max(found, default=(0.0, 0, 0.0))
+    return (place, off) if far > ODD_U and abs(off) > ODD_SHARE * float(m.max()) else None
+
+
 def loss_percent(
     conductance: Conductance, accumulated_deficit_hpa_d: ArrayLike, u_deficit_hpa_d: ArrayLike = 0.0
 ) -> tuple[Array, Array]:

@@ -12,7 +12,9 @@ from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Weighing
 from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected
-from stathmis.services.findings.loss import LossSheet
+from stathmis.services.findings.loss import LossSheet, OddWeighing
+from stathmis.words import dates
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count, number, places_for
 
 
@@ -73,15 +75,33 @@ def lines(book: Book, sheet: LossSheet) -> list[str]:
         said.append(f"Lost so far: {value:.1f} ± {_up(NORMAL_95 * u):.1f} %.")
     if sheet.forecast is not None and sheet.mean_rh is not None:
         value, u = sheet.forecast
-        low, _, high = sheet.wanted
+        low, _aim, high = sheet.wanted
         fits = "within" if low <= value <= high else "outside"
         said.append(
             f"If the last day's {sheet.mean_rh:.0f} % RH stays: {value:.1f} ± {_up(NORMAL_95 * u):.1f} % at lockdown, "
             f"{fits} {low:g}–{high:g} %."
         )
+    if sheet.odd is not None:
+        said.append(_odd(book, sheet.odd))
     if sheet.room_rh is not None:
         said.append(f"The room's air alone gives {sheet.room_rh:.0f} % RH inside: it gets no drier than that.")
     return said
+
+
+def _odd(book: Book, odd: OddWeighing) -> str:
+    """A weighing that is likely wrong."""
+    one = odd.weighing
+    when = dates.moment(book.local(one.time_ms))
+    off = abs(odd.off_g) * one.eggs
+    parts = {"when": when, "off": f"{off:.{places(one.scale_g)}f}"}
+    where = _("The weighing of {when} lies {off} g over the line of the others:")
+    if odd.off_g < 0:
+        where = _("The weighing of {when} lies {off} g under the line of the others:")
+    said = where.format(**parts) + " " + _("likely a slip. Strike it, or weigh again.")
+    if odd.without is None:
+        return said
+    value, u = odd.without
+    return said + " " + _("Without it: {value:.1f} ± {U:.1f} % at lockdown.", value=value, U=_up(NORMAL_95 * u))
 
 
 def egg_lines(sheet: LossSheet) -> list[str]:

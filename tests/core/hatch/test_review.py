@@ -45,11 +45,11 @@ def simulated(rng: np.random.Generator, planted: CauseModel | None, *, measured_
 
 @pytest.mark.parametrize("planted", CAUSES, ids=lambda c: c.key)
 def test_the_planted_cause_comes_first(planted: CauseModel) -> None:
-    """In at least 80 % of runs."""
+    """In at least 88 % of runs."""
     rng = np.random.default_rng(5)
     found = [simulated(rng, planted) for _ in range(RUNS)]
     first = np.mean([r.weighed[0].cause.key == planted.key for r in found])
-    assert first >= 0.80, first
+    assert first >= 0.88, first
     called = np.mean([r.clear is not None and r.clear.cause.key != planted.key for r in found])
     assert called <= 0.05, "another cause is hardly ever called clear"
 
@@ -69,7 +69,7 @@ def test_what_was_measured_is_weighed_by_two_normal_densities(cause: CauseModel,
 def test_no_clear_cause_where_none_was_planted() -> None:
     rng = np.random.default_rng(6)
     found = [simulated(rng, None) for _ in range(RUNS)]
-    assert np.mean([r.clear is None for r in found]) >= 0.9
+    assert np.mean([r.clear is None for r in found]) >= 0.92
 
 
 def test_what_is_not_measured_counts_for_nothing() -> None:

@@ -7,6 +7,7 @@ import pytest
 
 from making import batch_late, batch_with_log, instrument, put_to_use, reference, typed
 from stathmis.core.course.profile import Band
+from stathmis.core.egg_heat import own_heat
 from stathmis.core.errors import UserError
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.logbook.records import Batch, Weighing
@@ -60,7 +61,12 @@ def test_the_line_finds_the_shells_and_asks_for_the_rest(desk: Desk) -> None:
     assert sheet.loss_now is not None and sheet.loss_now[0] == pytest.approx(lost, abs=0.05)
     # by hand: what is left to lose in the days left
     left = (13.0 - lost) / 100 * 58.0 * 1000.0 / 11.0 / (sheet.lockdown_day - sheet.day_now)
-    assert sheet.target.rh == pytest.approx(100 * (1 - left / SATURATED), abs=0.6)
+    # from half the term on the embryos warm their shells, which then lose more: so much a kelvin
+    days = np.linspace(10.0, 18.0, 200)
+    warmer = own_heat(course.species.egg_g, days / 21.0).shell_k.mean()
+    more = warmer * (saturation_vapor_pressure(38.0) - saturation_vapor_pressure(37.0))
+    assert 0.2 < warmer < 0.4
+    assert sheet.target.rh == pytest.approx(100 * (1 - (left - more) / SATURATED), abs=0.6)
     assert "Hold" in loss_words.headline(sheet) and "wet bulb" in " ".join(loss_words.lines(desk.book, sheet))
     assert sheet.known_percent > 99
 
@@ -184,3 +190,27 @@ def test_much_lighter_a_day_later_is_doubted(desk: Desk, percent: float, doubted
     row = weights.OnScale("", 10, f"{580.0 * (1.0 - percent / 100.0):.1f}")
     found = weights.interpret(desk.book, course, row, desk.now_ms)
     assert found is not None and ("Much lighter" in found.doubt) == doubted
+
+
+@pytest.mark.parametrize(("slip", "which"), [(25.0, 2), (-25.0, 1), (40.0, 3)])
+def test_a_weighing_off_the_line_is_named_with_what_the_others_say(desk: Desk, slip: float, which: int) -> None:
+    course = box(desk)
+    for i, day in enumerate((0.0, 3.0, 6.0, 9.0)):
+        mass = float(tray(day)) + (slip if i == which else 0.0)
+        weigh(desk, course, day, OnScale("", 12, f"{mass:.1f}", sure=True))
+    found = weights.weighings(desk.book, course.batch.id)
+    sheet = loss.loss_sheet(desk.book, course, found)
+    assert sheet is not None and sheet.odd is not None and sheet.odd.weighing.id == found[which].id
+    assert sheet.odd.off_g * 12 == pytest.approx(slip, rel=0.35)
+    right = loss.loss_sheet(desk.book, course, [w for i, w in enumerate(found) if i != which])
+    assert right is not None and right.odd is None and sheet.odd.without == right.forecast
+    said = " ".join(loss_words.lines(desk.book, sheet))
+    assert ("over" if slip > 0 else "under") + " the line of the others" in said and "Without it:" in said
+
+
+def test_weighings_on_the_line_are_not_doubted(desk: Desk) -> None:
+    course, rng = box(desk), np.random.default_rng(4)
+    for day in (0.0, 2.0, 4.0, 6.0, 8.0, 9.5):
+        weigh(desk, course, day, OnScale("", 12, f"{float(tray(day)) + rng.normal(0, 0.4):.1f}", sure=True))
+        sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
+        assert sheet is not None and sheet.odd is None

@@ -29,8 +29,9 @@ Array = NDArray[np.float64]
 
 HINT = 4.0
 """A hint makes a cause so many times as likely. Source: our own."""
-SLOW_SHARE = 0.35
-"""A change of which less than this share came within 20 min was a slow one: water that sinks, not a lid left open."""
+LEFT_FROM, LEFT_TO, SLOW_MS = 0.2, 0.8, 40 * 60_000
+"""Air that took longer than this from a fifth to four fifths of a change lost its water as a trough does that sinks; a lid
+left ajar takes minutes. Source: common practice, approximate."""
 NIGHTS_MS = 3 * DAY_MS
 PANE_SHARE = 0.5
 """A single pane is about midway between room and inside. Source: common practice, ± 2 K."""
@@ -187,13 +188,24 @@ def _hints(found: Sequence[FoundState], air: Air, now_ms: int, emptied: float) -
     times, values = air.moist.times_ms[since], air.moist.corrected[since]
     if times.size < 10 or not air.moist.dense:
         return hints
-    grid = np.arange(times[0], times[-1], 10 * 60_000)
-    smooth = np.interp(grid, times, values)
-    moved = np.abs(smooth[2:] - smooth[:-2])
-    whole = abs(float(values[-5:].mean()) - own.state.rh)
-    quickest = float(moved.max()) / whole if moved.size and whole > 1.0 else 1.0
-    hints["dry" if quickest < SLOW_SHARE else "leak"] *= HINT
+    whole = float(values[-5:].mean()) - own.state.rh
+    if abs(whole) > 1.0:
+        hints["dry" if _left_slowly(times, (values - own.state.rh) / whole) else "leak"] *= HINT
     return hints
+
+
+def _left_slowly(times_ms: NDArray[np.int64], share: Array) -> bool:
+    """Whether the air went where it is (share 1) from where it had settled (0) as slowly as water sinks.
+
+    Only the stretch in which it left counts: a lid that was opened and shut before says nothing.
+    """
+    grid = np.arange(times_ms[0], times_ms[-1] + 1, 5 * 60_000)
+    smooth = np.interp(grid, times_ms, share)
+    still = np.flatnonzero(smooth < LEFT_FROM)
+    begin = int(still[-1]) if still.size else 0
+    gone = np.flatnonzero(smooth[begin:] > LEFT_TO)
+    end = begin + int(gone[0]) if gone.size else smooth.size - 1
+    return bool(grid[end] - grid[begin] > SLOW_MS)
 
 
 def _lasts(

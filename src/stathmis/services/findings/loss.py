@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from stathmis.core import moisture
 from stathmis.core.checks.side_by_side import at_times
 from stathmis.core.course.profile import Band
+from stathmis.core.egg_heat import OWN_U
 from stathmis.core.moisture import Accumulated, Conductance, HumidityTarget
-from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure, vapor_pressure_deficit
+from stathmis.core.psychrometrics import relative_humidity_at, saturation_vapor_pressure
 from stathmis.logbook.records import Weighing
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.batch.course import Course
@@ -30,6 +31,16 @@ AIMED_SHARE = 0.5
 U_GAP_RH = 8.0
 """Standard uncertainty of the humidity assumed where none was read, percent. Source: common practice, cautious."""
 U_NEVER_READ_RH = 12.0
+USUAL_U_K = 0.5
+"""Standard uncertainty of air that is held but not read. Source: common practice."""
+OTHER_AIR = 0.5
+"""A hygrometer's error in the air to come is the one it has shown, but for this share of its uncertainty. Source: our
+own, cautious."""
+MANY = 2000
+"""So many of the last readings tell what U they have."""
+WEIGHING_U = 0.0003
+"""Standard uncertainty of a mass beside the scale's steps, relative: water on the shell, the level, the draft. Source:
+our own."""
 
 
 @dataclass(frozen=True)
@@ -50,6 +61,16 @@ class Point:
     loss: float
     u: float
     mark: str
+
+
+@dataclass(frozen=True)
+class OddWeighing:
+    """A weighing that is likely wrong: by how much an egg, g; the loss at lockdown without it with its standard
+    uncertainty, percent, None where the humidity was not read."""
+
+    weighing: Weighing
+    off_g: float
+    without: tuple[float, float] | None
 
 
 @dataclass(frozen=True)
@@ -77,6 +98,7 @@ class LossSheet:
     eggs: tuple[EggLine, ...]
     room_rh: float | None
     compromise_rh: float | None
+    odd: OddWeighing | None = None
 
     @property
     def known_percent(self) -> float:
@@ -85,8 +107,18 @@ class LossSheet:
 
 
 @dataclass(frozen=True)
+class _Doubt:
+    """What one standard uncertainty of a cause, which stays what it is all the time, does to the deficit: at each
+    reading, and a day ahead, hPa."""
+
+    deficit: Array
+    ahead: float
+
+
+@dataclass(frozen=True)
 class _Air:
-    """Deficit of the air over time, and what to take where it was not read."""
+    """Deficit between shell and air over time, and what to take where it was not read; saturated: of a day ahead, hPa;
+    own: what the embryos' heat adds to it a day ahead on average, hPa; doubts: see _Doubt."""
 
     seconds: Array
     deficit: Array
@@ -94,6 +126,14 @@ class _Air:
     assumed: float
     u_assumed: float
     temperature_c: float
+    saturated: float
+    own: float = 0.0
+    doubts: tuple[_Doubt, ...] = ()
+
+    def shifted(self, doubt: _Doubt) -> _Air:
+        """The air as it would be were a cause off by one standard uncertainty."""
+        mean = float(doubt.deficit.mean()) if doubt.deficit.size else 0.0
+        return replace(self, deficit=self.deficit + doubt.deficit, assumed=self.assumed + mean, doubts=())
 
     def until(self, times_ms: Sequence[int], set_ms: int) -> Accumulated:
         """Accumulated deficit from setting to some times."""
@@ -118,41 +158,75 @@ def _judged(book: Book, course: Course, until_ms: int) -> tuple[Run | None, Run 
     return warm and warm.between(set_ms, until_ms), moist and moist.between(set_ms, until_ms)
 
 
-def _air(course: Course, warm: Run | None, moist: Run | None) -> _Air:
-    celsius = course.held_c(course.batch.set_ms)
+def _air(course: Course, warm: Run | None, moist: Run | None, now_ms: int) -> _Air:
+    celsius = course.held_c(course.batch.set_ms) + course.still_offset_k
     saturated = float(saturation_vapor_pressure(celsius))
+    shell_ahead = _shell_over(course, np.linspace(now_ms, max(now_ms, course.at_ms(course.lockdown_day or 0.0)), 25))
     band = next((p.humidity for p in course.phases if p.name == "setting"), None) or Band(45.0, 55.0)
     if moist is None:
         assumed = saturated * (1.0 - band.middle / 100.0)
-        return _Air(np.empty(0), np.empty(0), 1.0, assumed, U_NEVER_READ_RH * saturated / 100.0, celsius)
+        u_never = U_NEVER_READ_RH * saturated / 100.0
+        return _Air(np.empty(0), np.empty(0), 1.0, assumed, u_never, celsius, saturated)
     seconds = moist.times_ms / 1000.0
-    air_c = np.full(seconds.shape, celsius)
+    air_c, u_c = np.full(seconds.shape, celsius), USUAL_U_K
     if warm is not None:
         beside = at_times(seconds, warm.times_ms / 1000.0, warm.corrected, warm.max_gap_s)
         air_c = np.where(np.isfinite(beside), beside, celsius)
-        # still air is read at the egg tops, where it is warmer than the egg's middle; the shell is in between
-        celsius = float(np.median(air_c))
-    deficit = np.asarray(vapor_pressure_deficit(air_c, moist.corrected))
-    return _Air(seconds, deficit, moist.max_gap_s, float(deficit.mean()), U_GAP_RH * saturated / 100.0, celsius)
+        celsius, u_c = float(np.median(air_c)), float(np.median(warm.u))
+    saturated = float(saturation_vapor_pressure(celsius))
+    over = _shell_over(course, moist.times_ms)
+    at_shell, in_air = saturation_vapor_pressure(air_c + over), saturation_vapor_pressure(air_c)
+    deficit = np.asarray(at_shell - 0.01 * moist.corrected * in_air)
+    # one degree is so much of the vapor pressure about there
+    per_k = float(np.log(saturation_vapor_pressure(celsius + 0.5) / saturation_vapor_pressure(celsius - 0.5)))
+    lately_rh = float(moist.corrected[-1])
+    own = course.warmed_by(moist.times_ms).shell_k
+    own_ahead = float(np.mean(shell_ahead))
+    u_rh, layers = float(np.median(moist.u[-MANY:])), course.still_offset_k / 4.0
+    doubts = (
+        # what a hygrometer is off by it is off by all the time, but not quite the same in other air
+        _Doubt(-0.01 * moist.u * in_air, -0.01 * u_rh * saturated),
+        _Doubt(np.zeros(seconds.shape), -0.01 * OTHER_AIR * u_rh * saturated),
+        _Doubt(per_k * u_c * deficit, per_k * u_c * saturated * (1.0 - 0.01 * lately_rh)),
+        _Doubt(per_k * (OWN_U * own + layers) * at_shell, per_k * (OWN_U * own_ahead + layers) * saturated),
+    )
+    u_gap = U_GAP_RH * saturated / 100.0
+    ahead = saturated * per_k * own_ahead
+    mean = float(deficit.mean())
+    return _Air(seconds, deficit, moist.max_gap_s, mean, u_gap, celsius, saturated, ahead, doubts)
+
+
+def _shell_over(course: Course, at_ms: ArrayLike) -> Array:
+    """How much warmer than the air as it is read the shells are at times (UTC ms), K: by the embryos; in still air the
+    egg tops are read, and the shell is between top and middle."""
+    return np.asarray(course.warmed_by(at_ms).shell_k - 0.5 * course.still_offset_k)
 
 
 def _fit(book: Book, course: Course, found: Sequence[Weighing], x: Array) -> Conductance | None:
     """One line for weighings of the same eggs, mean mass of an egg; a changed count begins a new group."""
     if not found:
         return None
-    masses = np.array([w.mass_g / w.eggs for w in found])
-    u = np.array([w.scale_g / np.sqrt(12.0) / w.eggs for w in found])
-    counts = [w.eggs for w in found]
-    groups = np.concatenate([[0], np.cumsum(np.diff(counts) != 0)]).astype(int).tolist()
-    usual = moisture.term_conductance(float(masses[0]), species_of(book, course.batch.species).days, book.pressure_hpa)
-    # own shells of earlier hatches say more than the species does
-    ratio, u_ratio = course.learned.shells or (1.0, moisture.TERM_SPREAD)
-    fitted = moisture.fit_conductance(x, masses, u, (ratio * usual, u_ratio * usual), groups)
+    fitted = moisture.fit_conductance(x, *_observed(book, course, found))
     # where the weighings scatter more than the scale's steps allow, the line is as unsure as they show
     if fitted.degrees_of_freedom > 0 and fitted.chi_square > fitted.degrees_of_freedom:
         wider = fitted.chi_square / fitted.degrees_of_freedom
         return fitted._replace(u=fitted.u * float(np.sqrt(wider)), covariance=fitted.covariance * wider)
     return fitted
+
+
+def _observed(
+    book: Book, course: Course, found: Sequence[Weighing]
+) -> tuple[Array, Array, tuple[float, float], list[int]]:
+    """Mean mass of an egg at each weighing, its standard uncertainty, what is known of the shells before, and which
+    weighings are of the same eggs."""
+    masses = np.array([w.mass_g / w.eggs for w in found])
+    u = np.hypot([w.scale_g / np.sqrt(12.0) / w.eggs for w in found], WEIGHING_U * masses)
+    counts = [w.eggs for w in found]
+    groups = np.concatenate([[0], np.cumsum(np.diff(counts) != 0)]).astype(int).tolist()
+    usual = moisture.term_conductance(float(masses[0]), species_of(book, course.batch.species).days, book.pressure_hpa)
+    # own shells of earlier hatches say more than the species does
+    ratio, u_ratio = course.learned.shells or (1.0, moisture.TERM_SPREAD)
+    return masses, u, (ratio * usual, u_ratio * usual), groups
 
 
 def _lines(
@@ -199,13 +273,13 @@ def _loss_sheet(book: Book, course: Course, found: tuple[Weighing, ...], at_ms: 
     ended = course.batch.ended_ms
     now = at_ms if at_ms is not None else book.now_ms if ended is None else min(book.now_ms, ended)
     warm, moist = _judged(book, course, now)
-    air = _air(course, warm, moist)
+    air = _air(course, warm, moist, now)
     lines = _lines(book, course, found, air)
     conductance = _of_batch(lines)
     so_far = air.until([now], course.batch.set_ms)
     x, u_x = float(so_far.deficit[0]), float(so_far.u[0])
     days_left = course.lockdown_day - max(0.0, course.day(now))
-    saturated = float(saturation_vapor_pressure(air.temperature_c))
+    saturated = air.saturated
     mean_rh, u_mean_rh = _lately(moist, now)
     floor = room_humidity(book, now, air.temperature_c)
     target, forecast, loss_now = None, None, None
@@ -214,13 +288,18 @@ def _loss_sheet(book: Book, course: Course, found: tuple[Weighing, ...], at_ms: 
         if days_left > 0:
             aim = want[1]
             half = AIMED_SHARE * LOSS_HALF_RANGE
+            off = _off(book, course, found, air, now, days_left, aim, mean_rh)
+            u_rest = float(np.hypot(u_x, 0.01 * off[1] * days_left * saturated))
+            begun, celsius = x + days_left * air.own, air.temperature_c
             target = moisture.humidity_for_loss(
-                conductance, x, days_left, air.temperature_c, aim - half, aim, aim + half, u_x, floor or 0.0
+                conductance, begun, days_left, celsius, aim - half, aim, aim + half, u_rest, floor or 0.0
             )
             if mean_rh is not None:
-                ahead = days_left * saturated * (1.0 - mean_rh / 100.0)
-                forecast = _pair(moisture.loss_percent(conductance, x + ahead, u_x))
-    eggs, compromise = _single(lines, want, x, max(days_left, 0.0) * saturated, target)
+                ahead = days_left * (saturated * (1.0 - mean_rh / 100.0) + air.own)
+                value, u = _pair(moisture.loss_percent(conductance, x + ahead, u_x))
+                forecast = (value, float(np.hypot(u, off[0])))
+    x_ahead = x + max(days_left, 0.0) * air.own
+    eggs, compromise = _single(lines, want, x_ahead, max(days_left, 0.0) * saturated, target)
     return LossSheet(
         course,
         max(0.0, course.day(now)),
@@ -239,7 +318,58 @@ def _loss_sheet(book: Book, course: Course, found: tuple[Weighing, ...], at_ms: 
         eggs,
         floor,
         compromise,
+        _odd(book, course, found, lines, at_ms),
     )
+
+
+def _odd(
+    book: Book,
+    course: Course,
+    found: tuple[Weighing, ...],
+    lines: dict[str, tuple[Conductance, list[Weighing], Accumulated]],
+    at_ms: int | None,
+) -> OddWeighing | None:
+    """A weighing of the whole tray that is likely a slip, and what the others say."""
+    if "" not in lines:
+        return None
+    _fitted, own, x = lines[""]
+    placed = moisture.odd_weighing(x.deficit, *_observed(book, course, own))
+    if placed is None:
+        return None
+    one = own[placed[0]]
+    rest = _loss_sheet(book, course, tuple(w for w in found if w.id != one.id), at_ms)
+    return OddWeighing(one, placed[1], rest.forecast if rest is not None else None)
+
+
+def _off(
+    book: Book,
+    course: Course,
+    found: Sequence[Weighing],
+    air: _Air,
+    now: int,
+    days_left: float,
+    aim: float,
+    mean_rh: float | None,
+) -> tuple[float, float]:
+    """Standard uncertainty of the loss at lockdown (percentage points) and of the humidity to be shown (percent) from
+    what the air may be off by all the time: the weighings were fitted to it, so most of it cancels while nothing
+    changes."""
+
+    def outcome(of: _Air, ahead: float) -> tuple[float, float]:
+        conductance = _of_batch(_lines(book, course, found, of))
+        assert conductance is not None
+        x = float(of.until([now], course.batch.set_ms).deficit[0]) + days_left * of.own
+        needed = aim / 100.0 * conductance.mass_g * 1000.0 / conductance.value - x
+        asked = 100.0 * (1.0 - needed / (days_left * of.saturated))
+        lost = x + days_left * (of.saturated * (1.0 - 0.01 * (mean_rh if mean_rh is not None else 50.0)) + ahead)
+        # what is held is what the instrument shows
+        extra = 100.0 * ahead / of.saturated
+        return float(moisture.loss_percent(conductance, lost)[0]), asked + extra
+
+    usual = outcome(air, 0.0)
+    moved = [outcome(air.shifted(d), d.ahead) for d in air.doubts]
+    loss, rh = (np.array([m[i] - usual[i] for m in moved]) for i in (0, 1))
+    return float(np.sqrt((loss**2).sum())), float(np.sqrt((rh**2).sum()))
 
 
 def _pair(found: tuple[Array, Array]) -> tuple[float, float]:

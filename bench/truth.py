@@ -1,0 +1,137 @@
+"""What is stated, held against a world that is not as the model assumes (see world.py): one table, measured now.
+
+Usage: truth.py [section …] [--runs N]. Sections: fits, age, loss, flocks, alarms.
+"""
+
+from __future__ import annotations
+
+import sys
+from math import sqrt
+
+import numpy as np
+import world
+from world import DAY_S, NOW_MS, Hygrometer
+
+from stathmis.core.calibration import fit_correction
+from stathmis.core.hatch.hatch_stats import ranks, rate
+from stathmis.services.findings import loss
+from stathmis.services.moisture import weights
+
+Z = 1.96
+
+
+def fits(trouble: str, size: float, points: int, runs: int, seed: int = 0, u: float = 0.05) -> float:
+    """How often 95 % at four readings holds the truth, the curve chosen by itself, for an instrument with a bend of so
+    many u in the middle, or one of whose points is off by so many."""
+    rng = np.random.default_rng([seed, points, round(10 * size)])
+    at, true = np.array([20.0, 30.0, 37.5, 42.0]), np.linspace(15.0, 45.0, points)
+
+    def correction(reading: np.ndarray) -> np.ndarray:
+        bend = size * u * (1.0 - ((reading - 30.0) / 15.0) ** 2) if trouble == "bend" else 0.0
+        return 0.4 + 0.01 * (reading - 30.0) + bend
+
+    inside = 0
+    for _ in range(runs):
+        reading = true + rng.normal(0, u / sqrt(2), points)
+        reference = true + correction(true) + rng.normal(0, u / sqrt(2), points)
+        if trouble == "odd point":
+            reference[rng.integers(points)] += rng.choice([-1, 1]) * size * u
+        made = fit_correction(reading, reference, u / sqrt(2), u / sqrt(2))
+        value, found = made.apply(at)
+        inside += int((np.abs(value - at - correction(at)) <= made.coverage_factor * found).sum())
+    return inside / runs / at.size
+
+
+LOSS_VARIANTS: dict[str, dict[str, float | str]] = {
+    "as it is assumed": {},
+    "still air": {"air": "still"},
+    "2,400 m": {"altitude": 2400.0},
+    "hygrometer 6 % off, humidity changed": {"offset": 6.0, "changed": 20.0},
+    "humidity changed": {"changed": 15.0},
+}
+
+
+def loss_inside(
+    variant: str, runs: int, seed: int = 0, *, air: str = "forced", altitude: float = 0.0, offset: float = 0.0,
+    changed: float = 0.0,
+) -> tuple[float, float]:  # fmt: skip
+    """How often the forecast of day 11 holds the loss on day 18 within its U, and that U on average; offset: of an
+    unchecked hygrometer of ± 5 %, percent (0: drawn); changed: how much drier it has been since day 9."""
+    rng = np.random.default_rng([seed, len(variant)])
+    inside, wide = 0, []
+    for _ in range(runs):
+        term, at_day, lockdown = 21.0, 11.0, 18.0
+        mass, conductance = rng.normal(60.0, 3.0), 11.0 * rng.lognormal(0.0, 0.15)
+        conductance *= 1013.25 / (1013.25 * (1.0 - 2.25577e-5 * altitude) ** 5.25588)
+        off = offset * rng.choice([-1.0, 1.0]) if offset else rng.uniform(-5.0, 5.0)
+        moist = Hygrometer(rng.normal(1.0, 0.03), off)
+        hot = rng.uniform(-0.3, 0.3)
+        transfer = rng.uniform(18.0, 30.0) if air == "forced" else rng.uniform(8.0, 12.0)
+        days = np.arange(0.0, lockdown, 1.0 / 144.0)
+        true_air = np.full(days.size, 37.5) + 0.1 * np.sin(days * 2 * np.pi)
+        shown_first = rng.uniform(50.0, 62.0)
+        shown_after = shown_first - changed
+        true_rh = np.where(days < at_day - 2.0, moist.truth(shown_first), moist.truth(shown_after))
+        true_rh = true_rh + rng.normal(0, 0.5, days.size)
+        # in still air what is read at the egg tops is warmer than the shells, by more in one box than in another
+        layer = rng.uniform(0.3, 0.9) if air == "still" else 0.0
+        read_air = true_air + layer
+        shell = true_air + world.shell_over_air(days, term, mass, transfer, rng.uniform(2.8, 4.0))
+        vapor = 0.01 * true_rh * world.vapor_pressure(read_air)
+        rates = conductance * (world.vapor_pressure(shell) - vapor) / 1000.0
+        lost = np.concatenate([[0.0], np.cumsum(rates)[:-1] / 144.0])
+        set_ms = NOW_MS - round(at_day * DAY_S * 1000)
+        with world.desk_at(NOW_MS, altitude) as desk:
+            box = world.machine(desk, air)
+            heat = world.logger(desk, box, "temperature", 0.1, 0.3 * sqrt(3.0) / 1.0)
+            damp = world.logger(desk, box, "humidity", 0.1, 5.0)
+            until = days < at_day
+            times = set_ms + np.round(days[until] * DAY_S * 1000).astype(np.int64)
+            world.logged(desk, heat, times, np.round(read_air[until] + hot, 1))
+            world.logged(desk, damp, times, moist.shows(true_rh[until]))
+            course = world.eggs(desk, box, set_ms)
+            for day in (0.0, 4.0, 7.0, 10.9):
+                each = mass - float(np.interp(day, days, lost))
+                world.weighed(desk, course, set_ms + round(day * DAY_S * 1000), 24 * each + rng.normal(0, 0.5), 1.0)
+            sheet = loss.loss_sheet(desk.book, course, weights.weighings(desk.book, course.batch.id))
+            assert sheet is not None and sheet.forecast is not None
+            truth = 100.0 * float(np.interp(lockdown, days, lost)) / mass
+            value, u = sheet.forecast
+            inside += abs(value - truth) <= Z * u
+            wide.append(Z * u)
+    return inside / runs, float(np.mean(wide))
+
+
+def flocks(groups: int, runs: int, seed: int = 0) -> float:
+    """How often one of so many flocks that hatch alike is ranked behind."""
+    rng = np.random.default_rng([seed, groups])
+    apart = 0
+    for _ in range(runs):
+        counts = rng.binomial(40, rng.uniform(0.5, 0.85), groups).tolist()
+        apart += max(ranks([rate(n, 40) for n in counts])) > 1
+    return apart / runs
+
+
+def main() -> None:
+    """Print the table."""
+    words = [w for w in sys.argv[1:] if not w.startswith("--")]
+    runs = int(sys.argv[sys.argv.index("--runs") + 1]) if "--runs" in sys.argv else 0
+    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks"]
+    if "fits" in words:
+        print(
+            "95 % of a fit holds the truth in %, curve chosen by itself: straight, bends of 1 2 3 5 u, odd point 3 5 u"
+        )
+        for points in (3, 4, 5, 6, 8):
+            cases = [("", 0.0), *(("bend", k) for k in (1.0, 2.0, 3.0, 5.0)), ("odd point", 3.0), ("odd point", 5.0)]
+            print(f"  {points} points:", *(f"{100 * fits(t, k, points, runs or 2000):.1f}" for t, k in cases))
+    if "loss" in words:
+        print("forecast of the loss at lockdown inside its U in %, and that U in points")
+        for variant, what in LOSS_VARIANTS.items():
+            share, U = loss_inside(variant, runs or 150, **what)  # type: ignore[arg-type]
+            print(f"  {variant}: {100 * share:.0f}, {U:.1f}")
+    if "flocks" in words:
+        print("equal flocks ranked apart in %:", *(f"{n}: {100 * flocks(n, runs or 2000):.1f}" for n in (2, 4, 6, 12)))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,112 @@
+"""A world that is not our simulator: other equations for air, eggs and instruments, to hold what is stated against.
+
+Nothing here is imported from the application but what enters a keeper's readings into a logbook.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stathmis.logbook.opening import create_logbook
+from stathmis.logbook.records import Channel, Incubator
+from stathmis.logbook.snapshot import Series
+from stathmis.services import setting_up
+from stathmis.services.batch import batches
+from stathmis.services.batch.course import Course
+from stathmis.services.clock import FixedClock
+from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
+from stathmis.services.moisture import weights
+from stathmis.services.moisture.weights import OnScale
+from stathmis.services.setting_up import NewChannel
+
+Array = NDArray[np.float64]
+
+NOW_MS = 1_780_000_000_000
+DAY_S = 86_400.0
+
+
+def vapor_pressure(celsius: Array | float) -> Array:
+    """Over water, hPa, after Buck (1981), not the application's Hardy."""
+    t = np.asarray(celsius, dtype=np.float64)
+    return np.asarray(6.1121 * np.exp((18.678 - t / 234.5) * t / (257.14 + t)))
+
+
+def shell_over_air(day: Array, term: float, mass_g: float, transfer: float, power: float = 3.3) -> Array:
+    """How much warmer than the air a hen's shell is, K: oxygen by a power of the age (a fit by eye to a hen's oxygen by
+    day, from memory), 20 J/ml, a ball's area, transfer in W/(m² K)."""
+    oxygen_ml_h = 24.0 * (mass_g / 60.0) ** 0.72 * np.minimum(1.0, (day / term / 0.9) ** power)
+    radius = (3e-6 * mass_g / 1.06 / (4.0 * np.pi)) ** (1 / 3)
+    area = 4.0 * np.pi * radius**2
+    drying = 0.0066 * mass_g / DAY_S * 2420.0
+    return np.asarray((oxygen_ml_h / 3600.0 * 20.0 - drying) / (transfer * area))
+
+
+@dataclass(frozen=True)
+class Hygrometer:
+    """Shows true x slope + offset, to a percent."""
+
+    slope: float
+    offset: float
+
+    def shows(self, true: Array) -> Array:
+        """Its display."""
+        return np.round(self.slope * true + self.offset, 1)
+
+    def truth(self, shown: float) -> float:
+        """What is true when it shows this."""
+        return (shown - self.offset) / self.slope
+
+
+@contextmanager
+def desk_at(now_ms: int, altitude_m: float = 0.0) -> Iterator[Desk]:
+    """An empty logbook at a time."""
+    with TemporaryDirectory() as folder:
+        kept = {"name": "World", "time_zone": "UTC", "altitude_m": f"{altitude_m:g}"}
+        desk = Desk(create_logbook(Path(folder) / "w.stathmis", kept), FixedClock(now_ms))
+        try:
+            yield desk
+        finally:
+            desk.logbook.close()
+
+
+def machine(desk: Desk, air: str = "forced") -> Incubator:
+    """An incubator."""
+    made = setting_up.add_incubator(desk, "Box", air, 37.5)  # type: ignore[arg-type]
+    return desk.book.one(Incubator, made)
+
+
+def logger(desk: Desk, incubator: Incubator, quantity: str, step: float, accuracy: float) -> Channel:
+    """A logger hung in it, good to ± accuracy as its maker says."""
+    unit = "°C" if quantity == "temperature" else "%"
+    new = NewChannel(quantity, unit, step, accuracy)  # type: ignore[arg-type]
+    made = setting_up.add_instrument(desk, quantity, "logger", [new], incubator_id=incubator.id, at_egg_top=True)
+    return desk.book.records(Channel, instrument_id=made)[0]
+
+
+def logged(desk: Desk, channel: Channel, times_ms: NDArray[np.int64], shown: Array) -> None:
+    """Its file is brought in."""
+    logger_import.keep_series(desk, f"{channel.id}.csv", {channel.id: Series(times_ms, shown)})
+
+
+def eggs(desk: Desk, incubator: Incubator, set_ms: int, species: str = "chicken", count: int = 24) -> Course:
+    """A batch."""
+    setting_up.set_batch(desk, incubator, "", species, "steady", count, set_ms)
+    found = batches.running(desk.book, incubator)
+    assert found is not None
+    return found
+
+
+def weighed(desk: Desk, course: Course, at_ms: int, mass_g: float, scale_g: float) -> None:
+    """The whole tray on the scale."""
+    row = OnScale("", course.batch.eggs, f"{mass_g:.1f}", sure=True)
+    found = weights.interpret(desk.book, course, row, at_ms)
+    assert found is not None
+    weights.log_weighings(desk, course, [found], at_ms, scale_g)
