@@ -16,6 +16,7 @@ from stathmis.core.calibration import fit_correction
 from stathmis.core.hatch.hatch_stats import ranks, rate
 from stathmis.services.findings import loss
 from stathmis.services.moisture import weights
+from stathmis.services.watch import alarms
 
 Z = 1.96
 
@@ -112,11 +113,86 @@ def flocks(groups: int, runs: int, seed: int = 0) -> float:
     return apart / runs
 
 
+def looked_at(
+    seconds: np.ndarray, air: np.ndarray, *, rh: np.ndarray | None = None, species: str = "chicken", day: float = 6.0,
+    every_s: float = 120.0, from_s: float = 6 * 3600.0, to_s: float | None = None,
+) -> list[tuple[float, str]]:  # fmt: skip
+    """What alarms call at each look of a keeper's window, s and kind: a logger of ± 0.3 K (and ± 3 % RH) read once a
+    minute, of a batch that was set so many days before the log begins."""
+    begin_ms = NOW_MS
+    with world.desk_at(NOW_MS) as desk:
+        box = world.machine(desk)
+        heat = world.logger(desk, box, "temperature", 0.05, 0.3)
+        times = begin_ms + np.round(seconds * 1000).astype(np.int64)
+        world.logged(desk, heat, times, np.round(air, 2))
+        if rh is not None:
+            world.logged(desk, world.logger(desk, box, "humidity", 0.1, 3.0), times, np.round(rh, 1))
+        world.eggs(desk, box, begin_ms - round(day * DAY_S * 1000), species)
+        called = []
+        for now in np.arange(from_s, (seconds[-1] if to_s is None else to_s) + 1.0, every_s):
+            desk.clock.at_ms = begin_ms + round(float(now) * 1000)  # type: ignore[attr-defined]
+            called += [(float(now), alarm.kind) for alarm in alarms.alarms(desk.book)]
+    return called
+
+
+def calls(called: list[tuple[float, str]], apart_s: float = 900.0) -> int:
+    """How often the keeper was called: what stands on, or comes back within a quarter of an hour, is one call."""
+    last: dict[str, float] = {}
+    made = 0
+    for now, kind in called:
+        made += now - last.get(kind, -1e9) > apart_s
+        last[kind] = now
+    return made
+
+
+def false_alarms(what: str, seed: int = 0, days: float = 7.0) -> int:
+    """Calls in a week in which nothing was wrong that a keeper must be called for."""
+    rng = np.random.default_rng([seed, len(what)])
+    if what == "21 lids":
+        lids = [(DAY_S * (i + rng.uniform(0.3, 0.7)) / 3.0, rng.uniform(300, 600)) for i in range(1, round(3 * days))]
+        return calls(looked_at(*world.week_of_air(days, rng, lids=lids)))
+    if what == "7 coolings":
+        # by the way of most: a quarter of an hour
+        lids = [(DAY_S * (i + 0.4 + rng.uniform(-0.05, 0.05)), 15 * 60.0) for i in range(1, round(days))]
+        return calls(looked_at(*world.week_of_air(days, rng, lids=lids), species="duck", day=9.0))
+    return calls(looked_at(*world.week_of_air(days, rng, dead_k=0.3, slow=True)))
+
+
+def told_after(what: str, seed: int = 0) -> float:
+    """Minutes until the keeper is told of a fault; inf where never."""
+    rng = np.random.default_rng([seed, len(what)])
+    begin = 0.6 * DAY_S + rng.uniform(0, 7200)
+    species = "duck" if what.endswith("ducks") else "chicken"
+    if what.startswith("power cut"):
+        seconds, air = world.week_of_air(1.0, rng, cut=(begin, 4 * 3600.0))
+    elif what == "runaway":
+        seconds, air = world.week_of_air(1.0, rng, runaway=begin)
+    else:
+        seconds, air = world.week_of_air(1.0, rng)
+    rh, day = None, 9.0
+    if what == "stuck sensor":
+        air = np.where(seconds < begin, air, np.round(air[np.searchsorted(seconds, begin)], 2))
+    if what == "power cut, ducks":
+        # nobody lifts the lid: the vapor stays, and cooler air is moister
+        rh = np.minimum(96.0, 50.0 * world.vapor_pressure(37.5) / world.vapor_pressure(air))
+        rh = rh + rng.normal(0, 0.5, seconds.size)
+    if what == "25 % RH in lockdown":
+        day = 18.3
+        rh = np.where(seconds < begin, 68.0, 25.0) + rng.normal(0, 0.5, seconds.size)
+    if what == "dry trough":
+        # the trough sinks from then on: towards the room's own humidity within two days
+        rh = 48.0 - np.maximum(seconds - begin, 0.0) / 3600.0 * 1.5 + rng.normal(0, 0.5, seconds.size)
+    called = looked_at(seconds, air, rh=rh, species=species, day=day, every_s=60.0, from_s=begin - 1800.0)
+    before = [now for now, _kind in called if now < begin]
+    after = [now for now, _kind in called if now >= begin]
+    return float("-inf") if before else (min(after) - begin) / 60.0 if after else float("inf")
+
+
 def main() -> None:
     """Print the table."""
     words = [w for w in sys.argv[1:] if not w.startswith("--")]
     runs = int(sys.argv[sys.argv.index("--runs") + 1]) if "--runs" in sys.argv else 0
-    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks"]
+    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks", "alarms"]
     if "fits" in words:
         print(
             "95 % of a fit holds the truth in %, curve chosen by itself: straight, bends of 1 2 3 5 u, odd point 3 5 u"
@@ -129,6 +205,11 @@ def main() -> None:
         for variant, what in LOSS_VARIANTS.items():
             share, U = loss_inside(variant, runs or 150, **what)  # type: ignore[arg-type]
             print(f"  {variant}: {100 * share:.0f}, {U:.1f}")
+    if "alarms" in words:
+        for what in ("21 lids", "7 coolings", "± 1 K in 40 min"):
+            print(f"calls a week, {what}:", *(false_alarms(what, seed) for seed in range(runs or 3)))
+        for what in ("power cut", "power cut, ducks", "runaway", "stuck sensor", "25 % RH in lockdown", "dry trough"):
+            print(f"told after min, {what}:", *(f"{told_after(what, seed):.0f}" for seed in range(runs or 5)))
     if "flocks" in words:
         print("equal flocks ranked apart in %:", *(f"{n}: {100 * flocks(n, runs or 2000):.1f}" for n in (2, 4, 6, 12)))
 

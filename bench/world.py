@@ -110,3 +110,64 @@ def weighed(desk: Desk, course: Course, at_ms: int, mass_g: float, scale_g: floa
     found = weights.interpret(desk.book, course, row, at_ms)
     assert found is not None
     weights.log_weighings(desk, course, [found], at_ms, scale_g)
+
+
+@dataclass
+class Cabinet:
+    """Air and wall of a heated box: two lumps, a thermostat with a dead band and a sensor that lags; W, J/K, W/K."""
+
+    set_c: float = 37.5
+    dead_k: float = 0.2
+    power_w: float = 60.0
+    air_j: float = 2500.0
+    wall_j: float = 9000.0
+    air_wall: float = 3.0
+    wall_room: float = 1.6
+    leak: float = 0.35
+    sensor_s: float = 25.0
+    air_c: float = 37.5
+    wall_c: float = 31.0
+    sensed_c: float = 37.5
+    on: bool = False
+
+    def step(
+        self, seconds: float, room_c: float, *, lid: bool = False, power: bool = True, stuck_on: bool = False
+    ) -> None:
+        """Go on for some seconds."""
+        self.sensed_c += (self.air_c - self.sensed_c) * min(1.0, seconds / self.sensor_s)
+        if self.sensed_c < self.set_c - self.dead_k:
+            self.on = True
+        elif self.sensed_c > self.set_c + self.dead_k:
+            self.on = False
+        heat = self.power_w if power and (self.on or stuck_on) else 0.0
+        through = self.air_wall * (self.air_c - self.wall_c)
+        out = (self.leak + (9.0 if lid else 0.0)) * (self.air_c - room_c)
+        self.air_c += (heat - through - out) * seconds / self.air_j
+        self.wall_c += (through - self.wall_room * (self.wall_c - room_c)) * seconds / self.wall_j
+
+
+Stretches = list[tuple[float, float]]
+
+
+def week_of_air(
+    days: float, rng: np.random.Generator, *, lids: Stretches | None = None, cut: tuple[float, float] | None = None,
+    runaway: float | None = None, dead_k: float = 0.2, slow: bool = False, step_s: float = 10.0,
+) -> tuple[Array, Array]:  # fmt: skip
+    """Seconds and true air, °C, a value a minute; lids and cut: when and how long, s; runaway: from when on, s; slow: a
+    thermostat that swings over many minutes."""
+    box = Cabinet(dead_k=dead_k, sensor_s=120.0 if slow else 25.0)
+    opened = sorted(lids or [])
+    count = round(days * DAY_S / step_s)
+    air = np.empty(count)
+    at = 0
+    for i in range(count):
+        now = i * step_s
+        while at < len(opened) and now >= opened[at][0] + opened[at][1]:
+            at += 1
+        lid = at < len(opened) and opened[at][0] <= now
+        power = cut is None or not cut[0] <= now < cut[0] + cut[1]
+        room = 20.5 + 1.5 * np.sin(2 * np.pi * now / DAY_S) + 0.2 * np.sin(now / 1700.0)
+        box.step(step_s, room, lid=lid, power=power, stuck_on=runaway is not None and now >= runaway)
+        air[i] = box.air_c
+    every = round(60.0 / step_s)
+    return np.arange(count)[::every] * step_s, air[::every] + rng.normal(0, 0.02, air[::every].size)

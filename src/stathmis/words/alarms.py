@@ -8,6 +8,7 @@ from stathmis.services import knowledge
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book
 from stathmis.services.watch.alarms import Alarm
+from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import number
 from stathmis.words.probes import state
@@ -49,6 +50,22 @@ def said(book: Book, alarm: Alarm) -> Told:
             (rising if alarm.warm else falling).format(name=name, at=at, limit=limit),
             _("A steady way out of the band is no lid opening: look at heater, lid and room."),
         )
+    if alarm.kind == "drying":
+        when = dates.moment(book.local(alarm.at_ms))
+        now, low = alarm.rh
+        words = _(
+            "{name}: {now:.0f} % RH and falling: under {low:.0f} % by {when}.", name=name, now=now, low=low, when=when
+        )
+        return Told(words, _("It falls as a trough does that runs dry: look at the water."))
+    if alarm.instrument is not None:
+        logger, hours = alarm.instrument.name, alarm.minutes / 60.0
+        if alarm.kind == "stuck":
+            words = _(
+                "{name}: {logger} has shown the very same for {hours:.0f} h.", name=name, logger=logger, hours=hours
+            )
+            return Told(words, _("A thermostat swings: is it frozen, or off? Read another thermometer."))
+        words = _("{name}: nothing from {logger} for {minutes} min.", name=name, logger=logger, minutes=alarm.minutes)
+        return Told(words, _("Its file used to come oftener: look at the logger and its folder."))
     if alarm.kind == "moisture":
         rh, wanted = alarm.rh
         dry = _("{name}: the air has been at {rh:.0f} % RH for {minutes} min and more; {wanted:.0f} % are asked.")

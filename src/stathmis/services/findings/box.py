@@ -30,8 +30,8 @@ Array = NDArray[np.float64]
 HINT = 4.0
 """A hint makes a cause so many times as likely. Source: our own."""
 LEFT_FROM, LEFT_TO, SLOW_MS = 0.2, 0.8, 40 * 60_000
-"""Air that took longer than this from a fifth to four fifths of a change lost its water as a trough does that sinks; a lid
-left ajar takes minutes. Source: common practice, approximate."""
+"""Air that took longer than this from a fifth to four fifths of a change lost its water as a trough does that sinks; a
+lid left ajar takes minutes. Source: common practice, approximate."""
 NIGHTS_MS = 3 * DAY_MS
 PANE_SHARE = 0.5
 """A single pane is about midway between room and inside. Source: common practice, ± 2 K."""

@@ -5,7 +5,7 @@ An alarm in the application is no substitute for the machine's own over-temperat
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from math import nan
 from typing import Literal
@@ -14,14 +14,16 @@ import numpy as np
 
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
+from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Box, Event, Incubator
+from stathmis.logbook.records import Box, Event, Incubator, Instrument, Quantity
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
+from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.findings.runs import Run, lately, temperature_runs
+from stathmis.services.findings.runs import Run, lately, runs_between, temperature_runs
 from stathmis.services.watch.live import ProbeStatus
 
 LOOK_BACK_MS = 6 * 3_600_000
@@ -46,12 +48,26 @@ DRY_RH = 15.0
 """In lockdown and hatch the air may be so far below its band before it is called for. Source: common practice (a pipped
 egg's membrane dries)."""
 LATE = ("lockdown", "hatch")
+QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 TREND_MS = 40 * 60_000
 SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
 
 
-AlarmKind = Literal["hot", "eggs", "trend", "air", "moisture", "silent"]
+RISING_K, RISING_S = 0.5, 240.0
+"""Air that has come up by so much in so long is on its way back: the lid was shut. Source: common practice."""
+OPENED_SHARE, OPENED_S = 0.8, 300.0
+"""An open lid lets so much of the vapor out within so long; without power it stays inside. Source: common practice."""
+STUCK_MS, LIVELY_MS = 2 * 3_600_000, 40 * 60_000
+"""A logger that shows the very same for so long is stuck, if it never did for the shorter time in the day before.
+Source: common practice: a thermostat swings."""
+DRYING_MS, DRYING_RH, LEFT_WITHIN_MS = 75 * 60_000, 1.2, 4 * 3_600_000
+"""Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it has.
+Source: our own: more than a room's day moves it."""
+ENDED_MS, OFTEN_MS, DELIVERIES = 10 * 60_000, 3_600_000, 3
+"""A logger whose file came at least so often, so many times lately, is missed when it is so much overdue."""
+
+AlarmKind = Literal["hot", "eggs", "trend", "air", "moisture", "drying", "stuck", "ended", "silent"]
 
 
 @dataclass(frozen=True)
@@ -59,9 +75,10 @@ class Alarm:
     """Something that cannot wait; danger before watch.
 
     kind: air that is dangerous at once, eggs beyond their limit or on the way to it, air far off for no known reason,
-    too dry or too moist ("moisture"), or a probe that went silent. warm: it is, or gets, too warm. celsius: the air
-    ("hot", "air") or the eggs; limit_c: what the eggs will pass; rh: the humidity and what is asked, percent; minutes:
-    for how long.
+    too dry or too moist ("moisture"), or going to be too dry ("drying"); a logger that shows the very same for hours
+    ("stuck") or whose file has ended ("ended"), or a probe that went silent. warm: it is, or gets, too warm. celsius:
+    the air ("hot", "air") or the eggs; limit_c: what the eggs will pass; rh: the humidity and what is asked, percent;
+    minutes: for how long; at_ms: when it will be so (UTC ms); instrument: which is meant.
     """
 
     kind: AlarmKind
@@ -72,6 +89,8 @@ class Alarm:
     limit_c: float = nan
     minutes: int = 0
     probe: ProbeStatus | None = None
+    at_ms: int = 0
+    instrument: Instrument | None = None
     rh: tuple[float, float] = (nan, nan)
 
     @property
@@ -79,6 +98,8 @@ class Alarm:
         """Its kind and place: the same alarm is told once."""
         place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
         side = "" if self.kind != "eggs" else " warm" if self.warm else " cold"
+        if self.instrument is not None:
+            side = f" {self.instrument.id}"
         if self.kind == "moisture":
             side = " dry" if self.rh[0] < self.rh[1] else " moist"
         return f"{self.kind}{side} {place}"
@@ -86,7 +107,7 @@ class Alarm:
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
     """All alarms now, danger first."""
-    found = [a for course in _watched(book) if (a := _of_course(book, course)) is not None]
+    found = [alarm for course in _watched(book) for alarm in _of_course(book, course)]
     for one in probes:
         last = one.status.last_ms
         if last is not None and book.now_ms - last > SILENT_MS:
@@ -108,10 +129,18 @@ def _watched(book: Book) -> list[Course]:
     return watched
 
 
-def _of_course(book: Book, course: Course) -> Alarm | None:
+def _of_course(book: Book, course: Course) -> Iterator[Alarm]:
+    """What the eggs, the air or the water of a batch call for, one of them; and each logger that tells nothing."""
+    if not course.batch.set_ms <= book.now_ms <= course.end_ms:
+        return
+    found = _of_heat(book, course) or _of_moisture(book, course) or _drying(book, course)
+    if found is not None:
+        yield found
+    yield from _of_loggers(book, course)
+
+
+def _of_heat(book: Book, course: Course) -> Alarm | None:
     now, incubator = book.now_ms, course.incubator
-    if not course.batch.set_ms <= now <= course.end_ms:
-        return None
     start = max(now - LOOK_BACK_MS, course.batch.set_ms)
     runs = [r for r in temperature_runs(book, incubator, start, now) if now - int(r.times_ms[-1]) <= FRESH_MS]
     if not runs:
@@ -122,8 +151,69 @@ def _of_course(book: Book, course: Course) -> Alarm | None:
     newest, U = float(air[-1]), NORMAL_95 * float(run.u[-1])
     if newest - U >= DANGER_C:
         return Alarm("hot", incubator, True, warm=True, celsius=newest + offset)
-    warmth = _of_eggs(course, run, air) or _of_air(book, course, run, air) if run.dense else None
-    return warmth or _of_moisture(book, course)
+    return _of_eggs(book, course, run, air) or _of_air(book, course, run, air) if run.dense else None
+
+
+def _of_loggers(book: Book, course: Course) -> Iterator[Alarm]:
+    """Loggers that show the very same for hours, or whose file did not come again."""
+    now = book.now_ms
+    for quantity in QUANTITIES:
+        start = max(now - DAY_MS, course.batch.set_ms)
+        for run in runs_between(book, course.incubator, quantity, start, now, start):
+            last = int(run.times_ms[-1])
+            if run.dense and now - last > FRESH_MS and _missed(book, run, last):
+                minutes = (now - last) // 60_000
+                yield Alarm("ended", course.incubator, False, minutes=minutes, instrument=run.instrument)
+            elif run.dense and now - last <= FRESH_MS and _stuck(run):
+                minutes = STUCK_MS // 60_000
+                yield Alarm("stuck", course.incubator, False, minutes=minutes, instrument=run.instrument)
+
+
+def _stuck(run: Run) -> bool:
+    """Whether a logger has shown the very same for hours, though it never did for much shorter."""
+    turns = np.flatnonzero(np.diff(run.shown) != 0)
+    if not turns.size:
+        return False
+    since = run.times_ms[turns[-1] + 1]
+    stood = np.diff(run.times_ms[turns])
+    known = run.times_ms[turns[-1]] - run.times_ms[0] >= STUCK_MS
+    return bool(run.times_ms[-1] - since >= STUCK_MS and known and stood.size and stood.max() <= LIVELY_MS)
+
+
+def _missed(book: Book, run: Run, last_ms: int) -> bool:
+    """Whether a logger's file used to come often, and is overdue by that habit."""
+    if book.snapshot.tail(run.channel.id).times_ms.size:
+        # a probe: that it is silent is told by itself
+        return False
+    times = sorted({h.last_ms for h in book.snapshot.heads(run.channel.id) if h.last_ms >= last_ms - DAY_MS})
+    steps = np.diff(np.array(times[-DELIVERIES - 1 :], dtype=np.int64))
+    if steps.size < DELIVERIES or steps.max() > OFTEN_MS:
+        return False
+    return bool(book.now_ms - last_ms > int(np.median(steps)) + ENDED_MS)
+
+
+def _drying(book: Book, course: Course) -> Alarm | None:
+    """The humidity falls steadily, and will soon have left what is asked: a trough that runs dry, before it has."""
+    now = book.now_ms
+    band = course.band("humidity", now)
+    if band is None or course.species.kind != "bird" or _awaited(book, course):
+        return None
+    if course.band("humidity", max(now - LOOK_BACK_MS, course.batch.set_ms)) != band:
+        return None
+    run = lately(book, course.incubator, "humidity", max(now - DRYING_MS, course.batch.set_ms), now)
+    if run is None or not run.dense or now - int(run.times_ms[-1]) > FRESH_MS or run.times_ms.size < 12:
+        return None
+    if run.times_ms[-1] - run.times_ms[0] < 0.9 * DRYING_MS:
+        return None
+    hours = (run.times_ms - run.times_ms[-1]) / 3_600_000.0
+    (slope, at), residual = np.polyfit(hours, run.corrected, 1), run.corrected
+    scatter = float(np.std(residual - (slope * hours + at)))
+    fallen, rest = -float(slope) * DRYING_MS / 3_600_000.0, float(at) - band.low
+    # a lid or a change of the vent is a step, not a line
+    if fallen < max(DRYING_RH, scatter) or not 0.0 < rest < -float(slope) * LEFT_WITHIN_MS / 3_600_000.0:
+        return None
+    left_ms = round(float(run.times_ms[-1]) + rest / -float(slope) * 3_600_000.0)
+    return Alarm("drying", course.incubator, False, rh=(float(at), band.low), at_ms=left_ms)
 
 
 def _is_late(course: Course, at_ms: float) -> bool:
@@ -177,7 +267,7 @@ def _awaited(book: Book, course: Course) -> bool:
     return any(e.kind in AWAITED for e in done) or now - course.batch.set_ms < LOOK_BACK_MS
 
 
-def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
+def _of_eggs(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The eggs are beyond their limit, or will be within the hour if it goes on like this."""
     incubator, (held_c, half_k) = course.incubator, course.held(run.times_ms[-1])
     limits = limits_k(course, float(run.times_ms[-1]), float(half_k), EGG_LIMIT_K, BEYOND_BAND_K)
@@ -187,7 +277,7 @@ def _of_eggs(course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     if not np.isfinite(core[-1]) or run.times_ms[-1] - course.batch.set_ms < LOOK_BACK_MS:
         return None
     off, u = float(core[-1] - held_c), float(run.u[-1])
-    if off < 0 and (_coming_back(seconds, air) or _cooled_as_meant(course, seconds, air)):
+    if off < 0 and (_coming_back(seconds, air) or _cooled_as_meant(book, course, seconds, air)):
         return None
     eggs = float(core[-1]) + float(course.warmed_by(run.times_ms[-1]).core_k)
     limit_k = limits[off > 0]
@@ -216,12 +306,34 @@ def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
     return back or seconds[-1] - last.start_s < JUST_S
 
 
-def _cooled_as_meant(course: Course, seconds: np.ndarray, air: np.ndarray) -> bool:
+def _rising(seconds: np.ndarray, air: np.ndarray) -> bool:
+    """Whether air that was cold is on its way back: someone shut the lid."""
+    return bool(air[-1] - air[seconds >= seconds[-1] - RISING_S].min() >= RISING_K)
+
+
+def _shut(book: Book, course: Course, since_s: float) -> bool:
+    """Whether the box was shut all the time since a sharp drop of its air: its vapor is still inside. False too where
+    the humidity is not logged."""
+    start = round(since_s * 1000)
+    runs = [lately(book, course.incubator, q, start - 20 * 60_000, book.now_ms) for q in QUANTITIES]
+    if any(r is None or not r.dense for r in runs):
+        return False
+    warm, moist = (r for r in runs if r is not None)
+    air_c = np.interp(moist.times_ms, warm.times_ms, warm.corrected)
+    vapor = 0.01 * moist.corrected * saturation_vapor_pressure(air_c)
+    before, after = moist.times_ms <= start, moist.times_ms >= start + 1000.0 * OPENED_S
+    if not before.any() or not after.any():
+        return False
+    return bool(np.median(vapor[after]) > OPENED_SHARE * np.median(vapor[before]))
+
+
+def _cooled_as_meant(book: Book, course: Course, seconds: np.ndarray, air: np.ndarray) -> bool:
     """Whether a sharp drop is as young as a cooling that belongs to the way, and its way back; logged or not."""
     if not course.cooled(1000.0 * float(seconds[-1])):
         return False
     drops = sudden_drops(seconds, air)
-    if not drops:
+    if not drops or _shut(book, course, drops[-1].start_s):
+        # a power cut begins like a cooling, but nobody lifts the lid
         return False
     over_s = seconds[-1] - drops[-1].start_s - 60.0 * course.way.cool_minutes
     # a power cut begins like a cooling; only one of them ends
@@ -244,7 +356,8 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | No
     if not beyond.all() or np.ptp(np.sign(off)) != 0:
         return None
     warm, air_c = bool(off[-1] > 0), float(run.corrected[-1])
-    if not warm and _cooled_as_meant(course, run.times_ms / 1000.0, air):
+    seconds = run.times_ms / 1000.0
+    if not warm and (_rising(seconds, air) or _cooled_as_meant(book, course, seconds, air)):
         return None
     return Alarm("air", incubator, warm, warm=warm, celsius=air_c, minutes=AIR_LASTS_MS // 60_000)
 
