@@ -12,7 +12,7 @@ import numpy as np
 import world
 from world import DAY_S, NOW_MS, Hygrometer
 
-from stathmis.core.calibration import fit_correction
+from stathmis.core.calibration import Choice, fit_correction
 from stathmis.core.hatch.hatch_stats import ranks, rate
 from stathmis.services.findings import loss
 from stathmis.services.moisture import weights
@@ -21,7 +21,9 @@ from stathmis.services.watch import alarms
 Z = 1.96
 
 
-def fits(trouble: str, size: float, points: int, runs: int, seed: int = 0, u: float = 0.05) -> float:
+def fits(
+    trouble: str, size: float, points: int, runs: int, seed: int = 0, u: float = 0.05, model: Choice = "auto"
+) -> float:
     """How often 95 % at four readings holds the truth, the curve chosen by itself, for an instrument with a bend of so
     many u in the middle, or one of whose points is off by so many."""
     rng = np.random.default_rng([seed, points, round(10 * size)])
@@ -37,7 +39,7 @@ def fits(trouble: str, size: float, points: int, runs: int, seed: int = 0, u: fl
         reference = true + correction(true) + rng.normal(0, u / sqrt(2), points)
         if trouble == "odd point":
             reference[rng.integers(points)] += rng.choice([-1, 1]) * size * u
-        made = fit_correction(reading, reference, u / sqrt(2), u / sqrt(2))
+        made = fit_correction(reading, reference, u / sqrt(2), u / sqrt(2), model)
         value, found = made.apply(at)
         inside += int((np.abs(value - at - correction(at)) <= made.coverage_factor * found).sum())
     return inside / runs / at.size
@@ -145,20 +147,20 @@ def calls(called: list[tuple[float, str]], apart_s: float = 900.0) -> int:
     return made
 
 
-def false_alarms(what: str, seed: int = 0, days: float = 7.0) -> int:
+def false_alarms(what: str, seed: int = 0, days: float = 7.0, every_s: float = 120.0) -> int:
     """Calls in a week in which nothing was wrong that a keeper must be called for."""
     rng = np.random.default_rng([seed, len(what)])
     if what == "21 lids":
         lids = [(DAY_S * (i + rng.uniform(0.3, 0.7)) / 3.0, rng.uniform(300, 600)) for i in range(1, round(3 * days))]
-        return calls(looked_at(*world.week_of_air(days, rng, lids=lids)))
+        return calls(looked_at(*world.week_of_air(days, rng, lids=lids), every_s=every_s))
     if what == "7 coolings":
         # by the way of most: a quarter of an hour
         lids = [(DAY_S * (i + 0.4 + rng.uniform(-0.05, 0.05)), 15 * 60.0) for i in range(1, round(days))]
-        return calls(looked_at(*world.week_of_air(days, rng, lids=lids), species="duck", day=9.0))
-    return calls(looked_at(*world.week_of_air(days, rng, dead_k=0.3, slow=True)))
+        return calls(looked_at(*world.week_of_air(days, rng, lids=lids), species="duck", day=9.0, every_s=every_s))
+    return calls(looked_at(*world.week_of_air(days, rng, dead_k=0.3, slow=True), every_s=every_s))
 
 
-def told_after(what: str, seed: int = 0) -> float:
+def told_after(what: str, seed: int = 0, every_s: float = 60.0) -> float:
     """Minutes until the keeper is told of a fault; inf where never."""
     rng = np.random.default_rng([seed, len(what)])
     begin = 0.6 * DAY_S + rng.uniform(0, 7200)
@@ -182,7 +184,8 @@ def told_after(what: str, seed: int = 0) -> float:
     if what == "dry trough":
         # the trough sinks from then on: towards the room's own humidity within two days
         rh = 48.0 - np.maximum(seconds - begin, 0.0) / 3600.0 * 1.5 + rng.normal(0, 0.5, seconds.size)
-    called = looked_at(seconds, air, rh=rh, species=species, day=day, every_s=60.0, from_s=begin - 1800.0)
+    looks = {"every_s": every_s, "from_s": begin - 1800.0, "to_s": begin + 3 * 3600.0}
+    called = looked_at(seconds, air, rh=rh, species=species, day=day, **looks)
     before = [now for now, _kind in called if now < begin]
     after = [now for now, _kind in called if now >= begin]
     return float("-inf") if before else (min(after) - begin) / 60.0 if after else float("inf")

@@ -96,7 +96,7 @@ WAYS = [
     ("Long stick, °C", "temperature", "in", ["37.5 37.5", "37.00 37.01", "39.5", "39.00"], 38.0, 37.53),
     ("Long stick, °C", "temperature", "ice", ["0.5 0.5"], 37.5, 37.0),
     ("Long stick, °C", "temperature", "steam", ["97.0 97.5 97.0"], 97.0, 96.83),
-    ("Long stick, °C", "temperature", "infra", ["37.5", "36.90", "36"], 37.5, 36.95),
+    ("Long stick, °C", "temperature", "infra", ["37.5", "36.90", "36"], 37.5, 36.21),
     ("Card hygrometer, % RH", "humidity", "salt", ["70 70", "table", "22", "", "29", "mag", "22"], 50.0, 54.6),
     ("Card hygrometer, % RH", "humidity", "wet", ["50 50", "37.40 37.41", "28.90", ""], 50.0, 53.9),
     ("Card hygrometer, % RH", "humidity", "beside", ["48 48", "52.0 52.1"], 48.0, 52.5),
@@ -129,7 +129,8 @@ def test_every_way_by_keyboard_alone(
     assert "In force for readings from now on" in window.messages.text.text()
     after = window.desk.book.corrections.correct(channel, shown, now)
     assert after.value == pytest.approx(true, abs=0.03 if quantity == "temperature" else 0.3)
-    assert after.U < before.U
+    # the weather moves steam by 0.4 K where only the altitude is known: one that is good for 1 K gains nothing
+    assert after.U < before.U or way == "steam"
     # readings before the check keep what was in force then
     assert window.desk.book.corrections.correct(channel, shown, now - 1) == before
     press(window, qtbot, Qt.Key.Key_Z, CONTROL)

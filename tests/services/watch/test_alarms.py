@@ -11,11 +11,13 @@ from stathmis.core.course.profile import STILL_AIR_OFFSET_K, Band, OwnProfile, S
 from stathmis.core.course.way import Way
 from stathmis.devices.probe_reader import Status
 from stathmis.logbook.records import Batch, Probe
+from stathmis.logbook.snapshot import Series
 from stathmis.services import rounds
 from stathmis.services.batch import batches, profiles
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS, midnight
 from stathmis.services.desk import Desk
+from stathmis.services.files import logger_import
 from stathmis.services.findings import judgement
 from stathmis.services.plan import planning
 from stathmis.services.watch import alarms
@@ -252,3 +254,35 @@ def test_humidity_beyond_what_the_way_asks(desk: Desk, day: float, rh: float, wa
         # water was just added: it is on its way
         rounds.log_event(desk, course.incubator, "water", "", desk.now_ms - 10 * MINUTE_MS)
         assert not [a for a in alarms.alarms(desk.book) if a.kind == "moisture"]
+
+
+def test_a_file_that_came_every_half_hour_is_missed_when_it_does_not_come(desk: Desk) -> None:
+    course, logger = batch_with_log(desk, np.full(1440, 37.5))
+    rng = np.random.default_rng(1)
+
+    def comes() -> None:
+        """Half an hour later the next file, to the minute."""
+        times = desk.now_ms + np.arange(30, dtype=np.int64) * 60_000
+        desk.clock.at_ms += 30 * 60_000  # type: ignore[attr-defined]
+        shown = Series(times, 37.5 + rng.normal(0, 0.05, 30).round(2))
+        logger_import.keep_series(desk, f"{desk.now_ms}.csv", {logger.id: shown})
+
+    for _ in range(5):
+        comes()
+    desk.clock.at_ms += 38 * 60_000  # type: ignore[attr-defined]
+    assert [a.kind for a in alarms.alarms(desk.book)] == []
+    desk.clock.at_ms += 5 * 60_000  # type: ignore[attr-defined]
+    (alarm,) = alarms.alarms(desk.book)
+    assert alarm.kind == "ended" and not alarm.danger and alarm.incubator == course.incubator
+    assert "nothing from Logger for 44 min" in words(desk)
+    # a file that is brought in once a day is not missed
+    other = making.instrument(desk, "Daily", step=0.01, incubator_id=course.incubator.id)
+    times = desk.now_ms - np.arange(600, 0, -1, dtype=np.int64) * 60_000 - 60 * 60_000
+    logger_import.keep_series(desk, "d.csv", {other.id: Series(times, np.full(600, 37.5))})
+    assert [a.instrument.name for a in alarms.alarms(desk.book) if a.instrument is not None] == ["Logger"]
+
+
+def test_a_logger_that_always_shows_whole_degrees_is_not_stuck(desk: Desk) -> None:
+    batch_with_log(desk, np.full(1440, 37.5))
+    assert [a.kind for a in alarms.alarms(desk.book)] == [], "it never moved: nothing shows that it is stuck"
+    assert all(a.key for a in alarms.alarms(desk.book))

@@ -62,8 +62,8 @@ STUCK_MS, LIVELY_MS = 2 * 3_600_000, 40 * 60_000
 """A logger that shows the very same for so long is stuck, if it never did for the shorter time in the day before.
 Source: common practice: a thermostat swings."""
 DRYING_MS, DRYING_RH, LEFT_WITHIN_MS = 75 * 60_000, 1.2, 4 * 3_600_000
-"""Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it has.
-Source: our own: more than a room's day moves it."""
+"""Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it
+has. Source: our own: more than a room's day moves it."""
 ENDED_MS, OFTEN_MS, DELIVERIES = 10 * 60_000, 3_600_000, 3
 """A logger whose file came at least so often, so many times lately, is missed when it is so much overdue."""
 

@@ -1,0 +1,34 @@
+"""Short forms of bench/truth.py: what is stated, held against a world that is not as the model assumes."""
+
+from __future__ import annotations
+
+import pytest
+from truth import LOSS_VARIANTS, false_alarms, loss_inside, told_after
+
+
+@pytest.mark.parametrize("variant", ["as it is assumed", "still air", "2,400 m", "humidity changed"])
+def test_the_loss_forecast_holds_the_loss(variant: str) -> None:
+    """Inside its U in nearly all batches; were it 80 %, this would fail in more than half of all draws."""
+    inside, U = loss_inside(variant, 14, seed=5, **LOSS_VARIANTS[variant])  # type: ignore[arg-type]
+    assert inside >= 12.5 / 14 and U < 0.8
+
+
+@pytest.mark.parametrize(("what", "days", "most"), [("21 lids", 2.0, 1), ("7 coolings", 3.0, 0), ("swings", 1.0, 0)])
+def test_nobody_is_called_where_nothing_is_wrong(what: str, days: float, most: int) -> None:
+    assert false_alarms(what, 3, days, every_s=180.0) <= most
+
+
+@pytest.mark.parametrize(
+    ("what", "minutes"),
+    [
+        ("power cut", 16.0),
+        ("power cut, ducks", 16.0),
+        ("runaway", 10.0),
+        ("stuck sensor", 125.0),
+        ("25 % RH in lockdown", 15.0),
+        # it leaves its band after two hours
+        ("dry trough", 115.0),
+    ],
+)
+def test_a_fault_is_told_in_time_and_not_before(what: str, minutes: float) -> None:
+    assert 0.0 < told_after(what, 4, every_s=120.0) <= minutes
