@@ -11,7 +11,9 @@ from stathmis.logbook.records import Channel, Event
 from stathmis.logbook.snapshot import Series
 from stathmis.services.clock import FixedClock
 from stathmis.services.files import logger_import
+from stathmis.services.watch import alarms
 from stathmis.ui import reminder, work
+from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.window import Window
 
 
@@ -52,6 +54,53 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     clock.at_ms += 5 * 60_000
     look(window, qtbot)
     assert not window.alarm.isVisible(), "quiet for an hour"
+    # another window on the same logbook, as after a restart: quiet until the hour is over, and told once
+    again = AlarmStrip(desk, window.live)
+    qtbot.addWidget(again)
+    again._timer.stop()
+
+    def again_looks() -> None:
+        again.look()
+        qtbot.waitUntil(lambda: again._job is None and not work.busy(), timeout=10_000)
+
+    again_looks()
+    assert again.alarm is None and len(told) == 2
+    clock.at_ms += 50 * 60_000
+    logger_import.keep_series(desk, "hotter.csv", {channel.id: Series(times + 55 * 60_000, hot.shown)})
+    again_looks()
+    assert again.alarm is None, "still the same hour"
+    clock.at_ms += 6 * 60_000
+    again_looks()
+    assert again.alarm is not None and len(told) == 4
+    again.snooze.click()
+    third = AlarmStrip(desk, window.live)
+    qtbot.addWidget(third)
+    third._timer.stop()
+    third.look()
+    qtbot.waitUntil(lambda: third._job is None and not work.busy(), timeout=10_000)
+    assert third.alarm is None and len(told) == 4, "ten minutes are kept, too"
+    for one in (again, third):
+        one.stop()
+
+
+def test_what_was_told_is_not_told_again_by_a_restart(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told: list[str] = []
+    monkeypatch.setattr(reminder, "tell_desktop", lambda title, text, urgent: told.append(title))
+    desk = window.desk
+    box = desk.book.incubators()[0]
+    alarm = alarms.Alarm("hot", box, True, warm=True, celsius=41.0)
+    monkeypatch.setattr(alarms, "alarms", lambda book, probes: [alarm])
+    look(window, qtbot)
+    assert len(told) == 1
+    again = AlarmStrip(desk, window.live)
+    qtbot.addWidget(again)
+    again._timer.stop()
+    again.look()
+    qtbot.waitUntil(lambda: again._job is None and not work.busy(), timeout=10_000)
+    assert again.alarm is not None and len(told) == 1, "it stands there, but nobody is called a second time"
+    again.stop()
 
 
 @pytest.mark.parametrize(("urgent", "how"), [(True, "critical"), (False, "normal")])

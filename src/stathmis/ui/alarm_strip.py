@@ -9,7 +9,7 @@ from stathmis.core.errors import UserError
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.watch import alarms
-from stathmis.services.watch.alarms import Alarm
+from stathmis.services.watch.alarms import Alarm, Answer
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import reminder
 from stathmis.ui.kit.page import column, row
@@ -19,8 +19,6 @@ from stathmis.words.alarms import caution, said
 from stathmis.words.catalogue import _
 
 TURN_MS = 30_000
-SEEN_MS = 60 * 60_000
-SNOOZE_MS = 10 * 60_000
 
 
 class AlarmStrip(QWidget):
@@ -31,13 +29,14 @@ class AlarmStrip(QWidget):
         self._desk, self._live = desk, live
         self.alarm: Alarm | None = None
         self._quiet_until: dict[str, int] = {}
+        self._looked = False
         self._told: set[str] = set()
         self._job: Background | None = None
         self.setObjectName("page")
         self.words, self.why = label("", "name", wrap=True), label("", "small", wrap=True)
-        self.seen = button(_("Seen, quiet for an hour"), lambda: self._quiet(SEEN_MS, seen=True), "main")
+        self.seen = button(_("Seen, quiet for an hour"), lambda: self._quiet("seen"), "main")
         name = _("Quiet for ten minutes")
-        self.snooze = button(_("10 min"), lambda: self._quiet(SNOOZE_MS, seen=False), name=name)
+        self.snooze = button(_("10 min"), lambda: self._quiet("later"), name=name)
         line = row((column(self.words, self.why, spacing=0), 1), self.seen, self.snooze)
         line.setContentsMargins(32, 8, 16, 8)
         self.setLayout(line)
@@ -66,7 +65,11 @@ class AlarmStrip(QWidget):
         self._job = None
         assert isinstance(found, list)
         now = self._desk.now_ms
-        loud = [a for a in found if self._quiet_until.get(a.key, 0) <= now]
+        book = self._desk.book
+        loud = [a for a in found if max(self._quiet_until.get(a.key, 0), alarms.quiet_until(book, a)) <= now]
+        if not self._looked:
+            # what was told before a restart is not told again
+            self._looked, self._told = True, {a.key for a in loud if alarms.told_lately(book, a)}
         # what has passed may be told again when it comes back
         self._told &= {a.key for a in found}
         self.alarm = loud[0] if loud else None
@@ -85,22 +88,21 @@ class AlarmStrip(QWidget):
                 # first call the keeper: a full disk must not keep an alarm quiet
                 QApplication.beep()
                 reminder.tell_desktop(*said(self._desk.book, one), urgent=one.danger)
-                self._log(one, seen=False)
+                self._log(one, "")
 
-    def _quiet(self, ms: int, *, seen: bool) -> None:
+    def _quiet(self, answer: Answer) -> None:
         if self.alarm is None:
             return
-        self._quiet_until[self.alarm.key] = self._desk.now_ms + ms
+        self._quiet_until[self.alarm.key] = self._desk.now_ms + alarms.QUIET_MS[answer]
         self._told.discard(self.alarm.key)
-        if seen:
-            self._log(self.alarm, seen=True)
+        self._log(self.alarm, answer)
         self.alarm = None
         self.hide()
         self.look()
 
-    def _log(self, alarm: Alarm, *, seen: bool) -> None:
+    def _log(self, alarm: Alarm, answer: Answer) -> None:
         try:
-            alarms.log_alarm(self._desk, alarm, seen)
+            alarms.log_alarm(self._desk, alarm, answer)
         except UserError as error:
             notify.tell_error(error)
 
