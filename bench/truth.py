@@ -1,6 +1,6 @@
 """What is stated, held against a world that is not as the model assumes (see world.py): one table, measured now.
 
-Usage: truth.py [section …] [--runs N]. Sections: fits, age, loss, flocks, alarms.
+Usage: truth.py [section …] [--runs N]. Sections: fits, loss, flocks, alarms, cut.
 """
 
 from __future__ import annotations
@@ -13,7 +13,9 @@ import world
 from world import DAY_S, NOW_MS, Hygrometer
 
 from stathmis.core.calibration import Choice, fit_correction
+from stathmis.core.cooling import worked_back
 from stathmis.core.hatch.hatch_stats import ranks, rate
+from stathmis.services.batch.power_cut import BOX_HOURS, BOX_RANGE
 from stathmis.services.findings import loss
 from stathmis.services.moisture import weights
 from stathmis.services.watch import alarms
@@ -191,11 +193,42 @@ def told_after(what: str, seed: int = 0, every_s: float = 60.0) -> float:
     return float("-inf") if before else (min(after) - begin) / 60.0 if after else float("inf")
 
 
+def cut_inside(runs: int, seed: int = 0) -> tuple[float, float, float, float]:
+    """How often a power cut of unknown length is worked back: its beginning and the eggs' lowest inside what is stated,
+    and how wide that is on average (h, K)."""
+    rng = np.random.default_rng([seed, 77])
+    begun = lowest = 0
+    wide = []
+    for _ in range(runs):
+        # a wall of more or less heat, in a room of its own
+        box = world.Cabinet(
+            wall_j=9000.0 * rng.lognormal(0.0, 0.3), air_wall=3.0 * rng.lognormal(0.0, 0.25), leak=rng.uniform(0.2, 0.6)
+        )
+        room, mass, hours = rng.uniform(12.0, 24.0), rng.choice([12.0, 58.0, 90.0]), rng.uniform(0.3, 7.0)
+        for _i in range(2000):
+            box.step(10.0, room)
+        before = box.air_c
+        core = world.Ball(mass, before + rng.uniform(0.0, 0.6))
+        for _i in range(round(hours * 360.0)):
+            box.step(10.0, room, power=False)
+            core.step(10.0, box.air_c)
+        read = box.air_c + rng.normal(0, 0.15), core.surface_c + rng.normal(0, 0.4)
+        found = worked_back(
+            room + rng.normal(0, 0.3), before, before, mass, BOX_HOURS["forced"], BOX_RANGE, 10.0,
+            (read[0], 0.15), (read[1], 0.4) if rng.random() < 0.6 else None,
+        )  # fmt: skip
+        begun += found.hours.low <= hours <= found.hours.high
+        lowest += found.core_c.low <= core.middle_c <= found.core_c.high
+        wide.append((found.hours.high - found.hours.low, found.core_c.high - found.core_c.low))
+    width = np.mean(wide, axis=0) / 2.0
+    return begun / runs, lowest / runs, float(width[0]), float(width[1])
+
+
 def main() -> None:
     """Print the table."""
     words = [w for w in sys.argv[1:] if not w.startswith("--")]
     runs = int(sys.argv[sys.argv.index("--runs") + 1]) if "--runs" in sys.argv else 0
-    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks", "alarms"]
+    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks", "alarms", "cut"]
     if "fits" in words:
         print(
             "95 % of a fit holds the truth in %, curve chosen by itself: straight, bends of 1 2 3 5 u, odd point 3 5 u"
@@ -213,6 +246,10 @@ def main() -> None:
             print(f"calls a week, {what}:", *(false_alarms(what, seed) for seed in range(runs or 3)))
         for what in ("power cut", "power cut, ducks", "runaway", "stuck sensor", "25 % RH in lockdown", "dry trough"):
             print(f"told after min, {what}:", *(f"{told_after(what, seed):.0f}" for seed in range(runs or 5)))
+    if "cut" in words:
+        shares = cut_inside(runs or 200)
+        told = "unknown power cut, inside in %: beginning {:.0f} (± {:.1f} h), lowest egg {:.0f} (± {:.1f} K)"
+        print(told.format(100 * shares[0], shares[2], 100 * shares[1], shares[3]))
     if "flocks" in words:
         print("equal flocks ranked apart in %:", *(f"{n}: {100 * flocks(n, runs or 2000):.1f}" for n in (2, 4, 6, 12)))
 

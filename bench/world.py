@@ -146,6 +146,38 @@ class Cabinet:
         self.wall_c += (through - self.wall_room * (self.wall_c - room_c)) * seconds / self.wall_j
 
 
+class Ball:
+    """An egg in still air as a ball of shells that pass heat to each other, explicit steps."""
+
+    def __init__(self, mass_g: float, start_c: float, shells: int = 6) -> None:
+        radius = (3e-6 * mass_g / 1.05 / (4.0 * np.pi)) ** (1 / 3)
+        edges = np.linspace(0.0, radius, shells + 1)
+        self._heat = 4 / 3 * np.pi * np.diff(edges**3) * 1.05e6 * 3.4
+        self._pass = 0.52 * 4 * np.pi * edges[1:-1] ** 2 / (radius / shells)
+        surface = 4 * np.pi * radius**2
+        self._out = 1.0 / (1.0 / (9.0 * surface) + radius / shells / 2 / (0.52 * surface))
+        self._c = np.full(shells, start_c)
+
+    def step(self, seconds: float, air_c: float) -> None:
+        """Go on for some seconds."""
+        flow = self._pass * np.diff(self._c)
+        gain = np.zeros(self._c.size)
+        gain[:-1] += flow
+        gain[1:] -= flow
+        gain[-1] += self._out * (air_c - self._c[-1])
+        self._c = self._c + gain * seconds / self._heat
+
+    @property
+    def middle_c(self) -> float:
+        """Its middle."""
+        return float(self._c[0])
+
+    @property
+    def surface_c(self) -> float:
+        """Its outermost shell."""
+        return float(self._c[-1])
+
+
 Stretches = list[tuple[float, float]]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from truth import LOSS_VARIANTS, false_alarms, loss_inside, told_after
+from truth import LOSS_VARIANTS, cut_inside, false_alarms, loss_inside, told_after
 
 
 @pytest.mark.parametrize("variant", ["as it is assumed", "still air", "2,400 m", "humidity changed"])
@@ -11,6 +11,12 @@ def test_the_loss_forecast_holds_the_loss(variant: str) -> None:
     """Inside its U in nearly all batches; were it 80 %, this would fail in more than half of all draws."""
     inside, U = loss_inside(variant, 14, seed=5, **LOSS_VARIANTS[variant])  # type: ignore[arg-type]
     assert inside >= 12.5 / 14 and U < 0.8
+
+
+def test_a_cut_of_unknown_length_is_worked_back() -> None:
+    """Beginning and lowest egg inside what is stated, for boxes of other equations: 95 % of 200 in the bench."""
+    begun, lowest, hours, kelvin = cut_inside(40, seed=2)
+    assert min(begun, lowest) >= 36 / 40 and hours < 3.0 and kelvin < 3.0
 
 
 @pytest.mark.parametrize(("what", "days", "most"), [("21 lids", 2.0, 1), ("7 coolings", 3.0, 0), ("swings", 1.0, 0)])

@@ -219,3 +219,27 @@ def test_a_power_cut_on_the_round(window: Window, qtbot: QtBot) -> None:
     assert (window.desk.book.records(Event)[-1].minutes, window.desk.book.records(Event)[-1].room_c) == (180.0, 20.0)
     window.undo()
     assert len(cuts()) == 1, "the one of the demo's story"
+
+
+def test_a_power_cut_that_was_found_by_keyboard(window: Window, qtbot: QtBot) -> None:
+    view = window.pages.round
+    view.toggle_power_cut()
+    settle(0.05)
+    panel, desk = view.power_cut, window.desk
+    for edit, text in ((panel.seen, "8"), (panel.air, "27.5"), (panel.egg, "30")):
+        edit.setFocus()
+        qtbot.keyClicks(edit, text)
+    assert "It went off about" in panel.says.text() and "The eggs are down to about" in panel.says.text()
+    assert not panel.hours.isEnabled() and panel.problem.isHidden()
+    panel.log.click()
+    (event,) = [e for e in desk.book.records(Event) if e.kind == "power" and e.time_ms > desk.now_ms - 9 * 3_600_000]
+    assert event.minutes is not None and event.time_ms + event.minutes * 60_000 == pytest.approx(
+        desk.now_ms, abs=61_000
+    )
+    assert panel.isHidden() and panel.air.text() == ""
+    view.toggle_power_cut()
+    assert panel.hours.isEnabled(), "the next one begins anew"
+    panel.air.setFocus()
+    qtbot.keyClicks(panel.air, "hot")
+    assert "no temperature of a box" in panel.problem.text() or "How long" in panel.problem.text()
+    assert not panel.log.isEnabled()

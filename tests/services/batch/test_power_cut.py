@@ -13,6 +13,7 @@ from stathmis.logbook.records import Event
 from stathmis.services.batch import power_cut
 from stathmis.services.desk import Desk
 from stathmis.services.findings import judgement
+from stathmis.words import power as power_words
 
 
 def test_eggs_cool_behind_the_box(desk: Desk) -> None:
@@ -76,3 +77,44 @@ def test_it_is_logged_and_explains_the_excursion(desk: Desk) -> None:
     assert any("power off for 3 h" in e.cause for e in eggs.excursions)
     desk.undo()
     assert desk.book.records(Event) == ()
+
+
+def test_a_cut_that_was_found_is_worked_back_from_what_is_read(desk: Desk) -> None:
+    course, _ = batch_with_log(desk, np.full(1440, 37.5))
+    box, book = course.incubator, desk.book
+    found = power_cut.found_off(book, box, "9", "27", "", "18")
+    begin, first, last = found.begin_ms
+    assert book.now_ms - 9 * 3_600_000 <= first < begin < last < book.now_ms
+    assert found.cut.hours == pytest.approx((book.now_ms - begin) / 3_600_000, abs=0.02)
+    core = found.back.core_c
+    assert 27.0 < core.low < core.value < core.high < 37.5, "the eggs are behind the air"
+    # an egg that is read narrows it, and a colder one makes it longer
+    both = power_cut.found_off(book, box, "9", "27", "31", "18").back
+    assert both.core_c.high - both.core_c.low < core.high - core.low
+    cold = power_cut.found_off(book, box, "9", "27", "28", "18").back
+    assert cold.hours.value > both.hours.value and cold.core_c.value < both.core_c.value
+    # it was seen well an hour ago: it cannot have been off for longer
+    assert power_cut.found_off(book, box, "1", "27", "", "18").back.hours.high <= 1.0
+    # Fahrenheit
+    warm = power_cut.found_off(book, box, "9", "80.6F", "", "64.4F").back
+    assert warm.hours.value == pytest.approx(found.back.hours.value, abs=0.01)
+    said = power_words.worked_back(book, found.back, found.begin_ms)
+    assert "It went off about" in said and "The eggs are down to about" in said
+
+
+@pytest.mark.parametrize(
+    ("typed", "message"),
+    [
+        (("9", "", "", "18"), "What do air or eggs read"),
+        (("9", "cold", "", "18"), "no temperature"),
+        (("9", "80", "", "18"), "no temperature"),
+        (("", "27", "", "18"), "How long"),
+        (("9", "36", "", "36"), "so warm a room"),
+        (("9", "27", "", ""), "How warm"),
+    ],
+)
+def test_what_cannot_be_worked_back_is_asked_about(desk: Desk, typed: tuple[str, ...], message: str) -> None:
+    course, _ = batch_with_log(desk, np.full(1440, 37.5))
+    with pytest.raises(UserError) as error:
+        power_cut.found_off(desk.book, course.incubator, *typed)
+    assert message in str(error.value)

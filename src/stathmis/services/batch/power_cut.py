@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from stathmis.core.cooling import WorkedBack, worked_back
 from stathmis.core.egg_heat import COLD_C, egg_temperature, own_heat
 from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, from_inside, parse_typed, to_inside
@@ -14,7 +15,9 @@ from stathmis.logbook.records import Event, Incubator
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
+from stathmis.services.clock import HOUR_MS
 from stathmis.services.desk import Desk
+from stathmis.words import power as power_words
 from stathmis.words.numbers import number
 
 Array = NDArray[np.float64]
@@ -23,6 +26,10 @@ BOX_HOURS = {"forced": 1.5, "still": 1.0}
 """Response time of a closed, unheated small incubator, h. Source: common practice; boxes differ by half or double."""
 BOX_FACTOR = 1.6
 """How far that response time may be off, either way."""
+BOX_RANGE = 1.7
+"""And how far where it is worked back from what is read: 95 % of boxes. Source: our own, cautious."""
+AIR_U_K, SHELL_U_K = 0.5, 0.7
+"""Standard uncertainty of air and egg as they are read by hand, beside the instrument's own. Source: our own."""
 USUAL_G = 58.0
 LONGEST_H = 72.0
 
@@ -55,20 +62,7 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
     The lid stays shut, so the air cools with the box and the eggs behind it, as in still air; embryos that have grown
     keep themselves warmer for a while.
     """
-    try:
-        length = parse_typed(hours).value
-    except NotANumberError:
-        raise UserError("How long was or will it be?", "Hours, such as 2.5.") from None
-    try:
-        typed = parse_typed(room)
-    except NotANumberError:
-        raise UserError("How warm is the room?", "A temperature such as 18 or 64F.") from None
-    room_c = float(to_inside(typed.value, typed.unit or book.temperature_unit))
-    if not 0.0 < length <= LONGEST_H:
-        raise UserError(f"{length:g} h is no power cut to reckon with.", f"From a few minutes to {LONGEST_H:.0f} h.")
-    if not -20.0 <= room_c <= 36.0:
-        shown = number(room_c, "temperature", book.temperature_unit)
-        raise UserError(f"A room at {shown}?", "Write 64F for Fahrenheit or 18C for Celsius.")
+    length, room_c = _hours(hours), _room_c(book, room)
     course = batches.running(book, incubator)
     mass = course.species.egg_g if course is not None else USUAL_G
     start = course.held_c(book.now_ms) if course is not None else 37.5
@@ -90,6 +84,84 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
         float(cores[BOX_FACTOR][1][-1]),
         float(times[below[0]]) if below.size else None,
     )
+
+
+def _hours(text: str) -> float:
+    try:
+        length = parse_typed(text).value
+    except NotANumberError:
+        raise UserError("How long was or will it be?", "Hours, such as 2.5.") from None
+    if not 0.0 < length <= LONGEST_H:
+        raise UserError(f"{length:g} h is no power cut to reckon with.", f"From a few minutes to {LONGEST_H:.0f} h.")
+    return length
+
+
+def _room_c(book: Book, text: str) -> float:
+    try:
+        typed = parse_typed(text)
+    except NotANumberError:
+        raise UserError("How warm is the room?", "A temperature such as 18 or 64F.") from None
+    room_c = float(to_inside(typed.value, typed.unit or book.temperature_unit))
+    if not -20.0 <= room_c <= 36.0:
+        shown = number(room_c, "temperature", book.temperature_unit)
+        raise UserError(f"A room at {shown}?", "Write 64F for Fahrenheit or 18C for Celsius.")
+    return room_c
+
+
+@dataclass(frozen=True)
+class FoundOff:
+    """A power cut that was found: worked back from what was read then; began, from and to: UTC ms; the cut as it would
+    be logged, of its likeliest length."""
+
+    back: WorkedBack
+    begin_ms: tuple[int, int, int]
+    cut: PowerCut
+
+
+def found_off(book: Book, incubator: Incubator, seen: str, air: str, egg: str, room: str) -> FoundOff:
+    """Work back a cut of unknown length: when it began, and how cold the eggs got.
+
+    seen: hours since it was last seen well; air, egg: what they read now (one may be empty); room: as for cool_down.
+    Raises UserError for what cannot be.
+    """
+    longest, room_c = _hours(seen), _room_c(book, room)
+    course = batches.running(book, incubator)
+    start = course.held_c(book.now_ms) if course is not None else 37.5
+    core = start + (float(course.warmed_by(book.now_ms).core_k) if course is not None else 0.0)
+    mass = course.species.egg_g if course is not None else USUAL_G
+    reads = [_now_c(book, text, room_c, start) for text in (air, egg)]
+    if reads[0] is None and reads[1] is None:
+        raise UserError(*power_words.reads_what())
+    if room_c >= start - 2.0:
+        raise UserError(*power_words.too_warm_a_room())
+    back = worked_back(
+        room_c,
+        start,
+        core,
+        mass,
+        BOX_HOURS[incubator.air],
+        BOX_RANGE,
+        longest,
+        None if reads[0] is None else (reads[0], AIR_U_K),
+        None if reads[1] is None else (reads[1], SHELL_U_K),
+    )
+    began = tuple(book.now_ms - round(h * HOUR_MS) for h in (back.hours.value, back.hours.high, back.hours.low))
+    cut = cool_down(book, incubator, f"{max(back.hours.value, 0.05):.2f}", room)
+    return FoundOff(back, began, cut)  # type: ignore[arg-type]
+
+
+def _now_c(book: Book, text: str, room_c: float, start_c: float) -> float | None:
+    """What is read now, °C; None where nothing was typed."""
+    if not text.strip():
+        return None
+    try:
+        typed = parse_typed(text)
+    except NotANumberError:
+        raise UserError(*power_words.no_reading(text)) from None
+    celsius = float(to_inside(typed.value, typed.unit or book.temperature_unit))
+    if not room_c - 5.0 <= celsius <= start_c + 5.0:
+        raise UserError(*power_words.no_reading(text))
+    return celsius
 
 
 def egg_cores(course: Course | None, at_ms: int, times_h: Array, air: Array, mass: float) -> Array:
