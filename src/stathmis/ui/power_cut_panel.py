@@ -41,10 +41,11 @@ class PowerCutPanel(QWidget):
         self.problem, self.says = problem_label(), label("", "name", wrap=True)
         self.do = label("", "muted", wrap=True)
         first = row(label("off for", "muted"), self.hours, label("h, room", "muted"), self.room, self._unit, 1)
-        parts = (_("or found off, last seen well"), _("h ago; the air reads"), _("an egg reads"))
-        before, air, egg = (label(words, "muted") for words in parts)
-        second = row(before, self.seen, air, self.air, egg, self.egg, 1)
-        put(self, column(first, second, row((self.since, 1), self.log), self.problem, self.says, self.do))
+        seen, ago = label(_("or found off; seen well"), "muted"), label(_("h ago"), "muted")
+        air, egg = label(_("now: air"), "muted"), label(_("an egg"), "muted")
+        second, third = row(seen, self.seen, ago, 1), row(air, self.air, egg, self.egg, 1)
+        lines = (first, second, third, row((self.since, 1), self.log))
+        put(self, column(*lines, self.problem, self.says, self.do))
         self.hide()
 
     def toggle(self, incubator: Incubator) -> None:
