@@ -51,7 +51,7 @@ from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
 from stathmis.services.files import backing_up, logger_import
 from stathmis.services.findings import states
-from stathmis.services.instruments import checking, history, places
+from stathmis.services.instruments import at_hand, checking, history, places
 from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.moisture import states as own_states
 from stathmis.services.plan import clutch, conflicts, lockdown, planning, tasks, turning
@@ -431,6 +431,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "batch.own_species.remove": lambda d, n: own_species.remove(d, _own_species(d, n)),
     "plan.planning.unmove_step": _unmoved,
     "setting_up.end_batch": lambda d, n: setting_up.end_batch(d, _course(d, 1).batch),
+    "instruments.at_hand.choose": lambda d, n: at_hand.choose(d, "ice", here="ice" not in d.book.settings.at_hand),
 }
 UNCHANGED_AT_LAST = (
     "reopen",

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import calibrations, readings
@@ -376,3 +376,26 @@ def test_layers_in_the_still_box(window: Window, instruments: InstrumentsView, q
     press(window, qtbot, Qt.Key.Key_H, ALT)
     settle(0.3)
     assert window.desk.book.records(Survey)[-1].kind == "heights"
+
+
+def test_what_is_at_hand_is_ticked_once_and_begins_the_check(
+    window: Window, instruments: InstrumentsView, qtbot: QtBot
+) -> None:
+    card = instruments.at_hand
+    assert card.isVisibleTo(instruments) and "what each would tell" in texts(window)
+    box = card.boxes["fever"]
+    box.setFocus()
+    press(window, qtbot, Qt.Key.Key_Space)
+    settle(0.05)
+    assert window.desk.book.settings.at_hand == {"fever"}
+    assert "Long stick by fever thermometer: ± 0.42 °C, better, but not enough" in texts(window)
+    tab_to(window, qtbot, next(n for n in names_of(card) if n.startswith("Begin: Long stick")))
+    press(window, qtbot, Qt.Key.Key_Space)
+    settle(0.05)
+    assert instruments.currentWidget() is instruments.check
+    assert instruments.check.draft is not None and instruments.check.draft.sets[0].method.key == "fever"
+    assert "It holds its highest" in texts(window)
+
+
+def names_of(widget: QWidget) -> list[str]:
+    return [b.accessibleName() for b in widget.findChildren(QPushButton) if b.isVisibleTo(widget)]

@@ -32,6 +32,21 @@ def _probability(distance: float, width: float) -> float:
     return 0.5 * (erf((width / 2 - distance) / sqrt(2.0)) - erf((-width / 2 - distance) / sqrt(2.0)))
 
 
+def chances(value: float, standard_uncertainty: float, low: float, high: float) -> tuple[float, float, float]:
+    """How likely the true value lies below, inside and above a band, shares of 1.
+
+    value, standard_uncertainty (above 0), low, high: one unit. Raises ValueError for an uncertainty not above 0.
+    Source: JCGM 106:2012, 7.2 (normal distribution).
+
+    >>> [round(share, 2) for share in chances(37.8, 0.3, 37.2, 37.8)]
+    [0.02, 0.48, 0.5]
+    """
+    if not standard_uncertainty > 0:
+        raise ValueError("an uncertainty is above 0")
+    below, above = (0.5 * (1.0 + erf((edge - value) / standard_uncertainty / sqrt(2.0))) for edge in (low, high))
+    return below, above - below, 1.0 - above
+
+
 @lru_cache(maxsize=8)
 def _reach(probability: float) -> tuple[Array, Array]:
     """Distance from the middle at which P(inside) falls to probability, tabled against the band's width (in u).

@@ -50,6 +50,7 @@ class Settings:
     opening_at_hatch: str = "never"
     logbook_id: str = ""
     backup_folder: str = ""
+    at_hand: frozenset[str] = frozenset()
 
     @classmethod
     def read(cls, kept: Mapping[str, str]) -> Settings:
@@ -64,6 +65,7 @@ class Settings:
             kept.get("opening_at_hatch", "never"),
             kept.get("logbook_id", ""),
             kept.get("backup_folder", ""),
+            frozenset(kept.get("at_hand", "").split()),
         )
 
 

@@ -45,17 +45,35 @@ KINDS = {
     "hygrometer": "Hygrometer",
     "logger": "Logger",
     "lab thermometer": "Lab thermometer",
+    "fever thermometer": "Fever thermometer",
     "infrared gun": "Infrared gun",
 }
 
 TYPICAL = {"temperature": (0.1, 1.0), "humidity": (1.0, 7.0)}
 """Resolution and accuracy (°C, %) taken where the keeper knows none. Source: common practice, cautious."""
+OF_A_KIND: dict[str, dict[Quantity, tuple[float, float]]] = {
+    "probe": {"temperature": (0.1, 0.5), "humidity": (1.0, 5.0)},
+    "logger": {"temperature": (0.1, 0.5), "humidity": (1.0, 4.0)},
+    "hygrometer": {"temperature": (0.1, 1.0), "humidity": (1.0, 7.0)},
+    "lab thermometer": {"temperature": (0.1, 0.2)},
+    "fever thermometer": {"temperature": (0.1, 0.1)},
+    "infrared gun": {"temperature": (0.1, 1.5)},
+}
+"""The same by kind, where one is usually better or worse. Source: common practice; fever thermometers ± 0.1 °C between
+35 and 42 °C."""
 
 
-def channel_range(quantity: Quantity, unit: Unit) -> tuple[float, float]:
+def typical(kind: str, quantity: Quantity) -> tuple[float, float]:
+    """Resolution and accuracy of a kind where the keeper knows none, °C or %. Source: TYPICAL, OF_A_KIND."""
+    return OF_A_KIND.get(kind, {}).get(quantity, TYPICAL[quantity])
+
+
+def channel_range(quantity: Quantity, unit: Unit, kind: str = "") -> tuple[float, float]:
     """Lowest and highest number such a channel can sensibly show, in its unit."""
     if quantity == "humidity":
         return 0.0, 100.0
+    if kind == "fever thermometer":
+        return (32.0, 43.0) if unit == "°C" else (90.0, 109.0)
     # up to steam: a probe may be checked there
     return (-10.0, 110.0) if unit == "°C" else (14.0, 230.0)
 
@@ -107,7 +125,7 @@ def add_instrument(
     with desk.edit(f"{named} entered") as edit:
         made = edit.add(Instrument, name=named, kind=kind, role="reference" if reference else "working")
         for channel in channels:
-            low, high = channel_range(channel.quantity, channel.unit)
+            low, high = channel_range(channel.quantity, channel.unit, kind)
             edit.add(
                 Channel,
                 instrument_id=made,

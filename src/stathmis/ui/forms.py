@@ -16,7 +16,7 @@ from stathmis.services.batch import profiles
 from stathmis.services.batch.profiles import DAY_COUNTS
 from stathmis.services.batch.species import species_of, species_offered
 from stathmis.services.desk import Desk
-from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel
+from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel, typical
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import FieldGrid, holder, put, row
 from stathmis.ui.kit.pieces import label, say
@@ -212,6 +212,7 @@ class InstrumentForm(_Form):
                 edit.setEnabled(box.isChecked())
                 box.toggled.connect(edit.setEnabled)
         self.unit.currentIndexChanged.connect(self._typical)
+        self.kind.currentIndexChanged.connect(self._typical)
         self._typical()
         self.incubator = Chooser("It hangs in", yielding=True)
         self.at_egg_top = QCheckBox("at the height of the egg tops")
@@ -227,7 +228,8 @@ class InstrumentForm(_Form):
             self.grid.add("Certificate (k = 2)", self.certificate)
 
     def _typical(self) -> None:
-        for quantity, (step, good_to) in TYPICAL.items():
+        for quantity in TYPICAL:
+            step, good_to = typical(str(self.kind.currentData()), quantity)  # type: ignore[arg-type]
             unit = self.unit.currentText() if quantity == "temperature" else "%"
             self.steps[quantity].setText(f"{step:g}")
             self.accuracy[quantity].setText(f"{float(difference_from_inside(good_to, unit)):g}")  # type: ignore[arg-type]

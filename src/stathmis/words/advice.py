@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stathmis.core.units import difference_from_inside
+from stathmis.logbook.records import Instrument
 from stathmis.services import knowledge
 from stathmis.services.advice.heat import DANGER_C, FAR_OFF_K, HeatAdvice
 from stathmis.services.advice.instruments import InstrumentAdvice
@@ -371,10 +372,18 @@ def _instrument(book: Book, advice: InstrumentAdvice) -> Said:
     U = u_text(advice.judged.corrected.U, advice.verdict.quantity, unit)
     return Said(
         _("Check the {name}: {U} {unit_word} is too coarse to tell.", name=name, U=U, unit_word=unit_word(unit)),
-        _("Under Instruments, compare it with your reference."),
+        _more(book),
         reasons,
         key=f"check {advice.judged.channel.id}",
     )
+
+
+def _more(book: Book) -> str:
+    """How to know more: by the keeper's own reference, where there is one."""
+    own = next((i for i in book.records(Instrument) if i.role == "reference"), None)
+    if own is None:
+        return _("Under Instruments, tick what is at hand (ice, table salt …): it says what each would tell.")
+    return _("Under Instruments, compare it with the {name}.", name=own.name)
 
 
 def mean_words(book: Book, advice: HeatAdvice) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED
+from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED, chances
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words.catalogue import _
@@ -25,4 +25,9 @@ def sentence(book: Book, verdict: Verdict) -> str:
     if verdict.decision == OUTSIDE:
         beyond = _("Below the band {band}.") if verdict.low else _("Above the band {band}.")
         return beyond.format(band=band)
-    return _("Can't tell: the bubble lies across the edge of {band}.", band=band)
+    below, inside, above = chances(
+        verdict.corrected.value, max(verdict.corrected.u, 1e-6), verdict.band.low, verdict.band.high
+    )
+    shares = {"inside": 100.0 * inside, "below": 100.0 * below, "above": 100.0 * above}
+    likely = _("{inside:.0f} % inside, {below:.0f} % below, {above:.0f} % above", **shares)
+    return _("Can't tell of {band}: {likely}.", band=band, likely=likely)

@@ -15,6 +15,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.instruments import overview
 from stathmis.services.instruments.overview import Glance
+from stathmis.ui.instruments.at_hand_card import AtHandCard
 from stathmis.ui.instruments.check_view import CheckView
 from stathmis.ui.kit.lines import Rows
 from stathmis.ui.kit.page import Page, column, holder, row, table
@@ -116,6 +117,8 @@ class InstrumentsView(QStackedWidget):
         self._none = label("None yet. Enter one under Enter or change.", "muted")
         made.page.addWidget(self._table)
         made.page.addWidget(self._none)
+        self.at_hand = AtHandCard(self._desk, self.begin_check)
+        made.page.addWidget(self.at_hand)
         made.page.addStretch(1)
         return made
 
@@ -182,6 +185,7 @@ class InstrumentsView(QStackedWidget):
         found = overview.glances(self._desk.book)
         self._table.setVisible(bool(found))
         self._none.setVisible(not found)
+        self.at_hand.show_glances(found)
         self.buttons, self.names = {}, {}
         for shown, glance in zip(self._rows.show(len(found)), found, strict=True):
             shown.show_glance(self._desk.book, glance, narrow=self._narrow)
