@@ -125,7 +125,7 @@ def test_after_water_it_waits(desk: Desk) -> None:
     rounds.log_event(desk, incubator, "water", "", desk.now_ms - 40 * 60_000)
     log(desk, incubator, "37.5", "38")
     found = actions(desk, incubator)
-    assert found[0].text == "Wait. Water went in 40 min ago; let it settle until 11:00."
+    assert found[0].text == "Wait. Water went in 40 min ago; let it settle until about 11:00."
     desk.undo()
     desk.undo()
     log(desk, incubator, "37.5", "38")

@@ -147,10 +147,13 @@ def mean_of(judged: Judged) -> str:
 def _settling(book: Book, upset: Upset) -> str:
     if upset.kind == "set":
         return _("The eggs went in less than 3 h ago and are still warming; leave the controller alone.")
-    again = book.local(upset.until_ms)
+    again = book.local(max(upset.back_ms, book.now_ms))
     ago = dates.duration(book.now_ms - upset.time_ms)
     happened = _(HAPPENED.get(upset.kind, "Something was done"))
-    return _("{happened} {ago} ago; let it settle until {clock}.", happened=happened, ago=ago, clock=dates.clock(again))
+    parts = {"happened": happened, "ago": ago, "clock": dates.clock(again)}
+    if upset.back_ms <= book.now_ms:
+        return _("{happened} {ago} ago; it is still on its way back. Read again in half an hour.", **parts)
+    return _("{happened} {ago} ago; let it settle until about {clock}.", **parts)
 
 
 def heat(book: Book, advice: HeatAdvice) -> Said:

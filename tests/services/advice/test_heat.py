@@ -159,3 +159,42 @@ def test_round_column_and_controller_say_the_same(demo: Desk) -> None:
             if isinstance(advice, heat.HeatAdvice):
                 assert said(demo.book, advice) == said(demo.book, heat.advise(demo.book, incubator))
             assert short(demo.book, advice)
+
+
+def opened(minutes_back: float, day: int = 1440) -> np.ndarray:
+    """Two days of air in which the lid was opened six times, each time back after so many minutes."""
+    air = np.full(2 * day, 37.5)
+    for begin in range(200, 2 * day - 400, 450):
+        since = np.arange(int(3 * minutes_back))
+        air[begin : begin + since.size] -= 4.0 * np.exp(-since / (minutes_back / 2.6))
+    return air
+
+
+@pytest.mark.parametrize("minutes_back", [12.0, 40.0])
+def test_how_long_to_wait_comes_from_the_machines_own_log(desk: Desk, minutes_back: float) -> None:
+    air = opened(minutes_back)
+    air[-5:] = 33.0
+    course, _ = batch_with_log(desk, air)
+    logged(desk, "lid", 10)
+    advice = heat.advise(desk.book, course.incubator)
+    assert advice.kind == "wait" and advice.upset is not None
+    back = (advice.upset.back_ms - advice.upset.time_ms) / MINUTE_MS
+    assert back == pytest.approx(minutes_back, rel=0.25)
+    assert advice.upset.until_ms - advice.upset.time_ms == 180 * MINUTE_MS, "no step for three hours"
+    assert "let it settle until about" in making.set_point_words(desk, course.incubator)
+
+
+@pytest.mark.parametrize(
+    ("ends_at", "kind", "says"), [(30.5, "look", "power, heater, lid"), (36.2, "wait", "still on its way back")]
+)
+def test_air_that_does_not_come_back_after_a_lid_asks_for_a_look(
+    desk: Desk, ends_at: float, kind: str, says: str
+) -> None:
+    """The heater died while the lid was open: to wait three hours would cost the eggs."""
+    air = opened(15.0)
+    air[-60:] = np.linspace(33.0, ends_at, 60)
+    course, _ = batch_with_log(desk, air)
+    logged(desk, "lid", 65)
+    advice = heat.advise(desk.book, course.incubator)
+    assert (advice.kind, advice.step_k) == (kind, 0.0)
+    assert says in making.set_point_words(desk, course.incubator)

@@ -42,6 +42,8 @@ LOGGED_H = 3.0
 """So many hours of a logger are a log of hours."""
 FAR_OFF_K = 1.0
 """Air this far off is no matter of tenths: power, heater, lid or thermometer come first. Source: common practice."""
+NEARER_MS, NEARER_K = 30 * 60_000, 0.3
+"""Air on its way back comes at least so much nearer in so long. Source: common practice."""
 STEADY_H = 6.0
 """Air that was far off so long, logged and steady, may be moved a step all the same."""
 USUAL_SWING_K = 0.3
@@ -134,6 +136,10 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
         return found("danger", "danger")
     settling = upset(book, sheet, "temperature")
     if settling is not None:
+        astray = verdict is not None and held is not None and now > settling.back_ms
+        if astray and verdict is not None and _astray(book, incubator, verdict, band, now):
+            # what was done does not explain it any more: no step, but a look
+            return found("look", "far off", upset=settling)
         return found("wait", upset=settling)
     if course is not None and 0 <= course.day(now) < 1:
         return found("young")
@@ -160,6 +166,18 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
     most = LARGEST_LOGGED_STEP_K if logged and mean is not None and mean.hours >= LOGGED_H else LARGEST_STEP_K
     step = max(-most, min(most, off / gain if gain is not None else off))
     return found("move", step_k=step, gain=gain)
+
+
+def _astray(book: Book, incubator: Incubator, verdict: Verdict, band: Band, now: int) -> bool:
+    """Whether air that should be back is far off and does not come nearer."""
+    off = band.middle - verdict.corrected.value
+    if verdict.decision != OUTSIDE or abs(off) <= FAR_OFF_K:
+        return False
+    for run in temperature_runs(book, incubator, now - NEARER_MS, now):
+        if run.dense and run.times_ms.size > 3:
+            nearer = float(run.corrected[-1] - run.corrected[0]) * float(np.sign(off))
+            return nearer < NEARER_K
+    return False
 
 
 def _danger(verdict: Verdict, band: Band) -> bool:

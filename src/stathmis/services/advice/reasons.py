@@ -7,7 +7,8 @@ from typing import Literal
 
 from stathmis.logbook.records import Event, Quantity
 from stathmis.services.book import Book
-from stathmis.services.clock import HOUR_MS
+from stathmis.services.clock import DAY_MS, HOUR_MS
+from stathmis.services.findings.cycles import back_s
 from stathmis.services.findings.last_action import LastAction
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.rounds import RoundSheet
@@ -29,12 +30,14 @@ Rule = Literal["one thing at a time", "danger", "swing", "far off", "disagree", 
 class Upset:
     """Something logged that explains the air for now: what, when, and until when to wait (UTC ms).
 
-    kind: of the event, or "set" for cold eggs that went in.
+    kind: of the event, or "set" for cold eggs that went in; back_ms: when the air should be back, by this machine's own
+    log where that shows it.
     """
 
     kind: str
     time_ms: int
     until_ms: int
+    back_ms: int
 
 
 @dataclass(frozen=True)
@@ -51,12 +54,19 @@ def upset(book: Book, sheet: RoundSheet, quantity: Quantity) -> Upset | None:
     """The last thing logged that this quantity may still be settling from; None where it stands by itself."""
     events = book.events_between(sheet.incubator.id, sheet.at_ms - 24 * HOUR_MS, sheet.at_ms)
     known = [e for e in events if e.kind in UPSETS[quantity]]
-    found = [Upset(e.kind, e.time_ms, _over_ms(e) + SETTLING_MS) for e in known]
+    lids_s = back_s(book, sheet.incubator, sheet.at_ms // DAY_MS)
+    quick = {"lid": lids_s, "water": lids_s, "cool": lids_s} if quantity == "temperature" else {}
+    found = []
+    for event in known:
+        over = _over_ms(event)
+        back = over + round(1000.0 * quick[event.kind]) if event.kind in quick else over + SETTLING_MS
+        found.append(Upset(event.kind, event.time_ms, over + SETTLING_MS, min(back, over + SETTLING_MS)))
     course = sheet.course
     if quantity == "temperature" and course is not None and course.batch.set_ms <= sheet.at_ms:
-        found.append(Upset("set", course.batch.set_ms, course.batch.set_ms + SETTLING_MS))
+        settled = course.batch.set_ms + SETTLING_MS
+        found.append(Upset("set", course.batch.set_ms, settled, settled))
     found = [u for u in found if u.until_ms > sheet.at_ms]
-    return max(found, key=lambda u: (u.until_ms, u.time_ms), default=None)
+    return max(found, key=lambda u: (u.back_ms, u.until_ms, u.time_ms), default=None)
 
 
 def _over_ms(event: Event) -> int:

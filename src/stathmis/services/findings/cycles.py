@@ -14,8 +14,9 @@ from stathmis.core.series import median
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook import readings
 from stathmis.logbook.records import Incubator
-from stathmis.services.book import Book
+from stathmis.services.book import Book, finding
 from stathmis.services.findings.corrections import Corrected
+from stathmis.services.findings.runs import CORRECTED, temperature_runs
 from stathmis.services.findings.verdict import Judged
 
 WINDOW_MS = 3 * 3_600_000
@@ -28,6 +29,26 @@ AFTER_LID_S = 15 * 60.0
 DEEPER_K = 0.5
 """A lid drops the air deeper than the thermostat swings by this much. Source: common practice."""
 DISTURBING = ("set_point", "lid", "vent", "water", "cool", "power")
+
+
+USUAL_BACK_S = {"forced": 45 * 60.0, "still": 75 * 60.0, "room": 75 * 60.0}
+"""So long after an open lid the air is back where it was, with a fan and in still air. Source: common practice (1-3 h
+with cold eggs, less without)."""
+DAYS_BACK_MS = 10 * 86_400_000
+LEAST_DROPS = 3
+
+
+@finding(*CORRECTED, here=True)
+def back_s(book: Book, incubator: Incubator, day: int) -> float:
+    """How long this machine's air takes to be back after it was opened, s: the middle of what its own log shows in the
+    days before, else the usual; day: number of the day (UTC), so that it is looked for once a day."""
+    stop = (day + 1) * 86_400_000
+    for run in temperature_runs(book, incubator, stop - DAYS_BACK_MS, stop):
+        drops = sudden_drops(run.times_ms / 1000.0, run.corrected) if run.dense else ()
+        took = [d.back_s - d.start_s for d in drops if d.back_s is not None]
+        if len(took) >= LEAST_DROPS:
+            return float(np.quantile(took, 0.75))
+    return USUAL_BACK_S[incubator.air]
 
 
 def averaged(book: Book, incubator: Incubator, judged: Judged, band: Band | None, at_ms: int) -> Judged:
