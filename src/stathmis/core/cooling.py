@@ -58,7 +58,7 @@ def worked_back(
     beforehand; boxes bell-shaped in their logarithm.
 
     >>> found = worked_back(20.0, 37.5, 37.5, 58.0, 1.5, 1.6, 12.0, air_now=(27.0, 0.3))
-    >>> 0.5 < found.hours.low < found.hours.value < found.hours.high < 2.5
+    >>> 0.2 < found.hours.low < found.hours.value < found.hours.high < 2.5
     True
     """
     if air_now is None and shell_now is None:

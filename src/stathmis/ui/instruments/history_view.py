@@ -17,6 +17,7 @@ from stathmis.services import notify, setting_up
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import history as histories
+from stathmis.services.instruments.by_hatches import by_hatches
 from stathmis.services.instruments.history import History
 from stathmis.services.instruments.methods import RESPONSE_S, methods
 from stathmis.services.instruments.sheet import MODEL_WORDS, chain, sheet
@@ -26,7 +27,9 @@ from stathmis.ui.kit.lines import Lines, Pool
 from stathmis.ui.kit.page import Page, column, put, row
 from stathmis.ui.kit.pieces import button, given, label, problem_label, rule, say, set_text
 from stathmis.ui.theme import Theme
+from stathmis.ui.work import Background
 from stathmis.words import dates
+from stathmis.words.by_hatches import lines
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 if TYPE_CHECKING:
@@ -67,6 +70,8 @@ class HistoryView(Page):
         self._chart_holder, self._checks = column(), column(spacing=4)
         self._none = Lines(self._checks, "muted")
         self._past = Pool(self._checks, lambda: _Past(self))
+        self._by_hatches = Lines(self._checks, "small")
+        self._job: Background | None = None
         wide, keep = (theme, 64), self.keep_details
         self.steps = field("Display steps", width=wide, entered=keep)
         self.accuracy = field("Accuracy, plus or minus", width=wide, entered=keep)
@@ -92,6 +97,7 @@ class HistoryView(Page):
     def show_channel(self, channel_id: int) -> None:
         """Show a channel."""
         self._channel_id = channel_id
+        self._by_hatches.say([])
         channel = self._desk.book.channel(channel_id)
         self.steps.setText(f"{channel.resolution:g}")
         self.accuracy.setText(f"{channel.accuracy:g}")
@@ -118,6 +124,7 @@ class HistoryView(Page):
         self.between.setVisible(len(found.checks) > 1)
         self._show_chart(found)
         self._show_checks(found)
+        self._ask_hatches(channel)
         self.certificate.setVisible(instrument.role == "reference")
 
     def _show_chart(self, found: History) -> None:
@@ -147,6 +154,18 @@ class HistoryView(Page):
             add = f"add {signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
             how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._desk.book, one))
             shown.show_check(one, day, f"{day}, {one.conditions.state}{mark}: {add}", how)
+
+    def _ask_hatches(self, channel: Channel) -> None:
+        """What own hatches say of it, read off the window's thread."""
+        book = self._desk.book
+        self._job = Background(lambda progress, cancelled: (channel.id, lines(book, by_hatches(book, channel))))
+        self._job.done.connect(self._show_hatches)
+        self._job.failed.connect(notify.tell_error)
+        self._job.start()
+
+    def _show_hatches(self, found: tuple[int, list[str]]) -> None:
+        if found[0] == self._channel_id:
+            self._by_hatches.say(found[1])
 
     def _switch_between(self, on: bool) -> None:
         if self._channel_id is not None:
