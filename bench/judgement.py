@@ -7,20 +7,21 @@ import pandas as pd
 from timing import compare, seconds
 
 from stathmis.core.adherence import judge
-from stathmis.core.egg_heat import egg_temperature, egg_time_constant
+from stathmis.core.egg_heat import core_modes, egg_temperature
 
 COUNT = 2_000_000
 times = np.arange(COUNT) * 10.0
 rng = np.random.default_rng(0)
 air = 37.5 + 0.4 * np.sin(times / 400.0) + 0.3 * np.sin(times / 50_000.0) + rng.normal(0, 0.02, COUNT)
-TAU = egg_time_constant(60.0)
+MODES = core_modes(60.0)
 
 
 def with_pandas_core() -> pd.Series:
-    """The same lag as an exponentially weighted mean over time."""
+    """The same lags as exponentially weighted means over time, added up."""
     stamps = pd.to_datetime(times, unit="s")
-    halflife = pd.Timedelta(seconds=TAU * np.log(2.0))
-    return pd.Series(air, index=stamps).ewm(halflife=halflife, times=stamps).mean()
+    series = pd.Series(air, index=stamps)
+    lags = [series.ewm(halflife=pd.Timedelta(seconds=tau * np.log(2.0)), times=stamps).mean() for tau, _ in MODES]
+    return sum(lag * weight for lag, (_tau, weight) in zip(lags, MODES, strict=True))  # type: ignore[return-value]
 
 
 def with_pandas_time(core: pd.Series) -> pd.Series:

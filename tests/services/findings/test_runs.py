@@ -241,3 +241,24 @@ def test_a_logger_that_takes_anothers_place_goes_on_where_it_ended(desk: Desk) -
     assert run is not None and run.times_ms.size == 1440 + 150
     assert run.corrected[0] == run.shown[0] == 37.5 and run.corrected[-1] == run.shown[-1] == 38.0
     assert (np.diff(run.times_ms) > 0).all() and run.u[-1] > 2 * run.u[0]
+
+
+def test_an_instrument_that_follows_slowly_is_less_sure_while_the_air_moves(desk: Desk) -> None:
+    """A true first-order lag of five minutes: what is stated holds the truth, also on the flanks."""
+    minutes = np.arange(1440.0)
+    true = 37.5 + 0.5 * np.sin(2 * np.pi * minutes / 90.0)
+    shown = np.empty(minutes.size)
+    shown[0] = true[0]
+    for i in range(1, minutes.size):
+        shown[i] = shown[i - 1] + (true[i] - shown[i - 1]) * (1.0 - np.exp(-60.0 / 300.0))
+    course, logger = making.batch_with_log(desk, shown.round(2))
+    whole = course.stretches(course.start_ms, desk.now_ms)
+
+    def inside() -> float:
+        run = recorded(desk.book, whole, "temperature", course.batch.set_ms).judged
+        assert run is not None
+        return float((np.abs(run.corrected - true) <= 1.96 * run.u)[60:].mean())
+
+    assert inside() < 0.75, "as if it followed at once"
+    setting_up.change_channel(desk, logger, logger.resolution, logger.accuracy, 300.0)
+    assert inside() > 0.95

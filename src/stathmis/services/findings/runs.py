@@ -45,6 +45,8 @@ WORTH_SAYING: dict[Quantity, float] = {"temperature": 0.2, "humidity": 3.0}
 MOST_RUNS = 24
 """Whole runs are long: so many of them are kept at hand."""
 NO_END_MS = 2**62
+LAG_READINGS = 2
+"""The slope of the air is taken over so many readings to either side."""
 DOUBTED_AFTER = 3
 """So many readings by hand must differ from a logger before that is said."""
 
@@ -230,12 +232,18 @@ def _appended(book: Book, hung: _Hung, run: Run, before: Series, tail: Series, s
     if not late or not np.array_equal(tail.times_ms[:had], before.times_ms):
         return None
     corrected, u = book.corrections.correct_series(hung.channel, fresh)
+    near = slice(-4 * LAG_READINGS, None)
+    lag = _lagging(
+        np.concatenate([run.times_ms[near], fresh.times_ms]),
+        np.concatenate([run.corrected[near], corrected]),
+        hung.channel.response_s,
+    )[-fresh.times_ms.size :]
     return _run_of(
         hung,
         np.concatenate([run.times_ms, fresh.times_ms]),
         np.concatenate([run.shown, np.asarray(to_inside(fresh.shown, hung.channel.unit))]),
         np.concatenate([run.corrected, corrected]),
-        np.concatenate([run.u, np.hypot(u, hung.layers_u)]),
+        np.concatenate([run.u, np.hypot(np.hypot(u, hung.layers_u), lag)]),
         set_ms,
     )
 
@@ -274,7 +282,24 @@ def _run(book: Book, hung: _Hung, set_ms: int) -> Run | None:
         return None
     corrected, u = book.corrections.correct_series(hung.channel, found)
     shown = np.asarray(to_inside(found.shown, hung.channel.unit))
-    return _run_of(hung, found.times_ms, shown, corrected, np.hypot(u, hung.layers_u), set_ms)
+    u = np.hypot(np.hypot(u, hung.layers_u), _lagging(found.times_ms, corrected, hung.channel.response_s))
+    return _run_of(hung, found.times_ms, shown, corrected, u, set_ms)
+
+
+def _lagging(times_ms: NDArray[np.int64], corrected: Array, response_s: float | None) -> Array:
+    """How far behind the air an instrument is that follows with this response time, as a standard uncertainty; nothing
+    where the keeper gave none, or it is read by hand.
+
+    Its first-order lag is the response time times the slope of the air, as far as its own readings show that; half of
+    it is taken, as they are behind themselves and noisy. Source: first-order lag.
+    """
+    if not response_s or times_ms.size <= 2 * LAG_READINGS or median(np.diff(times_ms)) > DENSE_STEP_MS:
+        return np.zeros(times_ms.shape)
+    ahead, behind = corrected[2 * LAG_READINGS :], corrected[: -2 * LAG_READINGS]
+    apart_s = (times_ms[2 * LAG_READINGS :] - times_ms[: -2 * LAG_READINGS]) / 1000.0
+    slope = np.abs(ahead - behind) / np.maximum(apart_s, 1.0)
+    ends = (np.full(LAG_READINGS, slope[0]), slope, np.full(LAG_READINGS, slope[-1]))
+    return 0.5 * response_s * np.concatenate(ends)
 
 
 def _run_of(hung: _Hung, times_ms: NDArray[np.int64], shown: Array, corrected: Array, u: Array, set_ms: int) -> Run:
