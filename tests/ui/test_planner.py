@@ -10,11 +10,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook.records import Batch, Event, StoredPlan, TaskMark
+from stathmis.logbook.records import Batch, Event, Placement, StoredPlan, TaskMark
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning, tasks
 from stathmis.ui import work
+from stathmis.ui.enter_view import EnterView
 from stathmis.ui.pictures import settle
 from stathmis.ui.planner.planner_view import PlannerView
 from stathmis.ui.window import Window
@@ -191,3 +192,49 @@ def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     settle(0.1)
     assert "show O next" in said(window.pages.round)
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+
+
+def test_a_pair_is_noted_and_its_clutch_awaited_by_keyboard(empty_window: Window, qtbot: QtBot) -> None:
+    window, desk = empty_window, empty_window.desk
+    setting_up.add_incubator(desk, "Warm box", "forced", 28.5)
+    view = opened(window, qtbot)
+    assert not view.pairs.isVisible(), "keepers of birds have no use for it"
+    view.new.species.setFocus()
+    qtbot.keyClicks(view.new.species, "leopard")
+    settle(0.05)
+    assert view.pairs.isVisible()
+    view.pairs.mother.setFocus()
+    qtbot.keyClicks(view.pairs.mother, "Fig")
+    view.pairs.day.setFocus()
+    qtbot.keyClicks(view.pairs.day, "in 3 days")
+    qtbot.keyClick(view.pairs.day, Qt.Key.Key_Return)
+    assert "still to come" in view.pairs.problem.text() and view.pairs.mother.text() == "Fig", "nothing is lost"
+    view.pairs.day.clear()
+    qtbot.keyClick(view.pairs.day, Qt.Key.Key_Return)
+    assert "Fig, paired" in said(view.pairs) and "eggs likely" in said(view.pairs)
+    window.undo()
+    assert "eggs likely" not in said(view.pairs)
+
+
+def test_an_instrument_goes_into_a_clutchs_box(empty_window: Window, qtbot: QtBot) -> None:
+    window, desk = empty_window, empty_window.desk
+    made = setting_up.add_incubator(desk, "Warm box", "forced", 28.5)
+    machine = next(i for i in desk.book.incubators() if i.id == made)
+    batch = setting_up.set_batch(desk, machine, "Fig's second", "leopard_gecko", "steady", 2, desk.now_ms - DAY_MS)
+    channels = [setting_up.NewChannel("temperature", "°C", 0.1, 0.5)]
+    setting_up.add_instrument(desk, "Small probe", "probe", channels, incubator_id=made)
+    window.show_place("enter")
+    view = window.stack.currentWidget()
+    assert isinstance(view, EnterView)
+    view.moving.setFocus()
+    qtbot.keyClicks(view.moving, "Small")
+    view.moving_to.setFocus()
+    qtbot.keyClicks(view.moving_to, "into the box")
+    assert view.moving_to.currentText() == "into the box of Fig's second"
+    view.move_instrument()
+    (placed,) = desk.book.records(Placement, batch_id=batch)
+    assert placed.place == "the box of Fig's second" and placed.to_ms is None
+    view.move_instrument()
+    assert "hangs there already" in view.moving_problem.text()
+    window.undo()
+    assert desk.book.records(Placement, batch_id=batch) == ()

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from PySide6.QtWidgets import QCheckBox
 
 from stathmis.core.errors import UserError
-from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
+from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import batches
@@ -103,9 +103,9 @@ class EnterView(Page):
         self.batch.offer_regimes()
         self.moving.offer([(i.name, i.id) for i in desk.book.records(Instrument)])
         clutches = [c for own in courses.values() for c in own if c.species.kind == "reptile"]
-        boxes = [(_("into {box}", box=clutch_words.box(c.batch.name)), (c.incubator.id, c.batch)) for c in clutches]
-        into = [(f"into {p.name}", (p.id, None)) for p in places]
-        self.moving_to.offer([*into, *boxes, ("into the drawer", (None, None))])
+        boxes = [(_("into {box}", box=clutch_words.box(c.batch.name)), f"box {c.batch.id}") for c in clutches]
+        into = [(f"into {p.name}", p.id) for p in places]
+        self.moving_to.offer([*into, *boxes, ("into the drawer", None)])
         self.place.refresh()
 
     def set_batch(self) -> None:
@@ -149,7 +149,10 @@ class EnterView(Page):
         def action() -> str:
             if self.moving.currentData() is None:
                 raise UserError("There is no instrument yet.", "Enter one first.")
-            name, (place, batch) = self.moving.currentText(), self.moving_to.currentData()
+            name, place, batch = self.moving.currentText(), self.moving_to.currentData(), None
+            if isinstance(place, str):
+                batch = self._desk.book.one(Batch, int(place.removeprefix("box ")))
+                place = batch.incubator_id
             at_eggs = self.moving_at_eggs.isChecked()
             box = clutch_words.box(batch.name) if batch is not None else ""
             setting_up.move_instrument(

@@ -29,7 +29,7 @@ class PairingCard(QFrame):
         self._list = StrikeList(partial(clutch.strike_pairing, desk))
         self.species = Chooser(_("Species of the pair"), yielding=True)
         self.mother = field(_("The female"), _("female"), entered=self.note)
-        self.day = field(_("The day they were paired; empty means today"), _("paired 3 May"), entered=self.note)
+        self.day = field(_("The day they were paired; empty means today"), _("3 May"), entered=self.note)
         self.problem = problem_label()
         typed = row(self.species, self.mother, self.day, button(_("Note the pair"), self.note, "link"))
         self.setLayout(column(label(_("Pairs"), "name"), self._list, typed, self.problem))
