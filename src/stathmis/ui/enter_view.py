@@ -101,11 +101,11 @@ class EnterView(Page):
         self.ending.offer(going)
         self._end_card.setVisible(bool(going))
         self.batch.offer_regimes()
-        self.moving.offer([(i.name, i.id) for i in desk.book.records(Instrument)])
+        self.moving.keep([(i.name, i.id) for i in desk.book.records(Instrument)])
         clutches = [c for own in courses.values() for c in own if c.species.kind == "reptile"]
         boxes = [(_("into {box}", box=clutch_words.box(c.batch.name)), f"box {c.batch.id}") for c in clutches]
         into = [(f"into {p.name}", p.id) for p in places]
-        self.moving_to.offer([*into, *boxes, ("into the drawer", None)])
+        self.moving_to.keep([*into, *boxes, ("into the drawer", None)])
         self.place.refresh()
 
     def set_batch(self) -> None:
