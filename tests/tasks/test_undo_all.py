@@ -443,7 +443,7 @@ UNCHANGED_AT_LAST = (
     "strike_pairing",
 )
 """What they take away is entered first: at last all is as before."""
-NOTED = {"watch.alarms.log_alarm", "plan.calendar.write"}
+NOTED = {"watch.alarm_log.log_alarm", "plan.calendar.write"}
 """What the application notes by itself: no edit of the keeper's, and undo passes it by."""
 
 

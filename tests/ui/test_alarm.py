@@ -12,6 +12,7 @@ from stathmis.logbook.snapshot import Series
 from stathmis.services.clock import FixedClock
 from stathmis.services.files import logger_import
 from stathmis.services.watch import alarms
+from stathmis.services.watch.alarm import Alarm
 from stathmis.ui import reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.window import Window
@@ -90,7 +91,7 @@ def test_what_was_told_is_not_told_again_by_a_restart(
     monkeypatch.setattr(reminder, "tell_desktop", lambda title, text, urgent: told.append(title))
     desk = window.desk
     box = desk.book.incubators()[0]
-    alarm = alarms.Alarm("hot", box, True, warm=True, celsius=41.0)
+    alarm = Alarm("hot", box, True, warm=True, celsius=41.0)
     monkeypatch.setattr(alarms, "alarms", lambda book, probes: [alarm])
     look(window, qtbot)
     assert len(told) == 1

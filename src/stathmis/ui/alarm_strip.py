@@ -8,8 +8,9 @@ from PySide6.QtWidgets import QApplication, QWidget
 from stathmis.core.errors import UserError
 from stathmis.services import notify
 from stathmis.services.desk import Desk
-from stathmis.services.watch import alarms
-from stathmis.services.watch.alarms import Alarm, Answer
+from stathmis.services.watch import alarm_log, alarms
+from stathmis.services.watch.alarm import Alarm
+from stathmis.services.watch.alarm_log import QUIET_MS, Answer
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import reminder
 from stathmis.ui.kit.page import column, row
@@ -66,10 +67,10 @@ class AlarmStrip(QWidget):
         assert isinstance(found, list)
         now = self._desk.now_ms
         book = self._desk.book
-        loud = [a for a in found if max(self._quiet_until.get(a.key, 0), alarms.quiet_until(book, a)) <= now]
+        loud = [a for a in found if max(self._quiet_until.get(a.key, 0), alarm_log.quiet_until(book, a)) <= now]
         if not self._looked:
             # what was told before a restart is not told again
-            self._looked, self._told = True, {a.key for a in loud if alarms.told_lately(book, a)}
+            self._looked, self._told = True, {a.key for a in loud if alarm_log.told_lately(book, a)}
         # what has passed may be told again when it comes back
         self._told &= {a.key for a in found}
         self.alarm = loud[0] if loud else None
@@ -93,7 +94,7 @@ class AlarmStrip(QWidget):
     def _quiet(self, answer: Answer) -> None:
         if self.alarm is None:
             return
-        self._quiet_until[self.alarm.key] = self._desk.now_ms + alarms.QUIET_MS[answer]
+        self._quiet_until[self.alarm.key] = self._desk.now_ms + QUIET_MS[answer]
         self._told.discard(self.alarm.key)
         self._log(self.alarm, answer)
         self.alarm = None
@@ -102,7 +103,7 @@ class AlarmStrip(QWidget):
 
     def _log(self, alarm: Alarm, answer: Answer) -> None:
         try:
-            alarms.log_alarm(self._desk, alarm, answer)
+            alarm_log.log_alarm(self._desk, alarm, answer)
         except UserError as error:
             notify.tell_error(error)
 

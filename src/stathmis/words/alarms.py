@@ -7,7 +7,7 @@ from typing import NamedTuple
 from stathmis.services import knowledge
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book
-from stathmis.services.watch.alarms import Alarm
+from stathmis.services.watch.alarm import Alarm
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import number

@@ -22,7 +22,7 @@ from stathmis.services.eggs.weeks import cells, titles, weeks
 from stathmis.services.files import backing_up
 from stathmis.services.findings import judgement
 from stathmis.services.moisture import sizes, weights
-from stathmis.services.watch.alarms import Alarm
+from stathmis.services.watch.alarm import Alarm
 from stathmis.words.alarms import said as said_of_alarm
 
 HOUR_MS = 3_600_000

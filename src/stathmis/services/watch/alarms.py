@@ -6,9 +6,7 @@ An alarm in the application is no substitute for the machine's own over-temperat
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from math import nan
-from typing import Literal
+from dataclasses import replace
 
 import numpy as np
 
@@ -16,19 +14,17 @@ from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Box, Event, Incubator, Instrument, Quantity
+from stathmis.logbook.records import Box
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
-from stathmis.services.clock import DAY_MS
-from stathmis.services.desk import Desk
-from stathmis.services.findings.runs import Run, lately, runs_between, temperature_runs
+from stathmis.services.findings.runs import Run, lately, temperature_runs
+from stathmis.services.watch.alarm import Alarm
 from stathmis.services.watch.live import ProbeStatus
+from stathmis.services.watch.mute_loggers import FRESH_MS, QUANTITIES, mute_loggers
 
 LOOK_BACK_MS = 6 * 3_600_000
-FRESH_MS = 20 * 60_000
-"""A reading older than this says nothing about now. Source: common practice."""
 EGG_LIMIT_K = 1.0
 """Eggs this far from the middle of what is asked are worth a call. Source: common practice (alarms at 1-1.5 K)."""
 AIR_LIMIT_K = 1.5
@@ -47,12 +43,7 @@ WARMER_K, GRACE_S = 1.0, 300.0
 DRY_RH = 15.0
 """In lockdown and hatch the air may be so far below its band before it is called for. Source: common practice (a pipped
 egg's membrane dries)."""
-Answer = Literal["", "seen", "later"]
-SEEN_MS, LATER_MS, TOLD_MS = 3_600_000, 600_000, 1_800_000
-QUIET_MS = {"seen": SEEN_MS, "later": LATER_MS}
-"""How long an alarm is quiet by the keeper's answer; what was raised so lately is not raised again by a restart."""
 LATE = ("lockdown", "hatch")
-QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 TREND_MS = 40 * 60_000
 SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
@@ -62,51 +53,9 @@ RISING_K, RISING_S = 0.5, 240.0
 """Air that has come up by so much in so long is on its way back: the lid was shut. Source: common practice."""
 OPENED_SHARE, OPENED_S = 0.8, 300.0
 """An open lid lets so much of the vapor out within so long; without power it stays inside. Source: common practice."""
-STUCK_MS, LIVELY_MS = 2 * 3_600_000, 40 * 60_000
-"""A logger that shows the very same for so long is stuck, if it never did for the shorter time in the day before.
-Source: common practice: a thermostat swings."""
 DRYING_MS, DRYING_RH, LEFT_WITHIN_MS = 75 * 60_000, 1.2, 4 * 3_600_000
 """Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it
 has. Source: our own: more than a room's day moves it."""
-ENDED_MS, OFTEN_MS, DELIVERIES = 10 * 60_000, 3_600_000, 3
-"""A logger whose file came at least so often, so many times lately, is missed when it is so much overdue."""
-
-AlarmKind = Literal["hot", "eggs", "trend", "air", "moisture", "drying", "stuck", "ended", "silent"]
-
-
-@dataclass(frozen=True)
-class Alarm:
-    """Something that cannot wait; danger before watch.
-
-    kind: air that is dangerous at once, eggs beyond their limit or on the way to it, air far off for no known reason,
-    too dry or too moist ("moisture"), or going to be too dry ("drying"); a logger that shows the very same for hours
-    ("stuck") or whose file has ended ("ended"), or a probe that went silent. warm: it is, or gets, too warm. celsius:
-    the air ("hot", "air") or the eggs; limit_c: what the eggs will pass; rh: the humidity and what is asked, percent;
-    minutes: for how long; at_ms: when it will be so (UTC ms); instrument: which is meant.
-    """
-
-    kind: AlarmKind
-    incubator: Incubator | None
-    danger: bool
-    warm: bool = False
-    celsius: float = nan
-    limit_c: float = nan
-    minutes: int = 0
-    probe: ProbeStatus | None = None
-    at_ms: int = 0
-    instrument: Instrument | None = None
-    rh: tuple[float, float] = (nan, nan)
-
-    @property
-    def key(self) -> str:
-        """Its kind and place: the same alarm is told once."""
-        place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
-        side = "" if self.kind != "eggs" else " warm" if self.warm else " cold"
-        if self.instrument is not None:
-            side = f" {self.instrument.id}"
-        if self.kind == "moisture":
-            side = " dry" if self.rh[0] < self.rh[1] else " moist"
-        return f"{self.kind}{side} {place}"
 
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
@@ -140,7 +89,7 @@ def _of_course(book: Book, course: Course) -> Iterator[Alarm]:
     found = _of_heat(book, course) or _of_moisture(book, course) or _drying(book, course)
     if found is not None:
         yield found
-    yield from _of_loggers(book, course)
+    yield from mute_loggers(book, course)
 
 
 def _of_heat(book: Book, course: Course) -> Alarm | None:
@@ -156,44 +105,6 @@ def _of_heat(book: Book, course: Course) -> Alarm | None:
     if newest - U >= DANGER_C:
         return Alarm("hot", incubator, True, warm=True, celsius=newest + offset)
     return _of_eggs(book, course, run, air) or _of_air(book, course, run, air) if run.dense else None
-
-
-def _of_loggers(book: Book, course: Course) -> Iterator[Alarm]:
-    """Loggers that show the very same for hours, or whose file did not come again."""
-    now = book.now_ms
-    for quantity in QUANTITIES:
-        start = max(now - DAY_MS, course.batch.set_ms)
-        for run in runs_between(book, course.incubator, quantity, start, now, start):
-            last = int(run.times_ms[-1])
-            if run.dense and now - last > FRESH_MS and _missed(book, run, last):
-                minutes = (now - last) // 60_000
-                yield Alarm("ended", course.incubator, False, minutes=minutes, instrument=run.instrument)
-            elif run.dense and now - last <= FRESH_MS and _stuck(run):
-                minutes = STUCK_MS // 60_000
-                yield Alarm("stuck", course.incubator, False, minutes=minutes, instrument=run.instrument)
-
-
-def _stuck(run: Run) -> bool:
-    """Whether a logger has shown the very same for hours, though it never did for much shorter."""
-    turns = np.flatnonzero(np.diff(run.shown) != 0)
-    if not turns.size:
-        return False
-    since = run.times_ms[turns[-1] + 1]
-    stood = np.diff(run.times_ms[turns])
-    known = run.times_ms[turns[-1]] - run.times_ms[0] >= STUCK_MS
-    return bool(run.times_ms[-1] - since >= STUCK_MS and known and stood.size and stood.max() <= LIVELY_MS)
-
-
-def _missed(book: Book, run: Run, last_ms: int) -> bool:
-    """Whether a logger's file used to come often, and is overdue by that habit."""
-    if book.snapshot.tail(run.channel.id).times_ms.size:
-        # a probe: that it is silent is told by itself
-        return False
-    times = sorted({h.last_ms for h in book.snapshot.heads(run.channel.id) if h.last_ms >= last_ms - DAY_MS})
-    steps = np.diff(np.array(times[-DELIVERIES - 1 :], dtype=np.int64))
-    if steps.size < DELIVERIES or steps.max() > OFTEN_MS:
-        return False
-    return bool(book.now_ms - last_ms > int(np.median(steps)) + ENDED_MS)
 
 
 def _drying(book: Book, course: Course) -> Alarm | None:
@@ -364,39 +275,3 @@ def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | No
     if not warm and (_rising(seconds, air) or _cooled_as_meant(book, course, seconds, air)):
         return None
     return Alarm("air", incubator, warm, warm=warm, celsius=air_c, minutes=AIR_LASTS_MS // 60_000)
-
-
-def quiet_until(book: Book, alarm: Alarm) -> int:
-    """Until when an alarm is quiet (UTC ms), as the keeper answered one of its kind there; also after a restart."""
-    answers = _noted(book, alarm, SEEN_MS)
-    until = [e.time_ms + QUIET_MS[how] for e, how in answers if how in QUIET_MS]
-    return max(until, default=0)
-
-
-def told_lately(book: Book, alarm: Alarm) -> bool:
-    """Whether an alarm of the kind was told there a short while ago: it is not told again after a restart."""
-    return any(not how for _event, how in _noted(book, alarm, TOLD_MS))
-
-
-def _noted(book: Book, alarm: Alarm, within_ms: int) -> list[tuple[Event, str]]:
-    """What was noted of alarms of this kind lately, each with how it was answered ("": it was raised)."""
-    if alarm.incubator is None:
-        return []
-    events = book.events_between(alarm.incubator.id, book.now_ms - within_ms, book.now_ms)
-    said = [(e, *e.detail.partition(", ")[::2]) for e in events if e.kind == "alarm"]
-    return [(event, how) for event, kind, how in said if kind == alarm.kind]
-
-
-def log_alarm(desk: Desk, alarm: Alarm, answer: Answer = "") -> None:
-    """Note in the log that an alarm was raised, or how the keeper answered it; alarms are not undone."""
-    if alarm.incubator is None or desk.read_only:
-        return
-    with desk.edit("alarm noted", undoable=False) as edit:
-        edit.add(
-            Event,
-            incubator_id=alarm.incubator.id,
-            time_ms=desk.now_ms,
-            kind="alarm",
-            note="",
-            detail=f"{alarm.kind}, {answer}" if answer else alarm.kind,
-        )
