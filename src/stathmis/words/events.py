@@ -24,6 +24,11 @@ ALARM_KINDS = {
     "eggs": "eggs too warm or cold",
     "trend": "eggs leaving their band",
     "air": "air far off",
+    "moisture": "air too dry or too moist",
+    "drying": "air drying out",
+    "stuck": "logger stuck",
+    "ended": "logger silent",
+    "later": "quiet for ten minutes",
 }
 """What an alarm was about, as the log tells it."""
 

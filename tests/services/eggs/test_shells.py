@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from making import batch_with_log
+from making import batch_with_log, mend
 from stathmis.core.course.way import Way
 from stathmis.core.egg_heat import own_heat, shell_cooling
 from stathmis.core.errors import UserError
@@ -150,3 +150,13 @@ def test_a_gecko_has_no_shell_to_hold(desk: Desk) -> None:
     assert held_by_shell(desk, course).phases == course.phases
     assert float(course.warmed_by(desk.now_ms).core_k) == 0.0
     assert isinstance(course.incubator, Incubator)
+
+
+@pytest.mark.parametrize(
+    "shown", ["", "{}", "[]", "[[37]]", '["x"]', "[1e999]", "[NaN]", "37.5", "[" * 9, "[" * 100_000, f"[{'1,' * 99}1]"]
+)
+def test_a_series_that_was_altered_by_hand_says_nothing(desk: Desk, shown: str) -> None:
+    course, channel = late(desk), gun(desk, accuracy=0.1)
+    shells.log_shells(desk, course, channel, "38.5 38.6 38.4", "10", desk.now_ms)
+    mend(desk, ShellSeries, desk.book.records(ShellSeries)[0].id, shown=shown)
+    assert measured(desk.book, now(desk, course)) == () and now(desk, course).own_heat == 1.0

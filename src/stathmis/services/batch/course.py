@@ -32,6 +32,8 @@ class Learned:
     term_ratio: tuple[float, float] | None = None
 
 
+TERM_OVER = 1.15
+"""What has not hatched by this share of the term makes no heat any more."""
 SHELL_STEP_K = 0.1
 """Who holds the shell moves the air by such steps."""
 
@@ -199,7 +201,7 @@ class Course:
         """How much the embryos warm their eggs over the air at times (UTC ms), K; nothing before setting, in clutches,
         and once the term is long over. Source: core.egg_heat.own_heat."""
         share = (np.asarray(at_ms, dtype=np.float64) - self.batch.set_ms) / DAY_MS / self.species.days
-        alive = (share >= 0.0) & (self.species.kind == "bird")
+        alive = (share >= 0.0) & (share <= TERM_OVER) & (self.species.kind == "bird")
         found = egg_heat.own_heat(self.species.egg_g, share, self.incubator.air != "still")
         shell, core = (np.where(alive, self.own_heat * k, 0.0) for k in (found.shell_k, found.core_k))
         return egg_heat.OwnHeat(shell, core)

@@ -11,11 +11,11 @@ from stathmis.logbook.records import Channel, Instrument, ShellSeries
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.services.findings.shells import MOST
 from stathmis.words import shells as words
 
 LIMITS_C = (15.0, 45.0)
 """No shell in a machine is colder or warmer: that is a slip."""
-MOST = 60
 OVER_S = (1.0, 300.0)
 USUAL_OVER_S = 30.0
 """How long it takes to aim at several shells where nothing is said, s. Source: common practice."""

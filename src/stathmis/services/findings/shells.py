@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from math import hypot, sqrt
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stathmis.core.egg_heat import OWN_U, shell_cooling
 from stathmis.core.uncertainty import NORMAL_95
@@ -16,6 +17,8 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.findings.runs import CORRECTED, lately
+
+Array = NDArray[np.float64]
 
 LOOK_BACK_MS = 2 * 3_600_000
 """The eggs still have what the air was so long before. Source: three response times of a hen's egg."""
@@ -29,6 +32,8 @@ EGGS_DIFFER_K = 0.15
 """Shells in one machine differ by at least this, standard deviation. Source: common practice."""
 TELLING_K = 0.15
 """Embryos that are expected to warm their shells by less say nothing of how well they do."""
+MOST, HOTTEST = 60, 150.0
+"""A series has no more shells, and none of them shows more than this in either unit."""
 RATIO = (0.3, 3.0)
 """Embryos do not make less or more than this of the usual heat: beyond it another fault is shown."""
 
@@ -53,11 +58,21 @@ def shells(book: Book, course: Course) -> tuple[Shells, ...]:
     """All series of a batch, in order of time."""
     own = sorted(book.records(ShellSeries, batch_id=course.batch.id), key=lambda s: (s.time_ms, s.id))
     channels = {c.id: c for c in book.records(Channel)}
-    return tuple(_measured(book, course, one, channels[one.channel_id]) for one in own if one.channel_id in channels)
+    found = ((one, channels.get(one.channel_id), _shown(one)) for one in own)
+    return tuple(_measured(book, course, *f) for f in found if f[1] is not None and f[2] is not None)  # type: ignore[arg-type]
 
 
-def _measured(book: Book, course: Course, series: ShellSeries, channel: Channel) -> Shells:
-    shown = np.array(json.loads(series.shown), dtype=np.float64)
+def _shown(series: ShellSeries) -> Array | None:
+    """What was shown; None where it is no list of numbers: altered by hand."""
+    try:
+        values = np.array(json.loads(series.shown), dtype=np.float64)
+    except (ValueError, TypeError, RecursionError):
+        return None
+    good = values.ndim == 1 and 0 < values.size <= MOST and bool((np.abs(values) < HOTTEST).all())
+    return values if good else None
+
+
+def _measured(book: Book, course: Course, series: ShellSeries, channel: Channel, shown: Array) -> Shells:
     corrected, u = book.corrections.correct_series(channel, Series(np.full(shown.size, series.time_ms), shown))
     since = series.over_s * (np.arange(shown.size) + 1.0) / shown.size
     cooled = shell_cooling(since, float(corrected.mean()), float(corrected.mean()) - OPEN_LID_K)

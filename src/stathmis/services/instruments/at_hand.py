@@ -8,8 +8,10 @@ from typing import Literal
 
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_to_inside, from_inside
-from stathmis.logbook.records import Channel, Instrument
-from stathmis.services.book import Book
+from stathmis.logbook.records import CertificatePoint, Channel, Instrument, Placement, StoredCalibration
+from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.batch.batches import COURSES_REST_ON
+from stathmis.services.book import Book, finding
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import checking
 from stathmis.services.instruments.draft import Row, new_draft
@@ -41,6 +43,7 @@ class Told:
     enough: bool
 
 
+@finding(StoredCalibration, CertificatePoint, Instrument, Channel, Placement, *COURSES_REST_ON, SETTINGS)
 def ways(book: Book, channel: Channel) -> list[Told]:
     """What the things at hand would tell of a channel, the best first; nothing of what cannot check it."""
     found = []

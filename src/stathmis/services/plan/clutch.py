@@ -11,7 +11,7 @@ from stathmis.core.errors import UserError
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Pairing, StoredPlan, Weighing
 from stathmis.services.batch.course import Course
-from stathmis.services.batch.species import species_of, term_at
+from stathmis.services.batch.species import all_species, species_of, term_at
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
@@ -97,8 +97,11 @@ def awaited(book: Book) -> list[Awaited]:
     for pairing in pairings:
         newest[pairing.species, pairing.mother.casefold()] = pairing
     found = []
+    listed = all_species(book)
     for (key, mother), pairing in newest.items():
-        species = species_of(book, key)
+        if key not in listed:
+            continue
+        species = listed[key]
         laid = sorted(
             p.laid_ms
             for p in book.records(StoredPlan)
