@@ -11,11 +11,12 @@ from stathmis.logbook.records import Channel, Event
 from stathmis.logbook.snapshot import Series
 from stathmis.services.clock import FixedClock
 from stathmis.services.files import logger_import
-from stathmis.services.watch import alarms
+from stathmis.services.watch import alarm_log, alarms
 from stathmis.services.watch.alarm import Alarm
 from stathmis.ui import reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.window import Window
+from stathmis.words.events import event_words
 
 
 def look(window: Window, qtbot: QtBot) -> None:
@@ -102,6 +103,21 @@ def test_what_was_told_is_not_told_again_by_a_restart(
     qtbot.waitUntil(lambda: again._job is None and not work.busy(), timeout=10_000)
     assert again.alarm is not None and len(told) == 1, "it stands there, but nobody is called a second time"
     again.stop()
+
+
+def test_cold_that_was_seen_does_not_quiet_heat(window: Window) -> None:
+    desk, box = window.desk, window.desk.book.incubators()[0]
+    cold, warm = (Alarm("eggs", box, w, warm=w, celsius=36.0 + 3 * w) for w in (False, True))
+    alarm_log.log_alarm(desk, cold, "seen")
+    assert alarm_log.quiet_until(desk.book, cold) == desk.now_ms + 3_600_000
+    assert alarm_log.quiet_until(desk.book, warm) == 0
+    dry, moist = (Alarm("moisture", box, False, rh=pair) for pair in ((40.0, 65.0), (90.0, 75.0)))
+    alarm_log.log_alarm(desk, dry, "later")
+    assert alarm_log.quiet_until(desk.book, dry) == desk.now_ms + 600_000 and not alarm_log.quiet_until(
+        desk.book, moist
+    )
+    told = [event_words(desk.book, e) for e in desk.book.records(Event) if e.kind == "alarm"]
+    assert told == ["Alarm: eggs too warm or cold, seen", "Alarm: air too dry or too moist, quiet for ten minutes"]
 
 
 @pytest.mark.parametrize(("urgent", "how"), [(True, "critical"), (False, "normal")])

@@ -49,7 +49,7 @@ def details(book: Book, event: Event) -> str:
         said.append(_("shut after {minutes:.0f} min", minutes=event.minutes))
     elif event.kind == "alarm":
         # older logs keep the alarm's own words as a note
-        said += [ALARM_KINDS.get(part, part) for part in event.detail.split(", ") if part]
+        said += [ALARM_KINDS.get(part.partition(" ")[0], part) for part in event.detail.split(", ") if part]
     elif event.minutes is not None:
         hours = event.minutes / 60.0
         said.append(f"{hours:g} h" if event.minutes >= 60.0 else _("{minutes:.0f} min", minutes=event.minutes))

@@ -36,12 +36,19 @@ class Alarm:
     rh: tuple[float, float] = (nan, nan)
 
     @property
-    def key(self) -> str:
-        """Its kind and place: the same alarm is told once."""
-        place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
-        side = "" if self.kind != "eggs" else " warm" if self.warm else " cold"
-        if self.instrument is not None:
-            side = f" {self.instrument.id}"
-        if self.kind == "moisture":
+    def what(self) -> str:
+        """Its kind, with the side or the instrument: too cold is another alarm than too warm."""
+        side = ""
+        if self.kind in ("eggs", "trend", "air"):
+            side = " warm" if self.warm else " cold"
+        elif self.kind == "moisture":
             side = " dry" if self.rh[0] < self.rh[1] else " moist"
-        return f"{self.kind}{side} {place}"
+        elif self.instrument is not None:
+            side = f" {self.instrument.id}"
+        return f"{self.kind}{side}"
+
+    @property
+    def key(self) -> str:
+        """What and where: the same alarm is told once."""
+        place = self.incubator.id if self.incubator is not None else self.probe and self.probe.probe.id
+        return f"{self.what} {place}"

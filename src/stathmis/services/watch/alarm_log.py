@@ -16,24 +16,24 @@ QUIET_MS = {"seen": SEEN_MS, "later": LATER_MS}
 
 
 def quiet_until(book: Book, alarm: Alarm) -> int:
-    """Until when an alarm is quiet (UTC ms), as the keeper answered one of its kind there; also after a restart."""
+    """Until when an alarm is quiet (UTC ms), as the keeper answered the same there; also after a restart."""
     answers = _noted(book, alarm, SEEN_MS)
     until = [e.time_ms + QUIET_MS[how] for e, how in answers if how in QUIET_MS]
     return max(until, default=0)
 
 
 def told_lately(book: Book, alarm: Alarm) -> bool:
-    """Whether an alarm of the kind was told there a short while ago: it is not told again after a restart."""
+    """Whether the same was told there a short while ago: it is not told again after a restart."""
     return any(not how for _event, how in _noted(book, alarm, TOLD_MS))
 
 
 def _noted(book: Book, alarm: Alarm, within_ms: int) -> list[tuple[Event, str]]:
-    """What was noted of alarms of this kind lately, each with how it was answered ("": it was raised)."""
+    """What was noted of the same alarm lately, each with how it was answered ("": it was raised)."""
     if alarm.incubator is None:
         return []
     events = book.events_between(alarm.incubator.id, book.now_ms - within_ms, book.now_ms)
     said = [(e, *e.detail.partition(", ")[::2]) for e in events if e.kind == "alarm"]
-    return [(event, how) for event, kind, how in said if kind == alarm.kind]
+    return [(event, how) for event, what, how in said if what == alarm.what]
 
 
 def log_alarm(desk: Desk, alarm: Alarm, answer: Answer = "") -> None:
@@ -47,5 +47,5 @@ def log_alarm(desk: Desk, alarm: Alarm, answer: Answer = "") -> None:
             time_ms=desk.now_ms,
             kind="alarm",
             note="",
-            detail=f"{alarm.kind}, {answer}" if answer else alarm.kind,
+            detail=f"{alarm.what}, {answer}" if answer else alarm.what,
         )
