@@ -22,6 +22,7 @@ ASKED = {
 }  # fmt: skip
 REASONS = {
     ("services/findings/judgement.py", "set_c"): "embryos grow by the species, whatever is held",
+    ("services/instruments/by_hatches.py", "set_c"): "the same: what a day of the hatch says of the air",
     ("services/findings/loss.py", "loss_percent"): "of the course: what its way aims at",
     ("services/eggs/review.py", "loss_percent"): "the same",
     ("ui/moisture/loss_chart.py", "loss_percent"): "the same",
