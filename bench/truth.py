@@ -1,6 +1,6 @@
 """What is stated, held against a world that is not as the model assumes (see world.py): one table, measured now.
 
-Usage: truth.py [section …] [--runs N]. Sections: fits, loss, flocks, alarms, cut.
+Usage: truth.py [section …] [--runs N]. Sections: fits, loss, flocks, steps, alarms, cut.
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ from world import DAY_S, NOW_MS, Hygrometer
 from stathmis.core.calibration import Choice, fit_correction
 from stathmis.core.cooling import worked_back
 from stathmis.core.hatch.hatch_stats import ranks, rate
+from stathmis.services.advice import heat
 from stathmis.services.batch.power_cut import BOX_HOURS, BOX_RANGE
 from stathmis.services.findings import loss
 from stathmis.services.moisture import weights
@@ -105,6 +106,28 @@ def loss_inside(
             inside += abs(value - truth) <= Z * u
             wide.append(Z * u)
     return inside / runs, float(np.mean(wide))
+
+
+def needless_steps(swing_k: float, looks: int, seed: int = 0, minutes: float = 25.0) -> float:
+    """How often a keeper is told to move the set point of a box whose mean is right, whose thermostat swings so far to
+    either side; a checked logger, looked at whenever."""
+    rng = np.random.default_rng([seed, round(100 * swing_k)])
+    seconds = np.arange(0.0, 3 * DAY_S, 60.0)
+    # a thermostat's saw: up with the heater, slowly down without
+    phase = (seconds / 60.0 / minutes) % 1.0
+    saw = np.where(phase < 0.3, -1.0 + 2.0 * phase / 0.3, 1.0 - 2.0 * (phase - 0.3) / 0.7)
+    air = 37.5 + swing_k * saw + rng.normal(0, 0.08) + rng.normal(0, 0.02, seconds.size)
+    told = 0
+    with world.desk_at(NOW_MS) as desk:
+        box = world.machine(desk)
+        heat_logger = world.logger(desk, box, "temperature", 0.1, 0.15)
+        times = NOW_MS + np.round(seconds * 1000).astype(np.int64)
+        world.logged(desk, heat_logger, times, np.round(air, 1))
+        world.eggs(desk, box, NOW_MS - round(5 * DAY_S * 1000))
+        for at in rng.uniform(1.2 * DAY_S, 3 * DAY_S, looks):
+            desk.clock.at_ms = NOW_MS + round(float(at) * 1000)  # type: ignore[attr-defined]
+            told += heat.advise(desk.book, box).kind in ("move", "look")
+    return told / looks
 
 
 def flocks(groups: int, runs: int, seed: int = 0) -> float:
@@ -228,7 +251,7 @@ def main() -> None:
     """Print the table."""
     words = [w for w in sys.argv[1:] if not w.startswith("--")]
     runs = int(sys.argv[sys.argv.index("--runs") + 1]) if "--runs" in sys.argv else 0
-    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks", "alarms", "cut"]
+    words = [w for w in words if not w.isdigit()] or ["fits", "loss", "flocks", "steps", "alarms", "cut"]
     if "fits" in words:
         print(
             "95 % of a fit holds the truth in %, curve chosen by itself: straight, bends of 1 2 3 5 u, odd point 3 5 u"
@@ -241,6 +264,10 @@ def main() -> None:
         for variant, what in LOSS_VARIANTS.items():
             share, U = loss_inside(variant, runs or 150, **what)  # type: ignore[arg-type]
             print(f"  {variant}: {100 * share:.0f}, {U:.1f}")
+    if "steps" in words:
+        for swing in (0.3, 0.45, 0.6):
+            shares = [needless_steps(swing, 60, seed) for seed in range(runs or 8)]
+            print(f"needless steps of the set point, thermostat ± {swing} K: {100 * np.mean(shares):.1f} %")
     if "alarms" in words:
         for what in ("21 lids", "7 coolings", "± 1 K in 40 min"):
             print(f"calls a week, {what}:", *(false_alarms(what, seed) for seed in range(runs or 3)))

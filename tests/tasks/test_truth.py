@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from truth import LOSS_VARIANTS, cut_inside, false_alarms, loss_inside, told_after
+from truth import LOSS_VARIANTS, cut_inside, false_alarms, loss_inside, needless_steps, told_after
 
 
 @pytest.mark.parametrize("variant", ["as it is assumed", "still air", "2,400 m", "humidity changed"])
@@ -11,6 +11,11 @@ def test_the_loss_forecast_holds_the_loss(variant: str) -> None:
     """Inside its U in nearly all batches; were it 80 %, this would fail in more than half of all draws."""
     inside, U = loss_inside(variant, 14, seed=5, **LOSS_VARIANTS[variant])  # type: ignore[arg-type]
     assert inside >= 12.5 / 14 and U < 0.8
+
+
+def test_no_step_is_asked_for_where_the_mean_is_right() -> None:
+    """A thermostat of ± 0.6 K, whose single readings are outside more often than not."""
+    assert needless_steps(0.6, 15, seed=2) == 0.0
 
 
 def test_a_cut_of_unknown_length_is_worked_back() -> None:

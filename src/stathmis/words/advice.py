@@ -13,6 +13,7 @@ from stathmis.services.advice.instruments import InstrumentAdvice
 from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
 from stathmis.services.advice.reasons import Reason, Upset
+from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
@@ -31,6 +32,8 @@ RULES = {
     "chicks": "Wet chicks raise the humidity by themselves, 80 % and more (common practice).",
     "box": "From {states} of this box: vapor from the water against vapor out of the vents.",
 }
+LATE_HEAT_K = 0.3
+"""Embryos that warm their shells by more than this heat the box. Source: common practice."""
 HAPPENED = {
     "water": "Water went in",
     "vent": "The vent was moved",
@@ -201,9 +204,13 @@ def _move(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[
     if advice.gain is not None:
         seen = _("Its air moved {gain:.1f} times as far as the set point then, so the step is chosen by that.")
         told = (seen.format(gain=advice.gain),)
+    then = _("Then leave it for 3 h and read again.")
+    course = batches.running(book, advice.incubator)
+    if advice.step_k < 0 and course is not None and float(course.warmed_by(book.now_ms).shell_k) > LATE_HEAT_K:
+        then += " " + _("Late eggs heat the box themselves: it needs less heat now, and more air.")
     return Said(
         move.format(step=_step(book, advice), unit=book.temperature_unit, now=now, wanted=wanted),
-        _("Then leave it for 3 h and read again."),
+        then,
         reasons[:1] + told + reasons[1:],
         key="move",
     )

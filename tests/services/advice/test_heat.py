@@ -198,3 +198,13 @@ def test_air_that_does_not_come_back_after_a_lid_asks_for_a_look(
     advice = heat.advise(desk.book, course.incubator)
     assert (advice.kind, advice.step_k) == (kind, 0.0)
     assert says in making.set_point_words(desk, course.incubator)
+
+
+@pytest.mark.parametrize(("day", "late"), [(6.0, False), (17.0, True)])
+def test_late_eggs_heat_the_box_themselves(desk: Desk, day: float, late: bool) -> None:
+    course, _ = batch_with_log(desk, np.full(round(day * 1440), 38.1))
+    advice = heat.advise(desk.book, course.incubator)
+    assert advice.kind == "move" and advice.step_k < 0
+    sheet = rounds.sheet(desk.book, course.incubator)
+    (said,) = making.told(desk, sheet, sheet.verdict("temperature"), None)
+    assert said.text.startswith("Lower the set point") and ("heat the box themselves" in said.note) == late
