@@ -144,7 +144,8 @@ class Correction:
         Where the curve turns round within what was checked (an instrument does not: the points are bad), the reading
         nearest to it.
         """
-        if len(self.coefficients) < 3:
+        if not self.coefficients[2:].any():
+            # straight, whatever its covariance allows for
             slope = float(self.slope_at(self.pivot))
             at_pivot = float(self.apply(self.pivot)[0])
             return self.pivot + (value - at_pivot) / (slope if abs(slope) > FLATTEST else FLATTEST)

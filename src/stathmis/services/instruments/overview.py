@@ -12,10 +12,20 @@ from stathmis.core.course.profile import Band
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import from_inside, to_inside
 from stathmis.logbook import readings
-from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.logbook.records import (
+    CertificatePoint,
+    Channel,
+    Incubator,
+    Instrument,
+    Placement,
+    Quantity,
+    StoredCalibration,
+)
+from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import rounds
 from stathmis.services.batch import batches
-from stathmis.services.book import Book
+from stathmis.services.batch.batches import COURSES_REST_ON
+from stathmis.services.book import Book, finding
 from stathmis.services.findings.corrections import Corrected, InForce
 from stathmis.services.findings.verdict import CURRENT_MS, Judged, judge_reading, together_u
 from stathmis.services.instruments import history
@@ -42,6 +52,7 @@ class Glance:
     due_ms: int | None
 
 
+@finding(StoredCalibration, CertificatePoint, Instrument, Channel, *COURSES_REST_ON, SETTINGS, each_minute=True)
 def glances(book: Book) -> list[Glance]:
     """Every channel of every instrument, references first."""
     return [_glance(book, instrument, channel) for instrument, channel in _pairs(book)]
