@@ -23,6 +23,8 @@ from stathmis.services.batch.course import Course
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
+from stathmis.services.instruments import draft as drafting
+from stathmis.services.instruments.checking import Check, evaluate
 from stathmis.services.moisture import weights
 from stathmis.services.moisture.weights import OnScale
 from stathmis.services.setting_up import NewChannel
@@ -75,6 +77,54 @@ def desk_at(now_ms: int, altitude_m: float = 0.0) -> Iterator[Desk]:
             yield desk
         finally:
             desk.logbook.close()
+
+
+def instrument(desk: Desk, name: str, quantity: str, step: float, accuracy: float, kind: str = "probe") -> Channel:
+    """An instrument in the drawer, good to ± accuracy as its maker says."""
+    unit = "°C" if quantity == "temperature" else "%"
+    new = NewChannel(quantity, unit, step, accuracy)  # type: ignore[arg-type]
+    made = setting_up.add_instrument(desk, name, kind, [new])
+    return desk.book.records(Channel, instrument_id=made)[0]
+
+
+def checked(
+    desk: Desk,
+    channel: Channel,
+    method: str,
+    shown: float,
+    cells: dict[str, str],
+    by: int | None,
+    settings: dict[str, str],
+) -> Check:
+    """A check of one point by a way, as a keeper would type it."""
+    made = drafting.new_draft(channel, 0.0, method)
+    points = made.sets[0]
+    points.reference_id = points.second_id = by
+    for key, what in settings.items():
+        drafting.choose(points, channel, key, what)
+    points.rows = [drafting.Row(f"{shown:.1f}", cells)]
+    return evaluate(desk.book, made)
+
+
+def boiling(pressure_hpa: float) -> float:
+    """Boiling point by Antoine's equation (60-150 °C), °C."""
+    return float(1730.63 / (8.07131 - np.log10(pressure_hpa / 1.33322)) - 233.426)
+
+
+def wet_bulb(dry_c: float, rh: float, coefficient: float) -> float:
+    """Of a practical psychrometer at 1013.25 hPa, by bisection, °C."""
+    low, high = 0.0, dry_c
+    for _ in range(60):
+        wet = 0.5 * (low + high)
+        found = float(vapor_pressure(wet)) - coefficient * 1013.25 * (dry_c - wet)
+        low, high = (wet, high) if found < 0.01 * rh * float(vapor_pressure(dry_c)) else (low, wet)
+    return 0.5 * (low + high)
+
+
+def gun_shows(shell_c: float, walls_c: float, own_c: float, emissivity: float) -> float:
+    """What an infrared gun set to 0.95 shows: radiation over all wavelengths, °C."""
+    shell, walls, own = ((t + 273.15) ** 4 for t in (shell_c, walls_c, own_c))
+    return float(((emissivity * shell + (1.0 - emissivity) * walls - 0.05 * own) / 0.95) ** 0.25 - 273.15)
 
 
 def machine(desk: Desk, air: str = "forced") -> Incubator:
