@@ -30,13 +30,14 @@ from stathmis.exchange.logger_csv import Table, read_table
 from stathmis.exchange.profile_file import parse_profile, profile_text
 from stathmis.exchange.way_file import PassedOn, parse_way, way_text
 from stathmis.logbook.opening import open_logbook
-from stathmis.services import knowledge
-from stathmis.services.batch import own_species
+from stathmis.logbook.records import Batch
+from stathmis.services import knowledge, setting_up
+from stathmis.services.batch import batches, own_species
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import delivery
+from stathmis.services.eggs import delivery, shells
 from stathmis.services.files import archive
-from stathmis.services.plan import planning
+from stathmis.services.plan import clutch, planning
 
 NOW = datetime(2026, 5, 18, 8, 40, tzinfo=UTC)
 FILES = 2000
@@ -260,12 +261,22 @@ def calendars(rng: np.random.Generator, number: int) -> Counter[str]:
 
 
 def kept_otherwise(desk: Desk) -> None:
-    """A species of one's own, eggs as they came and a way changed in mid-batch, for the archives to hold."""
+    """A species of one's own, eggs as they came, a way changed in mid-batch, shells, a pair and an instrument in the
+    box of a clutch, for the archives to hold."""
     draft = own_species.draft_of(knowledge.species()["duck"], "°C", copy=True)
     own_species.keep(desk, own_species.typed(draft, "name", "teal"))
     plan = planning.plans(desk.book)[0]
     planning.change_way(desk, plan, WAY, whole=False)
     delivery.note(desk, planning.plans(desk.book)[0], "cracked", "2")
+    machine = desk.book.incubators()[0]
+    course = batches.running(desk.book, machine)
+    assert course is not None
+    instrument, channel = shells.instruments(desk.book)[0]
+    shells.log_shells(desk, course, channel, "37.8C 38C 37.9C", "20", desk.now_ms)
+    clutch.log_pairing(desk, "leopard_gecko", "Fig", desk.now_ms - 86_400_000)
+    second = setting_up.set_batch(desk, machine, "Fig's", "leopard_gecko", "steady", 2, desk.now_ms)
+    own = next(b for b in desk.book.records(Batch) if b.id == second)
+    setting_up.move_instrument(desk, instrument.id, machine.id, at_egg_top=True, place="box", batch=own)
 
 
 def main() -> None:
