@@ -8,6 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
+from stathmis.logbook.records import ShellSeries
+from stathmis.services import setting_up
 from stathmis.services.eggs import tray
 from stathmis.services.plan import planning
 from stathmis.ui import work
@@ -232,3 +234,28 @@ def test_the_plan_card_says_what_own_hatches_teach(window: Window, qtbot: QtBot)
     card.species.setCurrentIndex(card.species.findData("chicken"))
     card._offer_regimes()
     assert not card.taught.isVisible(), "nothing of its own is known of hens"
+
+
+def test_shells_are_logged_by_keyboard_and_say_what_they_mean(window: Window, qtbot: QtBot) -> None:
+    desk = window.desk
+    setting_up.add_instrument(
+        desk, "Kitchen gun", "infrared gun", [setting_up.NewChannel("temperature", "°C", 0.1, 0.3)], reference=False
+    )
+    window.show_page("eggs")
+    card = window.pages.eggs.shells
+    assert card.isVisibleTo(window.pages.eggs) and card.by.currentText() == "Kitchen gun", "guns come first"
+    card.values.setFocus()
+    qtbot.keyClicks(card.values, "37,9 38.1 warm")
+    qtbot.keyClick(card.values, Qt.Key.Key_Return)
+    assert "no shell's temperature" in card.problem.text() and card.values.text() == "37,9 38.1 warm", "nothing is lost"
+    card.values.selectAll()
+    qtbot.keyClicks(card.values, "37,9 38.1 37.8")
+    card.over.setFocus()
+    qtbot.keyClicks(card.over, "20")
+    qtbot.keyClick(card.over, Qt.Key.Key_Return)
+    (series,) = desk.book.records(ShellSeries)
+    assert (series.shown, series.over_s, series.typed) == ("[37.9, 38.1, 37.8]", 20.0, "37,9 38.1 37.8")
+    assert "3 shells: 38." in said(card) and "over the air; on day 13" in said(card)
+    assert card.values.text() == "" and card.values.hasFocus()
+    window.undo()
+    assert desk.book.records(ShellSeries) == ()
