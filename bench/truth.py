@@ -16,7 +16,7 @@ from stathmis.core.calibration import Choice, fit_correction
 from stathmis.core.cooling import worked_back
 from stathmis.core.hatch.hatch_stats import ranks, rate
 from stathmis.services.advice import heat
-from stathmis.services.batch.power_cut import BOX_HOURS, BOX_RANGE
+from stathmis.services.batch.power_cut import BOX_FACTOR, BOX_HOURS
 from stathmis.services.findings import loss
 from stathmis.services.moisture import weights
 from stathmis.services.watch import alarms
@@ -237,7 +237,7 @@ def cut_inside(runs: int, seed: int = 0) -> tuple[float, float, float, float]:
             core.step(10.0, box.air_c)
         read = box.air_c + rng.normal(0, 0.15), core.surface_c + rng.normal(0, 0.4)
         found = worked_back(
-            room + rng.normal(0, 0.3), before, before, mass, BOX_HOURS["forced"], BOX_RANGE, 10.0,
+            room + rng.normal(0, 0.3), before, before, mass, BOX_HOURS["forced"], BOX_FACTOR, 10.0,
             (read[0], 0.15), (read[1], 0.4) if rng.random() < 0.6 else None,
         )  # fmt: skip
         begun += found.hours.low <= hours <= found.hours.high

@@ -241,5 +241,8 @@ def test_a_power_cut_that_was_found_by_keyboard(window: Window, qtbot: QtBot) ->
     assert panel.hours.isEnabled(), "the next one begins anew"
     panel.air.setFocus()
     qtbot.keyClicks(panel.air, "hot")
-    assert "no temperature of a box" in panel.problem.text() or "How long" in panel.problem.text()
+    assert "When did you last see it well?" in panel.problem.text()
+    panel.seen.setFocus()
+    qtbot.keyClicks(panel.seen, "8")
+    assert "no temperature of a box" in panel.problem.text()
     assert not panel.log.isEnabled()

@@ -10,6 +10,11 @@ from stathmis.words.catalogue import _
 from stathmis.words.numbers import number
 
 
+def seen_when() -> tuple[str, str]:
+    """Nobody said when it was last seen well."""
+    return _("When did you last see it well?"), _("Hours ago, such as 9.")
+
+
 def reads_what() -> tuple[str, str]:
     """Nothing is read now."""
     return _("What do air or eggs read now?"), _("Write one of them, such as 26.5.")

@@ -25,9 +25,7 @@ Array = NDArray[np.float64]
 BOX_HOURS = {"forced": 1.5, "still": 1.0}
 """Response time of a closed, unheated small incubator, h. Source: common practice; boxes differ by half or double."""
 BOX_FACTOR = 1.6
-"""How far that response time may be off, either way."""
-BOX_RANGE = 1.7
-"""And how far where it is worked back from what is read: 95 % of boxes. Source: our own, cautious."""
+"""How far that response time may be off, either way (95 % of boxes)."""
 AIR_U_K, SHELL_U_K = 0.5, 0.7
 """Standard uncertainty of air and egg as they are read by hand, beside the instrument's own. Source: our own."""
 USUAL_G = 58.0
@@ -86,11 +84,12 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
     )
 
 
-def _hours(text: str) -> float:
+def _hours(text: str, asked: tuple[str, str] = ("How long was or will it be?", "Hours, such as 2.5.")) -> float:
+    """Hours as typed; asked: what is said where they are no number."""
     try:
         length = parse_typed(text).value
     except NotANumberError:
-        raise UserError("How long was or will it be?", "Hours, such as 2.5.") from None
+        raise UserError(*asked) from None
     if not 0.0 < length <= LONGEST_H:
         raise UserError(f"{length:g} h is no power cut to reckon with.", f"From a few minutes to {LONGEST_H:.0f} h.")
     return length
@@ -124,7 +123,7 @@ def found_off(book: Book, incubator: Incubator, seen: str, air: str, egg: str, r
     seen: hours since it was last seen well; air, egg: what they read now (one may be empty); room: as for cool_down.
     Raises UserError for what cannot be.
     """
-    longest, room_c = _hours(seen), _room_c(book, room)
+    longest, room_c = _hours(seen, power_words.seen_when()), _room_c(book, room)
     course = batches.running(book, incubator)
     start = course.held_c(book.now_ms) if course is not None else 37.5
     core = start + (float(course.warmed_by(book.now_ms).core_k) if course is not None else 0.0)
@@ -140,7 +139,7 @@ def found_off(book: Book, incubator: Incubator, seen: str, air: str, egg: str, r
         core,
         mass,
         BOX_HOURS[incubator.air],
-        BOX_RANGE,
+        BOX_FACTOR,
         longest,
         None if reads[0] is None else (reads[0], AIR_U_K),
         None if reads[1] is None else (reads[1], SHELL_U_K),
