@@ -10,13 +10,15 @@ from PySide6.QtGui import QColor, QFontMetrics
 from PySide6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook.records import Event
+from stathmis.logbook.records import Channel, Event
 from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
+from stathmis.services.instruments.methods import methods_for
 from stathmis.ui import chart_library, work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
+from stathmis.ui.instruments.list_view import InstrumentsView
 from stathmis.ui.instruments.places_view import PlacesView
 from stathmis.ui.kit.page import Page
 from stathmis.ui.pictures import VIEWS, go, settle
@@ -420,3 +422,32 @@ def test_the_chart_library_is_loaded_by_the_window_alone(window: Window, qtbot: 
     qtbot.waitUntil(lambda: bool(failed), timeout=10_000)
     assert isinstance(failed[0], RuntimeError)
     chart_library.load()
+
+
+def test_no_way_of_checking_and_no_power_cut_runs_off_a_small_window(window: Window, theme: Theme) -> None:
+    window.resize(1024, 700)
+    theme.scale = 1.5
+    theme.choose("dark")
+
+    def off(what: str) -> list[str]:
+        settle(0.1)
+        areas = [a for a in window.stack.currentWidget().findChildren(QScrollArea) if a.isVisible() and a.widget()]
+        widths = [(a.widget().width(), a.viewport().width()) for a in areas]
+        return [f"{what} {wide} of {room}" for wide, room in widths if wide > room]
+
+    try:
+        book, runs_off = window.desk.book, []
+        window.pages.round.toggle_power_cut()
+        runs_off += off("power cut")
+        go(window, "instruments")
+        view = window.stack.currentWidget()
+        assert isinstance(view, InstrumentsView)
+        for quantity in ("temperature", "humidity"):
+            channel = book.records(Channel, quantity=quantity)[0]
+            for method in methods_for(quantity):  # type: ignore[arg-type]
+                view.begin_check(book.instrument(channel.instrument_id), channel, method.key)
+                runs_off += off(method.key)
+        assert runs_off == []
+    finally:
+        theme.scale = 1.0
+        theme.choose("light")

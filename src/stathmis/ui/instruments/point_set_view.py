@@ -145,7 +145,8 @@ class PointSetView(QWidget):
         self._settings: dict[str, QWidget] = {}
         # the list of ways stays while what is below is built anew: its keyboard search must not be cut short
         ways = [(m.name, m.key) for m in methods_for(self.channel.quantity)]
-        self.method = Chooser("Way of checking", ways, self.points.method.key, changed=self._switch_method)
+        self.method = Chooser("Way of checking", ways, points.method.key, changed=self._switch_method, yielding=True)
+        self.method.setMinimumContentsLength(20)
         self._beside, self.layout_ = row(), column(spacing=4)
         put(self, column(row(self.method, (self._beside, 1)), self.layout_, spacing=4))
         self._build()
@@ -174,33 +175,33 @@ class PointSetView(QWidget):
         self.layout_.addWidget(self._allowances())
 
     def _heading(self) -> None:
-        """Reference(s) beside the method; settings on a line of their own where there are any."""
-        first, second = self._beside, row()
+        """The reference beside the method; two of them, and settings, on lines of their own where there are any."""
+        first, second, third = self._beside, row(), row()
         kind = self.points.method.reference
         if kind in ("instrument", "gun"):
             first.addWidget(label("against" if kind == "instrument" else "gun or tip", "muted"))
             first.addWidget(self._chooser("reference_id", self.channel.quantity, "Reference to compare with"), 1)
         elif kind == "bulbs":
+            self._choice(first, "wick", "wick in", [(how[0], key) for key, how in WICKS.items()])
             for key, text in (("reference_id", "dry"), ("second_id", "wet")):
-                first.addWidget(label(text, "muted"))
-                first.addWidget(self._chooser(key, "temperature", f"Thermometer of the {text} bulb"), 1)
+                second.addWidget(label(text, "muted"))
+                second.addWidget(self._chooser(key, "temperature", f"Thermometer of the {text} bulb"))
         first.addStretch(1)
-        if kind == "bulbs":
-            self._choice(second, "wick", "wick in", [(how[0], key) for key, how in WICKS.items()])
         if self.points.method.needs_pressure:
-            self._choice(second, "pressure_from", "pressure", _PRESSURES)
-            self._setting(second, "pressure", "hPa", "Air pressure in hPa")
-            self._setting(second, "altitude", "m", "Altitude in meters")
+            self._choice(third, "pressure_from", "pressure", _PRESSURES)
+            self._setting(third, "pressure", "hPa", "Air pressure in hPa")
+            self._setting(third, "altitude", "m", "Altitude in meters")
         if kind == "gun":
             self._setting(second, "emissivity", "emissivity of the shell", "Emissivity of the shell", before=True)
             self._setting(second, "gun_setting", "gun set to", "Emissivity the gun is set to", before=True)
-            own = _("gun itself at, empty: as the room")
-            self._setting(second, "gun_c", own, _("How warm the gun itself is"), before=True)
+            self._setting(third, "gun_c", _("the gun itself is at"), _("How warm the gun itself is"), before=True)
+            third.addWidget(label(_("{unit}; empty: as the room", unit=self.desk.book.temperature_unit), "muted"))
         if kind == "salt":
             self._setting(second, "jar_hours", _("h in the jar"), _("Hours it lies in the jar before it is read"))
-        if second.count():
-            second.addStretch(1)
-            self.layout_.addLayout(second)
+        for line in (second, third):
+            if line.count():
+                line.addStretch(1)
+                self.layout_.addLayout(line)
         # only now do the fields have a parent: shown before, they would be windows of their own for a moment
         self._show_pressure_fields()
 
