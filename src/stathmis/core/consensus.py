@@ -5,8 +5,7 @@ Not a vote: the combined value leans on the smallest uncertainty, and an instrum
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from itertools import combinations
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -88,34 +87,34 @@ def combine(
 def _suspects(x: Any, u: Any) -> tuple[int, ...]:
     """Those outside the weightiest group whose members all agree; where two groups weigh alike, all that differ."""
     weight = 1.0 / u**2
-    best, kept = 0.0, [frozenset[int]()]
-    for group in _groups(x.size, u):
-        total = float(weight[list(group)].sum())
-        if total < best * (1.0 - 1e-9) or not _agree(x[list(group)], u[list(group)]):
-            continue
-        if total > best * (1.0 + 1e-9):
-            best, kept = total, []
-        kept.append(frozenset(group))
-    trusted = frozenset.intersection(*kept)
-    return tuple(i for i in range(x.size) if i not in trusted)
+    everyone = np.ones((1, x.size), dtype=bool)
+    if _agree(x, weight, everyone)[0]:
+        return ()
+    groups = _groups(u)
+    total = np.where(_agree(x, weight, groups), groups @ weight, 0.0)
+    kept = groups[total >= total.max() * (1.0 - 1e-9)]
+    return tuple(np.flatnonzero(~kept.all(axis=0)).tolist())
 
 
-def _groups(count: int, u: Any) -> Iterator[tuple[int, ...]]:
-    """Every group of the surest few; beyond that the less sure ones join only all together with the others."""
-    order = [int(i) for i in np.argsort(u, kind="stable")]
-    tried, rest = order[:_TRIED], order[_TRIED:]
-    for size in range(1, len(tried) + 1):
-        for group in combinations(tried, size):
-            yield group
-            for more in range(len(rest)):
-                yield (*group, *rest[: more + 1])
+def _groups(u: Any) -> Any:
+    """Every group of the surest few, a row of true and false each; the less sure ones join only all together."""
+    order = np.argsort(u, kind="stable")
+    few = min(u.size, _TRIED)
+    chosen = np.arange(1, 2**few)[:, None] >> np.arange(few) & 1 > 0
+    groups = np.zeros((u.size - few + 1, len(chosen), u.size), dtype=bool)
+    groups[:, :, order[:few]] = chosen
+    for more in range(1, len(groups)):
+        groups[more][:, order[few : few + more]] = True
+    return groups.reshape(-1, u.size)
 
 
-def _agree(x: Any, u: Any) -> bool:
-    """Whether each agrees with the others together, |E_n| up to 1."""
-    if x.size < 2:
-        return True
-    weight = 1.0 / u**2
-    rest = weight.sum() - weight
-    others = ((weight * x).sum() - weight * x) / rest
-    return bool((np.abs(x - others) <= NORMAL_95 * np.sqrt(u**2 + 1.0 / rest)).all())
+def _agree(x: Any, weight: Any, groups: Any) -> Any:
+    """For each group whether each of its members agrees with the others of it together, |E_n| up to 1."""
+    total, middle = groups @ weight, groups @ (weight * x)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        rest = total[:, None] - weight
+        others = (middle[:, None] - weight * x) / rest
+        # who is alone differs from nobody
+        near = np.abs(x - others) <= NORMAL_95 * np.sqrt(1.0 / weight + 1.0 / rest)
+    alone = groups.sum(axis=1) < 2
+    return alone | (near | ~groups).all(axis=1)
