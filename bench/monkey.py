@@ -70,7 +70,7 @@ def main() -> None:
         clock = FixedClock(NOW_MS)
         window = Window(Desk(open_logbook(path), clock), Theme(app, "light"))
         window.show()
-        pictures.settle(0.5)
+        pictures.settle()
         for step in range(steps):
             clock.at_ms += rng.randrange(1, 600_000)
             if step % 12 == 0:
@@ -85,7 +85,7 @@ def main() -> None:
                 act(window, rng)
             except Exception as error:  # noqa: BLE001  counted: that is what this is for
                 fault(error)
-            pictures.settle(0.02)
+            pictures.settle()
         window.close()
         again = open_logbook(path)
         try:

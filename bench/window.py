@@ -43,7 +43,7 @@ def settle() -> None:
     while work.busy() and time.monotonic() < until:
         QApplication.processEvents()
         time.sleep(0.01)
-    pictures.settle(0.2)
+    pictures.settle()
 
 
 class Silence:

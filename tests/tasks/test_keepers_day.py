@@ -96,7 +96,7 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Return)
     type_at(window, qtbot, "Details of what you did", "both cups")
     qtbot.keyClick(window.focusWidget(), Qt.Key.Key_W, ALT)
-    settle(0.3)
+    settle()
     assert [e.note for e in desk.book.records(Event)] == ["both cups"]
 
     # a logger's file for the dial's humidity, by way of the preview

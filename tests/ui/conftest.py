@@ -13,6 +13,9 @@ from stathmis.ui import work
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
+# nobody looks at what is painted before: without this each wait for work is that much longer
+work.AFTER_PAINT_MS = 0
+
 
 @pytest.fixture(scope="session")
 def theme(qapp: QApplication) -> Theme:

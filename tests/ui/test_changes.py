@@ -85,7 +85,7 @@ def test_focus_scroll_and_typing_survive_edits_on_every_page(window: Window, qtb
     other = desk.book.incubators()[1]
     for name in VIEWS:
         go(window, name)
-        settle(0.05)
+        settle()
         qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
         view = window.stack.currentWidget()
         edits = [e for e in view.findChildren(QLineEdit) if e.isVisible() and e.isEnabled()][:1]
@@ -103,7 +103,7 @@ def test_focus_scroll_and_typing_survive_edits_on_every_page(window: Window, qtb
         conflicts.add_away(desk, desk.now_ms + 40 * DAY_MS, desk.now_ms + 42 * DAY_MS, "fair")
         desk.undo()
         qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
-        settle(0.02)
+        settle()
         if (QApplication.focusWidget(), [e.text() for e in edits], [bar.value() for bar in bars]) != stood:
             moved.append(name)
         desk.undo()

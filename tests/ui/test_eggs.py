@@ -19,7 +19,7 @@ from stathmis.ui.window import Window
 
 
 def said(widget: object) -> str:
-    settle(0.05)
+    settle()
     found = widget.findChildren(QLabel)  # type: ignore[attr-defined]
     return " ".join(label.text() for label in found if label.isVisible())
 
@@ -29,7 +29,7 @@ def test_candling_in_the_dark_by_keyboard(window: Window, qtbot: QtBot) -> None:
     view = window.pages.eggs
     assert "28 eggs in: 26 alive" in said(view) and "Take out egg 12 (early dead)" in said(view)
     qtbot.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.AltModifier)
-    settle(0.3)
+    settle()
     assert window.theme.dim and window.theme.inks == DIM and view.picture.hasFocus() and not view._side.isVisible()
     assert view.picture.mark == "1"
     qtbot.keyClick(view.picture, Qt.Key.Key_D)

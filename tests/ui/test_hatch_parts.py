@@ -22,14 +22,14 @@ HOUR_MS = 3_600_000
 
 
 def said(widget: object) -> str:
-    settle(0.05)
+    settle()
     found = widget.findChildren(QLabel)  # type: ignore[attr-defined]
     return " ".join(label.text() for label in found if label.isVisible())
 
 
 def wait(qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: not work.busy(), timeout=30_000)
-    settle(0.05)
+    settle()
 
 
 def guinea(window: Window, part: str) -> int:

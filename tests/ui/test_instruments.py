@@ -26,7 +26,7 @@ ALT, CONTROL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModif
 
 
 def texts(window: Window) -> str:
-    settle(0.05)
+    settle()
     labels = window.stack.currentWidget().findChildren(QLabel)
     return " | ".join(label.text() for label in labels if label.isVisible())
 
@@ -34,7 +34,7 @@ def texts(window: Window) -> str:
 @pytest.fixture
 def instruments(window: Window) -> InstrumentsView:
     window.show_place("instruments")
-    settle(0.1)
+    settle()
     view = window.stack.currentWidget()
     assert isinstance(view, InstrumentsView)
     return view
@@ -69,10 +69,10 @@ def open_check(window: Window, qtbot: QtBot, name: str, way: str) -> None:
     """From the drawer to a check by a way, by keyboard."""
     tab_to(window, qtbot, name)
     press(window, qtbot, Qt.Key.Key_Space)
-    settle(0.05)
+    settle()
     tab_to(window, qtbot, "Way of checking")
     qtbot.keyClicks(window.focusWidget(), way)
-    settle(0.05)
+    settle()
 
 
 def type_points(window: Window, qtbot: QtBot, fields: list[str]) -> None:
@@ -141,10 +141,10 @@ def test_two_ways_in_one_check(window: Window, instruments: InstrumentsView, qtb
     open_check(window, qtbot, "Check Long stick, °C", "ice")
     type_points(window, qtbot, ["0.5 0.5"])
     press(window, qtbot, Qt.Key.Key_N, ALT)
-    settle(0.3)
+    settle()
     assert window.focusWidget().accessibleName() == "Way of checking"
     qtbot.keyClicks(window.focusWidget(), "in")
-    settle(0.1)
+    settle()
     tab_to(window, qtbot, "Point 1, this one shows")
     for text in ("37.5 38.0", "37.40 37.41"):
         qtbot.keyClicks(window.focusWidget(), text)
@@ -184,7 +184,7 @@ def test_for_the_past_too_judges_history_anew(window: Window, instruments: Instr
     open_check(window, qtbot, "Check Long stick, °C", "beside")
     type_points(window, qtbot, ["38.0 38.0", "37.50 37.52"])
     press(window, qtbot, Qt.Key.Key_P, ALT)
-    settle(0.3)
+    settle()
     run = readings.series(window.desk.book.snapshot, channel, 0, window.desk.now_ms)
     np.testing.assert_array_equal(run.shown, raw)
     corrected, _ = window.desk.book.corrections.correct_series(channel, run)
@@ -215,13 +215,13 @@ def test_faults_are_marked_at_their_field(window: Window, instruments: Instrumen
     assert not rows[1].edits["reference"].property("wrong") and not rows[0].shown.property("wrong")
     added = len(rows)
     view.sets[0].add_row()
-    settle(0.05)
+    settle()
     tops = [r.shown.mapTo(view, QPoint(0, 0)).y() for r in view.sets[0].rows]
     assert len(tops) == added + 1 and min(b - a for a, b in pairwise(tops)) > rows[0].shown.height(), (
         "none over another"
     )
     press(window, qtbot, Qt.Key.Key_U, ALT)
-    settle(0.3)
+    settle()
     assert "Some fields cannot be read" in window.messages.text.text()
     edit = tab_to(window, qtbot, "Air differs between the two sensors, plus or minus")
     press(window, qtbot, Qt.Key.Key_A, CONTROL)
@@ -342,7 +342,7 @@ def test_side_by_side(window: Window, instruments: InstrumentsView, qtbot: QtBot
 def test_a_map_by_keyboard(window: Window, instruments: InstrumentsView, qtbot: QtBot) -> None:
     tab_to(window, qtbot, "Places and set point")
     press(window, qtbot, Qt.Key.Key_Space)
-    settle(0.1)
+    settle()
     view = instruments.findChildren(PlacesView)[0]
     assert "Map of" in texts(window) and "warmer than front left" in texts(window)
     tab_to(window, qtbot, "Reading back left")
@@ -352,7 +352,7 @@ def test_a_map_by_keyboard(window: Window, instruments: InstrumentsView, qtbot: 
     assert "Back is 1.00 ± " in texts(window)
     before = len(window.desk.book.records(Survey))
     press(window, qtbot, Qt.Key.Key_K, ALT)
-    settle(0.3)
+    settle()
     assert len(window.desk.book.records(Survey)) == before + 1
     assert view.cells["back"].text() == "" and "Map of 18 May 2026" in texts(window)
     window.undo()
@@ -365,7 +365,7 @@ def test_layers_in_the_still_box(window: Window, instruments: InstrumentsView, q
     instruments.show_tab("places")
     view = instruments.findChildren(PlacesView)[0]
     view.incubator.setCurrentText("Old still box")
-    settle(0.1)
+    settle()
     assert "heat lies in layers" in texts(window)
     for edit, text in zip(
         (view.egg_top, *view.levels[0], *view.levels[1]), ("6", "2", "37.0", "10", "39.0"), strict=True
@@ -374,7 +374,7 @@ def test_layers_in_the_still_box(window: Window, instruments: InstrumentsView, q
         qtbot.keyClicks(edit, text)
     assert "At the egg tops 38." in texts(window) and "for each cm up" in texts(window)
     press(window, qtbot, Qt.Key.Key_H, ALT)
-    settle(0.3)
+    settle()
     assert window.desk.book.records(Survey)[-1].kind == "heights"
 
 
@@ -386,12 +386,12 @@ def test_what_is_at_hand_is_ticked_once_and_begins_the_check(
     box = card.boxes["fever"]
     box.setFocus()
     press(window, qtbot, Qt.Key.Key_Space)
-    settle(0.05)
+    settle()
     assert window.desk.book.settings.at_hand == {"fever"}
     assert "Long stick by fever thermometer: ± 0.42 °C, better, but not enough" in texts(window)
     tab_to(window, qtbot, next(n for n in names_of(card) if n.startswith("Begin: Long stick")))
     press(window, qtbot, Qt.Key.Key_Space)
-    settle(0.05)
+    settle()
     assert instruments.currentWidget() is instruments.check
     assert instruments.check.draft is not None and instruments.check.draft.sets[0].method.key == "fever"
     assert "It holds its highest" in texts(window)

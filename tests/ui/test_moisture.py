@@ -16,7 +16,7 @@ def opened(window: Window, qtbot: QtBot):  # type: ignore[no-untyped-def]
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.moisture.eggs
     qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
-    settle(0.1)
+    settle()
     return view
 
 
@@ -53,14 +53,14 @@ def test_a_pasted_column_and_new_marks(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClicks(view.mark, "11-13")
     qtbot.keyClick(view.mark, Qt.Key.Key_Return)
     assert [r.mark for r in view.rows[-3:]] == ["11", "12", "13"]
-    settle(0.1)
+    settle()
     assert view.rows[-3].edit.hasFocus()
     QApplication.clipboard().setText("21.0\n21,5\n20.9\n22.2\n")
     qtbot.keyClick(view.rows[-3].edit, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert [r.edit.text() for r in view.rows[-3:]] == ["21.0", "21,5", "20.9"]
     assert "1 line of what was pasted" in view.problem.text()
     window.refresh()
-    settle(0.1)
+    settle()
     assert [r.edit.text() for r in view.rows[-3:]] == ["21.0", "21,5", "20.9"], "what is typed stays"
     view.rows[-1].edit.setFocus()
     qtbot.keyClick(view.rows[-1].edit, Qt.Key.Key_Return)

@@ -27,12 +27,12 @@ def opened(window: Window, qtbot: QtBot) -> PlannerView:
     qtbot.keyClick(window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     view = window.stack.currentWidget()
     assert isinstance(view, PlannerView)
-    settle(0.1)
+    settle()
     return view
 
 
 def said(widget: object) -> str:
-    settle(0.05)
+    settle()
     found = widget.findChildren(QLabel)  # type: ignore[attr-defined]
     return " ".join(label.text() for label in found if label.isVisible())
 
@@ -40,7 +40,7 @@ def said(widget: object) -> str:
 def go_to(window: Window, at_ms: int) -> None:
     window.desk.clock.at_ms = at_ms  # type: ignore[attr-defined]
     window.refresh()
-    settle(0.1)
+    settle()
 
 
 def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtBot) -> None:
@@ -72,7 +72,7 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     # warming up is ticked on the round with one key
     go_to(window, plan.set_ms - 40 * HOUR_MS)
     window.show_page("round")
-    settle(0.1)
+    settle()
     open_before = [t.step for t in tasks.today(desk.book) if t.state == "open"]
     assert "warm dry" in open_before
     qtbot.keyClick(window, Qt.Key.Key_F4)
@@ -102,7 +102,7 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     assert lockdown is not None
     go_to(window, lockdown.at_ms)
     window.show_page("round")
-    settle(0.1)
+    settle()
     panel = window.pages.round.lockdown
     assert panel.isVisible() and "Turner out" in said(panel)
     panel.lid.setFocus()
@@ -137,7 +137,7 @@ def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
 def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
     window.step_incubator(1)
     today = window.pages.round.today
-    settle(0.2)
+    settle()
     assert "Have the brooder ready" in said(today) and "was due yesterday 10:00" in said(today)
     key = next(k for k in today.ticks if k[1] == "brooder")
     today.ticks[key].setFocus()
@@ -163,7 +163,7 @@ def test_the_phones_file_from_the_window(window: Window, qtbot: QtBot, tmp_path:
 def test_a_cooling_counts_down_and_a_tray_is_offered(window: Window, qtbot: QtBot) -> None:
     round_view = window.pages.round
     round_view.log_event("cool")
-    settle(0.1)
+    settle()
     assert "Cooling: 15:00 min left" in said(round_view.today)
     go_to(window, window.desk.now_ms + 15 * 60_000 + 5_000)
     assert "Cooling is over: mist the eggs" in said(round_view.today)
@@ -182,14 +182,14 @@ def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     (own,) = [p for p in planning.plans(window.desk.book) if p.subject == subject]
     planning.change_way(window.desk, own, replace(own.way, turning="by hand"))
     window.show_page("round")
-    settle(0.2)
+    settle()
     today = window.pages.round.today
     assert "Turn the eggs: show X" in said(today)
     key = next(k for k in today.ticks if k[1].startswith("turn"))
     today.ticks[key].setFocus()
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Space)
     assert "Turned: X is up" in window.messages.text.text()
-    settle(0.1)
+    settle()
     assert "show O next" in said(window.pages.round)
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
@@ -201,7 +201,7 @@ def test_a_pair_is_noted_and_its_clutch_awaited_by_keyboard(empty_window: Window
     assert not view.pairs.isVisible(), "keepers of birds have no use for it"
     view.new.species.setFocus()
     qtbot.keyClicks(view.new.species, "leopard")
-    settle(0.05)
+    settle()
     assert view.pairs.isVisible()
     view.pairs.mother.setFocus()
     qtbot.keyClicks(view.pairs.mother, "Fig")

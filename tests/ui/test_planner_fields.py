@@ -21,12 +21,12 @@ def opened(window: Window) -> PlannerView:
     window.show_place("planner")
     view = window.stack.currentWidget()
     assert isinstance(view, PlannerView)
-    settle(0.1)
+    settle()
     return view
 
 
 def said(widget: object) -> str:
-    settle(0.05)
+    settle()
     found = widget.findChildren(QLabel)  # type: ignore[attr-defined]
     return " ".join(label.text() for label in found if label.isVisible())
 
@@ -121,7 +121,7 @@ def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot)
     view = opened(window)
     view.new.species.setCurrentIndex(view.new.species.findData("leopard_gecko"))
     view.new.species.activated.emit(view.new.species.currentIndex())
-    settle(0.05)
+    settle()
     assert view.new.mother.isVisible()
     view.new.way.setCurrentIndex(view.new.way.findData("set"))
     for edit, text in ((view.new.eggs, "2"), (view.new.mother, "Saffron"), (view.new.day, "today 08:00")):
@@ -143,7 +143,7 @@ def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot)
     qtbot.keyClick(view.step.box_mass, Qt.Key.Key_Return)
     assert "Box weighed: 412 g" in window.messages.text.text()
     window.show_page("round")
-    settle(0.1)
+    settle()
     assert "never turned" not in said(window.pages.round.lockdown) and not window.pages.round.lockdown.isVisible()
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
@@ -152,7 +152,7 @@ def test_another_species_from_the_panel(window: Window, qtbot: QtBot) -> None:
     view = opened(window)
     plan = next(p for p in planning.plans(window.desk.book) if "bobwhite" in p.name)
     view.calendar.look_at(plan.subject, "lockdown")
-    settle(0.1)
+    settle()
     chooser = next(
         c
         for c in view.step.findChildren(type(view.new.species))

@@ -15,7 +15,7 @@ from stathmis.ui.window import Window
 
 
 def words(window: Window) -> str:
-    settle(0.05)
+    settle()
     shown = window.stack.currentWidget().findChildren(QLabel)
     return " | ".join(label.text() for label in shown if label.isVisible() and label.text())
 
@@ -94,7 +94,7 @@ def test_events_by_key_with_details(window: Window, qtbot: QtBot) -> None:
     page.note.setFocus()
     qtbot.keyClicks(page.note, "short trough")
     qtbot.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.AltModifier)
-    settle(0.3)  # a button pressed by its shortcut shows so before it acts
+    settle()  # a button pressed by its shortcut shows so before it acts
     newest = window.desk.book.records(Event)[-1]
     assert (newest.kind, newest.note) == ("water", "short trough")
     assert "Unplug before filling" in window.messages.text.text()
@@ -117,7 +117,7 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
     assert window.desk.book.records(Event)[-1].set_point_c == pytest.approx(37.611, abs=0.001)
     page.log_event("note")
     qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.AltModifier)
-    settle(0.3)
+    settle()
     assert "Write it above" in page.event_problem.text()
 
 
@@ -127,7 +127,7 @@ def test_the_first_field_keeps_the_focus_while_the_page_fills(window: Window, qt
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     for _ in range(3):
         window.refresh()
-        settle(0.1)
+        settle()
     assert window.pages.round.rows[0].edit.hasFocus()
     area = window.pages.round.findChild(QScrollArea)
     assert area is not None and area.verticalScrollBar().value() == 0
@@ -135,7 +135,7 @@ def test_the_first_field_keeps_the_focus_while_the_page_fills(window: Window, qt
 
 def test_why_shows_readings_rule_and_source(window: Window, qtbot: QtBot) -> None:
     window.pages.round.type_into(window.pages.round.rows[-1], "48")
-    settle(0.05)
+    settle()
     why = next(
         b for b in window.findChildren(type(window.pages.round.log_button)) if b.text() == "Why?" and b.isVisible()
     )
@@ -180,7 +180,7 @@ def test_a_wrong_reading_is_struck_and_stays_in_the_file(window: Window, qtbot: 
     lid = window.pages.round.rows[0].line.channel
     qtbot.keyClicks(window.pages.round.rows[0].edit, "31.0")
     qtbot.keyClick(window.pages.round.rows[0].edit, Qt.Key.Key_Return)
-    settle(0.05)
+    settle()
     strike = next(
         b for b in window.findChildren(QPushButton) if b.accessibleName().startswith("Strike Lid display 31.0 °C")
     )
@@ -203,7 +203,7 @@ def test_a_power_cut_on_the_round(window: Window, qtbot: QtBot) -> None:
         return [e for e in window.desk.book.records(Event) if e.kind == "power"]
 
     view.toggle_power_cut()
-    settle(0.1)
+    settle()
     panel = view.power_cut
     assert panel.isVisible() and panel.hours.hasFocus()
     qtbot.keyClicks(panel.hours, "3")
@@ -224,7 +224,7 @@ def test_a_power_cut_on_the_round(window: Window, qtbot: QtBot) -> None:
 def test_a_power_cut_that_was_found_by_keyboard(window: Window, qtbot: QtBot) -> None:
     view = window.pages.round
     view.toggle_power_cut()
-    settle(0.05)
+    settle()
     panel, desk = view.power_cut, window.desk
     for edit, text in ((panel.seen, "8"), (panel.air, "27.5"), (panel.egg, "30")):
         edit.setFocus()

@@ -53,7 +53,7 @@ def page(name: str, part: str = "") -> Callable[[Window], str]:
         window.show_page(name)
         if part:
             getattr(window.pages, name).show_part(part)
-        settle(0.05)
+        settle()
         return shown(window.stack.currentWidget())
 
     return look

@@ -16,7 +16,7 @@ from stathmis.ui.window import Window
 
 
 def shown(window: Window) -> str:
-    settle(0.1)
+    settle()
     return " | ".join(label.text() for label in window.pages.findChildren(QLabel) if label.isVisible())
 
 
@@ -24,7 +24,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     desk = window.desk
     at = desk.now_ms - 6 * DAY_MS
     setting_up.set_batch(desk, desk.book.incubators()[0], "12 quail", "coturnix", "lean", 12, at)
-    settle(0.2)
+    settle()
     text = shown(window)
     assert "2 batches together" in text and "is in lockdown" in text and "inside 37.3" in text
     chooser = next(
@@ -37,7 +37,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     chooser.setFocus()
     qtbot.keyClick(chooser, Qt.Key.Key_Up)
     chooser.activated.emit(chooser.currentIndex())
-    settle(0.2)
+    settle()
     assert "day 13 of 24" in window.pages.course.accessibleName()
     window.show_page("trace")
     qtbot.waitUntil(lambda: window.pages.trace.eggs is not None and not work.busy(), timeout=20_000)
@@ -46,7 +46,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     card = next(c for c in window.column.findChildren(Card) if c.accessibleName().startswith("North cabinet"))
     assert any("and 1 more" in label.text() for label in card.findChildren(QLabel))
     window.undo()
-    settle(0.2)
+    settle()
     assert "2 batches together" not in shown(window)
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
 
@@ -55,7 +55,7 @@ def test_the_room_is_read_like_a_machine(window: Window, qtbot: QtBot) -> None:
     room = window.desk.book.room()
     assert room is not None
     window.show_page("trace")
-    settle(0.2)
+    settle()
     window.show_incubator(room.id)
     text = shown(window)
     assert "the room around the incubators" in text and "its air decides how much water" in text

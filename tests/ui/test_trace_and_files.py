@@ -18,7 +18,7 @@ from stathmis.ui.window import Window
 
 
 def texts(window: Window) -> str:
-    settle(0.05)
+    settle()
     labels = window.stack.currentWidget().findChildren(QLabel)
     return " | ".join(label.text() for label in labels if label.isVisible())
 
@@ -27,7 +27,7 @@ def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> No
     window.show_page("trace")
     view = window.pages.trace
     qtbot.waitUntil(lambda: view.traced is not None and not work.busy(), timeout=10_000)
-    settle(0.1)
+    settle()
     shown = texts(window)
     assert "Heat, setting" in shown and "37.5 °C" in shown and "unknown" in shown
     view.show_days(1.0)
@@ -137,7 +137,7 @@ def test_a_folder_is_watched_from_the_preview_on(window: Window, qtbot: QtBot, t
     window.folders.look()
     qtbot.waitUntil(lambda: "b.csv: 1 row taken in by itself" in window.messages.text.text(), timeout=20_000)
     window.undo()
-    settle(0.1)
+    settle()
     stop = next(b for b in view.findChildren(QPushButton) if b.text() == "watch no longer" and b.isVisible())
     stop.setFocus()
     qtbot.keyClick(stop, Qt.Key.Key_Space)
@@ -157,7 +157,7 @@ def test_a_file_that_fits_two_ways_is_asked_about(window: Window, qtbot: QtBot, 
     view.order.setFocus()
     qtbot.keyClicks(view.order, "month")
     assert "Temp: 55.2 °F or 55.2 °C? Both fit." in view.problem.text()
-    settle(0.05)
+    settle()
     unit = next(c for c in view.findChildren(type(view.order)) if c.accessibleName() == "Temp is in" and c.isVisible())
     assert unit.itemText(unit.findData("°F")) == "°F (12.9 °C)"
     unit.setFocus()
@@ -191,7 +191,7 @@ def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_pat
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.AltModifier)
     qtbot.waitUntil(lambda: len(window.desk.book.records(LoggerImport)) == before + 1, timeout=20_000)
     qtbot.waitUntil(lambda: not work.busy(), timeout=5000)
-    settle(0.1)
+    settle()
     assert "20 rows taken in" in window.messages.text.text()
     view.load(path)
     qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
@@ -223,7 +223,7 @@ def test_a_file_is_dropped_on_the_page(window: Window, tmp_path: Path) -> None:
     assert not drop(words) and view.plan is None
     files.setUrls([QUrl.fromLocalFile(str(path))])
     assert drop(files) and view.path.text() == str(path) and view.plan is not None
-    settle(0.1)
+    settle()
 
 
 def test_files_that_cannot_be_brought_in_say_why(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -246,5 +246,5 @@ def test_files_that_cannot_be_brought_in_say_why(window: Window, qtbot: QtBot, t
     unit.setCurrentText("°C")
     target.setCurrentIndex(0)
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
-    settle(0.05)
+    settle()
     assert "No column goes to an instrument" in view.problem.text()

@@ -22,7 +22,7 @@ def opened(window: Window, qtbot: QtBot) -> WaterView:
     qtbot.keyClick(window, Qt.Key.Key_Y, Qt.KeyboardModifier.AltModifier)
     view = window.pages.moisture.water
     qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
-    settle(0.1)
+    settle()
     return view
 
 
@@ -134,7 +134,7 @@ def test_an_egg_by_caliper(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(view.sizes["breadth"], Qt.Key.Key_Return)
     assert "Egg 2 weighed 22.3" in window.messages.text.text() and view.sizes["mark"].hasFocus()
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
-    settle(0.1)
+    settle()
     assert "when laid" in " ".join(label.text() for label in view.findChildren(QLabel) if label.isVisible())
 
 

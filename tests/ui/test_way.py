@@ -24,16 +24,16 @@ def opened(window: Window, qtbot: QtBot) -> WayView:
     qtbot.keyClick(window, Qt.Key.Key_P, CONTROL)
     view = window.stack.currentWidget()
     assert isinstance(view, WayView)
-    settle(0.1)
+    settle()
     return view
 
 
 def press(view: WayView, name: str, qtbot: QtBot) -> None:
-    settle(0.1)
+    settle()
     made = next(b for b in view.findChildren(QPushButton) if name in (b.accessibleName(), b.text()) and b.isVisible())
     made.setFocus()
     qtbot.keyClick(made, Qt.Key.Key_Space)
-    settle(0.1)
+    settle()
 
 
 def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -59,7 +59,7 @@ def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_p
     qtbot.keyClicks(low, "99.1F")
     editor.keep.setFocus()
     qtbot.keyClick(editor.keep, Qt.Key.Key_Space)
-    settle(0.1)
+    settle()
     assert not editor.isVisible() and "Dry from nine is kept" in window.messages.text.text()
     (key,) = profiles.own_profiles(window.desk.book)
     course = batches.running(window.desk.book, window.desk.book.incubators()[0])
@@ -74,7 +74,7 @@ def test_an_own_profile_from_school_to_batch(window: Window, qtbot: QtBot, tmp_p
             qtbot.keyClick(regime, Qt.Key.Key_Down)
     assert regime.currentData() == key
     regime.activated.emit(regime.currentIndex())
-    settle(0.1)
+    settle()
     again = batches.running(window.desk.book, window.desk.book.incubators()[0])
     assert again is not None and again.regime_name == "Dry from nine"
     band = again.band("temperature", again.at_ms(1.0))
@@ -115,7 +115,7 @@ def test_days_counted_down_show_everywhere(window: Window, qtbot: QtBot) -> None
     profiles.follow(window.desk, course.batch, course.batch.regime, "down")
     window.show_page("trace")
     qtbot.waitUntil(lambda: window.pages.trace.eggs is not None, timeout=20_000)
-    settle(0.2)
+    settle()
     assert "11 days to go" in window.pages.course.accessibleName()
     charts = window.pages.trace.charts
     assert charts is not None
@@ -185,7 +185,7 @@ def test_the_way_of_a_batch_by_keyboard_is_obeyed(window: Window, qtbot: QtBot) 
 
 def test_from_a_step_to_its_way(window: Window, qtbot: QtBot) -> None:
     window.show_place("planner")
-    settle(0.1)
+    settle()
     planner = window.stack.currentWidget()
     task = planner.step._task  # type: ignore[union-attr]
     link = next(b for b in planner.findChildren(QPushButton) if b.text() == "how it is kept")  # type: ignore[union-attr]
@@ -212,13 +212,13 @@ def test_a_species_of_ones_own_by_keyboard(window: Window, qtbot: QtBot) -> None
     qtbot.keyClicks(days, "23.5")
     assert editor.keep.isEnabled()
     qtbot.keyClick(days, Qt.Key.Key_Return)
-    settle(0.1)
+    settle()
     assert not editor.isVisible() and view.species.currentText() == "teal" and view.species.hasFocus()
     # it is offered wherever eggs are set or planned, and its schools stand there
     assert any(label.text() == "steady" for label in view.findChildren(QLabel) if label.isVisible())
     for place, chooser in (("enter", lambda v: v.batch.species), ("planner", lambda v: v.new.species)):
         window.show_place(place)
-        settle(0.05)
+        settle()
         shown = chooser(window.stack.currentWidget())
         assert shown.findText("teal") >= 0, place
     # changed, left with Esc, and taken away
@@ -305,4 +305,4 @@ def test_a_species_is_written_in_a_small_window_with_large_text(window: Window, 
     finally:
         window.theme.scale = 1.0
         window.theme.choose("light")
-        settle(0.1)
+        settle()

@@ -37,7 +37,7 @@ class Keeper:
 
     def press(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         self.bot.keyClick(QApplication.focusWidget() or self.window, key, modifier)
-        settle(0.2 if modifier == ALT else 0.02)
+        settle()
 
     def write(self, text: str) -> None:
         self.bot.keyClicks(QApplication.focusWidget(), text)
@@ -56,15 +56,15 @@ class Keeper:
 
     def wait(self) -> None:
         self.bot.waitUntil(lambda: not work.busy(), timeout=30_000)
-        settle(0.05)
+        settle()
 
     def until(self, at_ms: int) -> None:
         self.window.desk.clock.at_ms = at_ms  # type: ignore[attr-defined]
         self.window.refresh()
-        settle(0.05)
+        settle()
 
     def said(self) -> str:
-        settle(0.05)
+        settle()
         found = self.window.findChildren(QLabel)
         return " ".join(label.text() for label in found if label.isVisible())
 

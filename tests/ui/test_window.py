@@ -93,13 +93,13 @@ def test_the_first_field_has_the_cursor_whatever_was_opened(window: Window) -> N
 
 def test_an_incubator_without_a_batch_says_so_on_every_page(window: Window) -> None:
     window.show_page("trace")
-    settle(0.3)
+    settle()
     window.step_incubator(2)
-    settle(0.1)
+    settle()
     shown = " ".join(label.text() for label in window.pages.findChildren(QLabel) if label.isVisible())
     assert "no run to draw" in shown and "fan, no batch" in shown
     window.show_page("round")
-    settle(0.1)
+    settle()
     shown = " ".join(label.text() for label in window.pages.findChildren(QLabel) if label.isVisible())
     assert "no band to hold" in shown
 
@@ -130,7 +130,7 @@ def test_every_control_has_a_name_and_can_be_reached(window: Window) -> None:
             window.show_page(place)
         else:
             window.show_place(place)
-        settle(0.1)
+        settle()
         view = window.stack.currentWidget()
         taken: dict[str, str] = {keys: text for keys, text, _ in window.shortcut_list()}
         for made in window.findChildren(QAbstractButton):
@@ -153,7 +153,7 @@ def test_what_was_made_before_follows_the_text_size(window: Window, theme: Theme
     """Fields of pages that stand already, and back again."""
     for place in VIEWS:
         go(window, place)
-    settle(0.1)
+    settle()
 
     def fixed() -> dict[int, int]:
         edits = [w for w in window.findChildren(QLineEdit) if w.minimumWidth() == w.maximumWidth()]
@@ -197,7 +197,7 @@ def test_no_text_is_cut_off(window: Window, theme: Theme) -> None:
                 window.stack.currentWidget().findChild(PlacesView).incubator.setCurrentIndex(1)  # type: ignore[union-attr]
             else:
                 go(window, place)
-            settle(0.1)
+            settle()
             view = window.stack.currentWidget()
             for area in view.findChildren(QScrollArea):
                 if area.isVisible() and area.widget():
@@ -266,7 +266,7 @@ def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Desk, theme: The
     first = Window(demo, theme, settings)
     first.show_incubator(3)
     first.show_page("trace")
-    settle(0.2)
+    settle()
     first.close()
     from stathmis.logbook.opening import open_logbook
 
@@ -274,7 +274,7 @@ def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Desk, theme: The
     second = Window(again, theme, settings)
     assert second.pages.page == "trace"
     assert second.pages.incubator is not None and second.pages.incubator.id == 3
-    settle(0.2)
+    settle()
     second.close()
 
 
@@ -430,7 +430,7 @@ def test_no_way_of_checking_and_no_power_cut_runs_off_a_small_window(window: Win
     theme.choose("dark")
 
     def off(what: str) -> list[str]:
-        settle(0.1)
+        settle()
         areas = [a for a in window.stack.currentWidget().findChildren(QScrollArea) if a.isVisible() and a.widget()]
         widths = [(a.widget().width(), a.viewport().width()) for a in areas]
         return [f"{what} {wide} of {room}" for wide, room in widths if wide > room]

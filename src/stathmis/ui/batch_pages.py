@@ -12,12 +12,13 @@ from PySide6.QtWidgets import QStackedWidget, QWidget
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Batch, Incubator
 from stathmis.logbook.snapshot import DENSE
-from stathmis.services import notify, rounds
+from stathmis.services import rounds
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui import work
 from stathmis.ui.ahead import importing, seen
 from stathmis.ui.course_strip import CourseStrip
 from stathmis.ui.kit.fields import Chooser
@@ -25,7 +26,6 @@ from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, rule
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
-from stathmis.ui.work import AFTER_PAINT_MS, Background
 from stathmis.words import dates
 from stathmis.words.numbers import count, number
 
@@ -189,16 +189,13 @@ class BatchPages(QWidget):
         self._judged[course.batch.id] = (state, *(known[1:] if known is not None else (None, 0.0)))
         book = self._desk.book
 
-        def work(progress: object, cancelled: object) -> JudgedRun:
+        def judged() -> JudgedRun:
             # read in off the window's thread, like the log it works on
             from stathmis.services.findings import judgement
 
             return judgement.judged_run(book, course)
 
-        job = Background(work)
-        job.done.connect(lambda found: self._take_judged(found, state))
-        job.failed.connect(notify.tell_error)
-        job.start(AFTER_PAINT_MS)
+        work.find(judged, lambda found: self._take_judged(found, state))
 
     def _take_judged(self, found: JudgedRun, state: State) -> None:
         """A run was judged; state: of the log it was read from."""
@@ -225,16 +222,13 @@ class BatchPages(QWidget):
             return
         self._boxes[incubator.id] = (state, known[1] if known is not None else None)
 
-        def work(progress: object, cancelled: object) -> BoxSheet | None:
+        def learned() -> BoxSheet | None:
             # read in off the window's thread, like the log it works on
             from stathmis.services.findings import box
 
             return box.box_sheet(book, incubator, course)
 
-        job = Background(work)
-        job.done.connect(lambda found: self._learned(found, state))
-        job.failed.connect(notify.tell_error)
-        job.start(AFTER_PAINT_MS)
+        work.find(learned, lambda found: self._learned(found, state))
 
     def _learned(self, found: BoxSheet, state: State) -> None:
         known = self._boxes.get(found.incubator.id)

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QAbstractButton, QApplication
 
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Batch, Channel
@@ -47,6 +47,8 @@ VIEWS = (
 PICTURED = tuple(v for v in VIEWS if v != "side-by-side")
 """Those of which a picture is kept; side by side has the frame of the places beside it."""
 _LOOK_S = 0.005
+_QUIET_LOOKS = 10
+"""Longer than any pause a view makes between two steps of showing something."""
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
@@ -80,7 +82,7 @@ def picture(window: Window, name: str) -> QPixmap:
     window.pages.show_running()
     window.show_page("round")
     window.show_incubator(window.desk.book.incubators()[0].id)
-    settle(0.05)
+    settle()
     go(window, name)
     settle()
     return window.grab()
@@ -173,15 +175,23 @@ def _sample(book: Book) -> str:
     return "\n".join(rows)
 
 
-def settle(seconds: float = 0.2) -> None:
-    """Let background work, and the layout and painting of what it brought, finish: until none was for so long.
+def _held_down() -> bool:
+    """Whether a button is down: one that was pressed by its key comes up, and acts, a tenth of a second later."""
+    shown = [top for top in QApplication.topLevelWidgets() if top.isVisible()]
+    return any(button.isDown() for top in shown for button in top.findChildren(QAbstractButton))
+
+
+def settle() -> None:
+    """Let background work, and the layout and painting of what it brought, finish: until none was for a while.
 
     Counted in looks rather than by the clock: one long silence of a busy machine is not many quiet looks.
     """
     at_most, quiet = time.monotonic() + 30.0, 0
-    while quiet * _LOOK_S < seconds and time.monotonic() < at_most:
+    while quiet < _QUIET_LOOKS and time.monotonic() < at_most:
         QApplication.processEvents()
         quiet = 0 if work.busy() else quiet + 1
+        if quiet == _QUIET_LOOKS and _held_down():
+            quiet = 0
         time.sleep(_LOOK_S)
     # what came last may itself have taken long: its layout and painting are still to come
     for _ in range(5):

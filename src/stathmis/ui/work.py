@@ -186,6 +186,14 @@ class Latest:
             self._task = None
 
 
+def find(what: Callable[[], Any], done: Callable[[Any], object]) -> None:
+    """Find something out once what is shown now is painted, beside others; what goes wrong is told the keeper."""
+    task = Background(lambda progress, cancelled: what())
+    task.done.connect(done)
+    task.failed.connect(notify.tell_error)
+    task.start(AFTER_PAINT_MS)
+
+
 def busy() -> bool:
     """Whether any work is under way."""
     return bool(_running)
