@@ -15,13 +15,14 @@ from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.methods import methods_for
-from stathmis.ui import chart_library, work
+from stathmis.ui import chart_library, round_view, work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.instruments.list_view import InstrumentsView
 from stathmis.ui.instruments.places_view import PlacesView
 from stathmis.ui.kit.page import Page
 from stathmis.ui.pictures import VIEWS, go, settle
+from stathmis.ui.reading_row import ReadingGrid
 from stathmis.ui.theme import DARK, LIGHT, Inks, Theme
 from stathmis.ui.window import Window
 
@@ -80,6 +81,15 @@ def test_every_key_of_the_map_does_something(window: Window, qtbot: QtBot) -> No
         assert text in shown and keys.split("+")[-1].replace("PgDown", "Page Down").replace("PgUp", "Page Up") in shown
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert not window.keys.isVisible()
+
+
+def test_the_first_round_is_built_once(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> None:
+    """Not for a narrow window first and anew as it comes up."""
+    built: list[object] = []
+    monkeypatch.setattr(round_view, "ReadingGrid", lambda *asked: built.append(asked) or ReadingGrid(*asked))
+    window: Window = request.getfixturevalue("window")
+    assert not window.pages.round.narrow
+    assert len(built) == 1
 
 
 def test_the_first_field_has_the_cursor_whatever_was_opened(window: Window) -> None:

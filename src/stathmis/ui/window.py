@@ -216,6 +216,9 @@ class Window(QMainWindow):
         if self._incubator_id not in ids:
             self._incubator_id = ids[0] if ids else None
         self._show_column()
+        if not self.isVisible():
+            # as wide as it will be shown, so that it is not built for a narrow window first
+            self.pages.round.resize(self.width() - self.column.width(), self.height())
         if self._place:
             view = self._other(self._place)
             rests_on = getattr(view, "rests_on", None)
