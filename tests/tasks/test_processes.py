@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 ROOT = Path(__file__).resolve().parents[2]
-QUIET = {"QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1"}
+QUIET = {"QT_QPA_PLATFORM": "offscreen"}
 
 
 def environment(**more: str) -> dict[str, str]:

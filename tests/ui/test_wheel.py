@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QAbstractSlider, QAbstractSpinBox, QApplication, QComboBox, QScrollBar, QWidget
@@ -40,22 +39,21 @@ def turn(field: QWidget, by: int) -> None:
     QApplication.sendEvent(field, wheel)
 
 
-@pytest.mark.parametrize("place", (*PAGES, *(key for key, _ in OTHERS)))
-def test_the_wheel_changes_no_field(window: Window, place: str) -> None:
-    if place in PAGES:
-        window.show_page(place)
-    else:
-        window.show_place(place)
-    QApplication.processEvents()
-    fields = fields_under_the_wheel(window.stack.currentWidget())
-    if place in ("enter", "way", "planner", "records"):
-        assert fields, "nothing to try it on"
-    for field in fields:
-        before = value_of(field)
-        for focused in (False, True):
-            if focused:
-                field.setFocus()
-            turn(field, 120)
-            turn(field, -120)
-            turn(field, -120)
-            assert value_of(field) == before, f"{field.accessibleName()} was changed by the wheel"
+def test_the_wheel_changes_no_field(window: Window) -> None:
+    for place in (*PAGES, *(key for key, _ in OTHERS)):
+        if place in PAGES:
+            window.show_page(place)
+        else:
+            window.show_place(place)
+        QApplication.processEvents()
+        fields = fields_under_the_wheel(window.stack.currentWidget())
+        assert fields or place not in ("enter", "way", "planner", "records"), "nothing to try it on"
+        for field in fields:
+            before = value_of(field)
+            for focused in (False, True):
+                if focused:
+                    field.setFocus()
+                turn(field, 120)
+                turn(field, -120)
+                turn(field, -120)
+                assert value_of(field) == before, f"{place}: {field.accessibleName()} was changed by the wheel"
