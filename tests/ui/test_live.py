@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import readings
 from stathmis.logbook.records import Probe
-from stathmis.ui import work
+from stathmis.ui import live_view, work
 from stathmis.ui.live_view import LiveView
 from stathmis.ui.window import Window
 
@@ -20,7 +21,8 @@ def texts(window: Window) -> str:
     return " | ".join(label.text() for label in labels if label.isVisible())
 
 
-def test_a_simulated_probe_from_start_to_log(window: Window, qtbot: QtBot) -> None:
+def test_a_simulated_probe_from_start_to_log(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(live_view, "TURN_MS", 50)
     qtbot.keyClick(window, Qt.Key.Key_L, CONTROL)
     view = window.stack.currentWidget()
     assert isinstance(view, LiveView)

@@ -15,7 +15,7 @@ from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.methods import methods_for
-from stathmis.ui import chart_library, round_view, work
+from stathmis.ui import ahead, chart_library, round_view, work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.instruments.list_view import InstrumentsView
@@ -401,7 +401,8 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     assert view.instrument.name.text() == "New probe", "what was typed stays"
 
 
-def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot) -> None:
+def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(ahead, "TURN_MS", 0)
     steps = []
     window.get_ready()
     assert window.ahead is not None

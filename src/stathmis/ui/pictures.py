@@ -47,7 +47,7 @@ VIEWS = (
 PICTURED = tuple(v for v in VIEWS if v != "side-by-side")
 """Those of which a picture is kept; side by side has the frame of the places beside it."""
 _LOOK_S = 0.005
-_QUIET_LOOKS = 10
+_QUIET_LOOKS = 8
 """Longer than any pause a view makes between two steps of showing something."""
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
