@@ -44,10 +44,11 @@ def said(book: Book, alarm: Alarm) -> Told:
         cold = _("Look at power and lid; embryos stand an hour or two of cold well.")
         return Told(words.format(name=name, at=at), hot if alarm.warm else cold)
     if alarm.kind == "trend":
-        rising = _("{name}: the eggs are rising, at {at} now and past {limit} within the hour.")
-        falling = _("{name}: the eggs are falling, at {at} now and past {limit} within the hour.")
+        rising = _("{name}: the eggs are rising, at {at} now and past {limit} about {when}.")
+        falling = _("{name}: the eggs are falling, at {at} now and past {limit} about {when}.")
+        when = dates.clock(book.local(alarm.at_ms))
         return Told(
-            (rising if alarm.warm else falling).format(name=name, at=at, limit=limit),
+            (rising if alarm.warm else falling).format(name=name, at=at, limit=limit, when=when),
             _("A steady way out of the band is no lid opening: look at heater, lid and room."),
         )
     if alarm.kind == "drying":

@@ -55,11 +55,21 @@ def test_a_lid_opening_never_alarms(desk: Desk, air: np.ndarray, ago: int) -> No
 
 
 def test_a_slow_drift_is_called_before_the_eggs_are_out(desk: Desk, air: np.ndarray) -> None:
-    air[-60:] += np.linspace(0.0, 0.9, 60)
+    air[-60:] += np.linspace(0.0, 1.0, 60)
     batch_with_log(desk, air)
     found = alarms.alarms(desk.book)
     assert [a.key.split()[0] for a in found] == ["trend"]
-    assert "rising" in words(desk) and "within the hour" in words(desk) and found[0].danger
+    assert 15 * MINUTE_MS < found[0].at_ms - desk.now_ms <= 60 * MINUTE_MS
+    assert "rising" in words(desk) and "past 38.5 °C about" in words(desk) and found[0].danger
+
+
+@pytest.mark.parametrize("ago", [40, 60, 80])
+def test_air_that_comes_to_rest_inside_the_limit_calls_nobody(desk: Desk, air: np.ndarray, ago: int) -> None:
+    """A set point raised by 0.9 K, or a warmer room: the eggs follow for an hour, and a straight line would call."""
+    since = np.arange(float(ago))
+    air[-ago:] += 0.9 * (1.0 - np.exp(-since / 20.0))
+    batch_with_log(desk, air)
+    assert alarms.alarms(desk.book) == []
 
 
 def test_eggs_out_of_their_limits(desk: Desk, air: np.ndarray) -> None:

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from stathmis.core.course import forecast
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.psychrometrics import saturation_vapor_pressure
@@ -18,6 +19,7 @@ from stathmis.logbook.records import Box
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
+from stathmis.services.batch.power_cut import BOX_HOURS
 from stathmis.services.book import Book
 from stathmis.services.findings.runs import Run, lately, temperature_runs
 from stathmis.services.watch.alarm import Alarm
@@ -44,7 +46,12 @@ DRY_RH = 15.0
 """In lockdown and hatch the air may be so far below its band before it is called for. Source: common practice (a pipped
 egg's membrane dries)."""
 LATE = ("lockdown", "hatch")
-TREND_MS = 40 * 60_000
+TREND_MS, AHEAD_S = 40 * 60_000, 3600.0
+"""The air of so long is carried on, for so long."""
+QUICK_S = 20 * 60.0
+"""With its heater at work a box comes to rest so quickly, or as its walls let it. Source: common practice."""
+LIKELY = 0.84
+"""What is coming is told where four in five such forecasts come true: so many standard uncertainties to one side."""
 SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
 
@@ -53,9 +60,11 @@ RISING_K, RISING_S = 0.5, 240.0
 """Air that has come up by so much in so long is on its way back: the lid was shut. Source: common practice."""
 OPENED_SHARE, OPENED_S = 0.8, 300.0
 """An open lid lets so much of the vapor out within so long; without power it stays inside. Source: common practice."""
-DRYING_MS, DRYING_RH, LEFT_WITHIN_MS = 75 * 60_000, 1.2, 4 * 3_600_000
+DRYING_MS, DRYING_RH, LEFT_WITHIN_S = 75 * 60_000, 1.2, 4 * 3600.0
 """Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it
 has. Source: our own: more than a room's day moves it."""
+DRYING_RESPONSES_S = (2 * 3600.0, 12 * 3600.0)
+"""A vent moved or a lid ajar comes to rest so quickly; a trough runs dry so slowly. Source: common practice."""
 
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
@@ -120,15 +129,14 @@ def _drying(book: Book, course: Course) -> Alarm | None:
         return None
     if run.times_ms[-1] - run.times_ms[0] < 0.9 * DRYING_MS:
         return None
-    hours = (run.times_ms - run.times_ms[-1]) / 3_600_000.0
-    (slope, at), residual = np.polyfit(hours, run.corrected, 1), run.corrected
-    scatter = float(np.std(residual - (slope * hours + at)))
-    fallen, rest = -float(slope) * DRYING_MS / 3_600_000.0, float(at) - band.low
-    # a lid or a change of the vent is a step, not a line
-    if fallen < max(DRYING_RH, scatter) or not 0.0 < rest < -float(slope) * LEFT_WITHIN_MS / 3_600_000.0:
+    ahead = forecast.going_on(run.times_ms / 1000.0, run.corrected, DRYING_RESPONSES_S, LEFT_WITHIN_S)
+    out = ahead.values < band.low
+    # a lid or a change of the vent is a step: too unsure to go on from
+    sure = ahead.values + LIKELY * ahead.u < band.low
+    if ahead.rate * DRYING_MS / 1000.0 > -DRYING_RH or out[0] or not sure.any():
         return None
-    left_ms = round(float(run.times_ms[-1]) + rest / -float(slope) * 3_600_000.0)
-    return Alarm("drying", course.incubator, False, rh=(float(at), band.low), at_ms=left_ms)
+    left_ms = round(1000.0 * float(ahead.times_s[np.argmax(out)]))
+    return Alarm("drying", course.incubator, False, rh=(float(ahead.values[0]), band.low), at_ms=left_ms)
 
 
 def _is_late(course: Course, at_ms: float) -> bool:
@@ -198,17 +206,39 @@ def _of_eggs(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | N
     limit_k = limits[off > 0]
     if abs(off) - NORMAL_95 * u > limit_k:
         return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
+    return _leaving(course, run, air, off, eggs, limits)
+
+
+def _leaving(
+    course: Course, run: Run, air: np.ndarray, off: float, eggs: float, limits: tuple[float, float]
+) -> Alarm | None:
+    """The eggs will be beyond their limit soon if the air goes on like this; off: how far their cores are from the
+    middle by now, K; eggs: as warm as they are, °C."""
+    incubator, seconds = course.incubator, run.times_ms / 1000.0
     recent = seconds >= seconds[-1] - TREND_MS / 1000.0
-    if int(recent.sum()) < 8 or not np.isfinite(core[recent]).all():
+    if int(recent.sum()) < forecast.LEAST:
         return None
-    slope_h = float(np.polyfit(seconds[recent] - seconds[-1], core[recent], 1)[0]) * 3600.0
-    coming = off + slope_h
-    away = slope_h * off >= 0 and abs(slope_h) > 0.4
-    limit_k = limits[slope_h > 0]
-    if away and abs(coming) > limit_k:
-        limit = eggs - off + float(np.sign(slope_h)) * limit_k
-        return Alarm("trend", incubator, slope_h > 0, warm=slope_h > 0, celsius=eggs, limit_c=limit)
-    return None
+    responses = (3600.0 * BOX_HOURS[incubator.air], QUICK_S)
+    ahead = forecast.going_on(seconds[recent], air[recent], responses, AHEAD_S)
+    side = float(np.sign(ahead.rate))
+    if side * off < 0:
+        return None
+    limit_k, forced = limits[side > 0], incubator.air == "forced"
+    times = np.concatenate([seconds, ahead.times_s])
+
+    def beyond(less_k: np.ndarray) -> np.ndarray:
+        """Of the times ahead those by which the cores will be out, if the air goes so much less far."""
+        going = np.concatenate([air, ahead.values - side * less_k])
+        core = egg_temperature(times, going, course.species.egg_g, forced, max_gap_s=run.max_gap_s)
+        held_c = np.asarray(course.held(ahead.times_s * 1000.0)[0])
+        return np.flatnonzero(side * (core[seconds.size :] - held_c) > limit_k)
+
+    # a swing is no drift; by how much the instrument may be off is in neither
+    if not beyond(LIKELY * ahead.u).size:
+        return None
+    when = round(1000.0 * float(ahead.times_s[beyond(np.zeros(ahead.u.size))[0]]))
+    limit = eggs - off + side * limit_k
+    return Alarm("trend", incubator, side > 0, warm=side > 0, celsius=eggs, limit_c=limit, at_ms=when)
 
 
 def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
