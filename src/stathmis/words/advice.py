@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Instrument
 from stathmis.services import knowledge
-from stathmis.services.advice.heat import DANGER_C, FAR_OFF_K, HeatAdvice
+from stathmis.services.advice.astray import FAR_OFF_K, LATE_HEAT_K, Suspect
+from stathmis.services.advice.heat import DANGER_C, HeatAdvice
 from stathmis.services.advice.instruments import InstrumentAdvice
 from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
@@ -32,8 +33,6 @@ RULES = {
     "chicks": "Wet chicks raise the humidity by themselves, 80 % and more (common practice).",
     "box": "From {states} of this box: vapor from the water against vapor out of the vents.",
 }
-LATE_HEAT_K = 0.3
-"""Embryos that warm their shells by more than this heat the box. Source: common practice."""
 HAPPENED = {
     "water": "Water went in",
     "vent": "The vent was moved",
@@ -207,7 +206,7 @@ def _move(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[
     then = _("Then leave it for 3 h and read again.")
     course = batches.running(book, advice.incubator)
     if advice.step_k < 0 and course is not None and float(course.warmed_by(book.now_ms).shell_k) > LATE_HEAT_K:
-        then += " " + _("Late eggs heat the box themselves: it needs less heat now, and more air.")
+        then += f" {_suspect(book, Suspect('eggs'))}"
     return Said(
         move.format(step=_step(book, advice), unit=book.temperature_unit, now=now, wanted=wanted),
         then,
@@ -221,13 +220,32 @@ def _look(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[
     then = _(" Only when all are well: raise the set point by {step:.1f} {unit} and read again in 3 h.")
     if advice.step_k <= 0:
         then = _(" Only when all are well: lower the set point by {step:.1f} {unit} and read again in 3 h.")
+    fits = " ".join(_suspect(book, one) for one in advice.suspects)
     return Said(
         _("Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.", now=now, wanted=wanted),
-        _("Tenths on the controller do not explain that.")
+        (fits or _("Tenths on the controller do not explain that."))
         + (then.format(step=step, unit=book.temperature_unit) if step else ""),
         reasons,
         key="look",
     )
+
+
+def _suspect(book: Book, suspect: Suspect) -> str:
+    """What would fit, and what speaks for it."""
+    unit, share = book.temperature_unit, f"{100.0 * suspect.share:.0f}"
+    if suspect.what == "power":
+        return _("{share} % of its moisture stayed inside, so nobody opened it: power or heater.", share=share)
+    if suspect.what == "lid":
+        return _("Only {share} % of its moisture is left: is the lid open or ajar?", share=share)
+    if suspect.what == "room":
+        room = number(suspect.celsius, "temperature", unit)
+        return _("The room is at {room}, which a small box cannot make up for.", room=room)
+    if suspect.what == "fan":
+        apart = f"{float(difference_from_inside(suspect.apart_k, unit)):.1f} {unit}"
+        return _("Two places in it are {apart} further apart than over the last day: does the fan turn?", apart=apart)
+    if suspect.what == "eggs":
+        return _("Late eggs heat the box themselves: it needs less heat now, and more air.")
+    return _("Nothing logged heats it so: is the heater stuck on, or the sun on the box?")
 
 
 def _passing(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[str, ...]) -> Said:

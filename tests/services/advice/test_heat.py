@@ -39,7 +39,10 @@ def test_after_what_was_logged_it_waits(desk: Desk, kind: str, minutes: int) -> 
 
 
 def test_a_long_power_cut_settles_from_its_end_on(desk: Desk) -> None:
-    course, _ = batch_with_log(desk, np.full(1440, 36.0))
+    air = np.full(1440, 37.5)
+    air[-295:-55] = np.linspace(37.0, 27.0, 240)
+    air[-55:] = np.linspace(27.0, 36.0, 55)
+    course, _ = batch_with_log(desk, air)
     logged(desk, "power", 300, minutes=240.0)
     assert heat.advise(desk.book, course.incubator).kind == "wait"
 

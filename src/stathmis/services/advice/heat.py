@@ -22,6 +22,7 @@ from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services import rounds
+from stathmis.services.advice.astray import FAR_OFF_K, Suspect, astray, suspects
 from stathmis.services.advice.reasons import SETTLING_MS, Reason, Upset, upset
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
@@ -40,10 +41,6 @@ LARGEST_LOGGED_STEP_K = 1.0
 """And then no larger than this. Source: our own, cautious."""
 LOGGED_H = 3.0
 """So many hours of a logger are a log of hours."""
-FAR_OFF_K = 1.0
-"""Air this far off is no matter of tenths: power, heater, lid or thermometer come first. Source: common practice."""
-NEARER_MS, NEARER_K = 30 * 60_000, 0.3
-"""Air on its way back comes at least so much nearer in so long. Source: common practice."""
 STEADY_H = 6.0
 """Air that was far off so long, logged and steady, may be moved a step all the same."""
 USUAL_SWING_K = 0.3
@@ -75,9 +72,9 @@ class HeatAdvice:
     """What to do about the heat of an incubator, with the figures it rests on (°C, K; centering in the keeper's unit).
 
     kind: "danger"; "wait" for what still settles; "young": the eggs are still warming; "look" at power, heater, lid and
-    thermometer; "passing": low or high just now, but not over the day; "move" the set point by step_k; "sample": one
-    reading by hand cannot tell a swing from a fault; "center": inside, and a tenth or more from the middle; "leave" it;
-    "unclear": the instrument cannot tell; "unknown": not read enough.
+    thermometer, first at what suspects say; "passing": low or high just now, but not over the day; "move" the set point
+    by step_k; "sample": one reading by hand cannot tell a swing from a fault; "center": inside, and a tenth or more
+    from the middle; "leave" it; "unclear": the instrument cannot tell; "unknown": not read enough.
     """
 
     kind: Kind
@@ -93,6 +90,7 @@ class HeatAdvice:
     last: LastAction | None = None
     gain: float | None = None
     centering: Centering | None = None
+    suspects: tuple[Suspect, ...] = ()
 
     @property
     def pressing(self) -> bool:
@@ -136,10 +134,11 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
         return found("danger", "danger")
     settling = upset(book, sheet, "temperature")
     if settling is not None:
-        astray = verdict is not None and held is not None and now > settling.back_ms
-        if astray and verdict is not None and _astray(book, incubator, verdict, band, now):
+        off = band.middle - verdict.corrected.value if verdict is not None else 0.0
+        far = verdict is not None and verdict.decision == OUTSIDE and abs(off) > FAR_OFF_K
+        if held is not None and far and astray(book, incubator, settling, band, now):
             # what was done does not explain it any more: no step, but a look
-            return found("look", "far off", upset=settling)
+            return found("look", "far off", upset=settling, suspects=suspects(book, incubator, -off, now))
         return found("wait", upset=settling)
     if course is not None and 0 <= course.day(now) < 1:
         return found("young")
@@ -155,7 +154,7 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
         steady = logged and mean is not None and mean.hours >= STEADY_H
         asked = band.middle - mean.value.value if steady and mean is not None else 0.0
         step = float(np.sign(off)) * LARGEST_LOGGED_STEP_K if asked * off > 0 and abs(asked) > FAR_OFF_K else 0.0
-        return found("look", "far off", step_k=step)
+        return found("look", "far off", step_k=step, suspects=suspects(book, incubator, -off, now))
     if logged and mean is not None:
         if decide(mean.value.value, mean.value.u, band.low, band.high) == INSIDE:
             return found("passing", "swing")
@@ -166,18 +165,6 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
     most = LARGEST_LOGGED_STEP_K if logged and mean is not None and mean.hours >= LOGGED_H else LARGEST_STEP_K
     step = max(-most, min(most, off / gain if gain is not None else off))
     return found("move", step_k=step, gain=gain)
-
-
-def _astray(book: Book, incubator: Incubator, verdict: Verdict, band: Band, now: int) -> bool:
-    """Whether air that should be back is far off and does not come nearer."""
-    off = band.middle - verdict.corrected.value
-    if verdict.decision != OUTSIDE or abs(off) <= FAR_OFF_K:
-        return False
-    for run in temperature_runs(book, incubator, now - NEARER_MS, now):
-        if run.dense and run.times_ms.size > 3:
-            nearer = float(run.corrected[-1] - run.corrected[0]) * float(np.sign(off))
-            return nearer < NEARER_K
-    return False
 
 
 def _danger(verdict: Verdict, band: Band) -> bool:

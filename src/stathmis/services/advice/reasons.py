@@ -39,6 +39,11 @@ class Upset:
     until_ms: int
     back_ms: int
 
+    @property
+    def over_ms(self) -> int:
+        """When what happened was over, and the way back began."""
+        return self.until_ms - SETTLING_MS
+
 
 @dataclass(frozen=True)
 class Reason:

@@ -23,6 +23,8 @@ WINDOW_MS = 3 * 3_600_000
 """The mean is taken over the last three hours: several cycles of any thermostat, and short of the room's day."""
 FRESH_MS = 20 * 60_000
 LEAST = 12
+MOVED_S = 45 * 60.0
+"""Air that has been elsewhere for so long has moved. Source: our own: longer than any thermostat's swing."""
 STEP_S = 10 * 60.0
 """Readings at least this often come from a logger."""
 AFTER_LID_S = 15 * 60.0
@@ -75,6 +77,12 @@ def averaged(book: Book, incubator: Incubator, judged: Judged, band: Band | None
             # a lid that is open, or a fault: what it reads now is what counts
             return judged
         kept &= (seconds < drop.start_s) | (seconds > drop.back_s + AFTER_LID_S)
+    late = seconds >= seconds[-1] - MOVED_S
+    if (kept & late).sum() >= LEAST and (kept & ~late).any():
+        moved = abs(median(values[kept & late]) - median(values[kept & ~late]))
+        if moved > 2.0 * swing + DEEPER_K:
+            # it does not swing but has gone elsewhere: how warm it was before says nothing of now
+            kept &= late
     if int(kept.sum()) < LEAST:
         return judged
     mean = cycle_mean(seconds[kept], values[kept])

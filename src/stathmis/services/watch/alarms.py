@@ -13,7 +13,6 @@ import numpy as np
 from stathmis.core.course import forecast
 from stathmis.core.course.upsets import sudden_drops
 from stathmis.core.egg_heat import egg_temperature
-from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import Box
 from stathmis.services.advice.heat import DANGER_C
@@ -22,9 +21,10 @@ from stathmis.services.batch.course import Course
 from stathmis.services.batch.power_cut import BOX_HOURS
 from stathmis.services.book import Book
 from stathmis.services.findings.runs import Run, lately, temperature_runs
+from stathmis.services.findings.vapor import OPENED_SHARE, vapor_kept
 from stathmis.services.watch.alarm import Alarm
 from stathmis.services.watch.live import ProbeStatus
-from stathmis.services.watch.mute_loggers import FRESH_MS, QUANTITIES, mute_loggers
+from stathmis.services.watch.mute_loggers import FRESH_MS, mute_loggers
 
 LOOK_BACK_MS = 6 * 3_600_000
 EGG_LIMIT_K = 1.0
@@ -58,8 +58,6 @@ AWAITED = ("lid", "water", "set_point", "cool")
 
 RISING_K, RISING_S = 0.5, 240.0
 """Air that has come up by so much in so long is on its way back: the lid was shut. Source: common practice."""
-OPENED_SHARE, OPENED_S = 0.8, 300.0
-"""An open lid lets so much of the vapor out within so long; without power it stays inside. Source: common practice."""
 DRYING_MS, DRYING_RH, LEFT_WITHIN_S = 75 * 60_000, 1.2, 4 * 3600.0
 """Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it
 has. Source: our own: more than a room's day moves it."""
@@ -259,17 +257,8 @@ def _rising(seconds: np.ndarray, air: np.ndarray) -> bool:
 def _shut(book: Book, course: Course, since_s: float) -> bool:
     """Whether the box was shut all the time since a sharp drop of its air: its vapor is still inside. False too where
     the humidity is not logged."""
-    start = round(since_s * 1000)
-    runs = [lately(book, course.incubator, q, start - 20 * 60_000, book.now_ms) for q in QUANTITIES]
-    if any(r is None or not r.dense for r in runs):
-        return False
-    warm, moist = (r for r in runs if r is not None)
-    air_c = np.interp(moist.times_ms, warm.times_ms, warm.corrected)
-    vapor = 0.01 * moist.corrected * saturation_vapor_pressure(air_c)
-    before, after = moist.times_ms <= start, moist.times_ms >= start + 1000.0 * OPENED_S
-    if not before.any() or not after.any():
-        return False
-    return bool(np.median(vapor[after]) > OPENED_SHARE * np.median(vapor[before]))
+    kept = vapor_kept(book, course.incubator, round(since_s * 1000))
+    return kept is not None and kept > OPENED_SHARE
 
 
 def _cooled_as_meant(book: Book, course: Course, seconds: np.ndarray, air: np.ndarray) -> bool:
