@@ -16,6 +16,8 @@ from stathmis.exchange.csv_text import CsvError, Cut, read_text, sampled
         (Cut(",", quoted=True), '"1,5","say ""no""",x', ["1,5", 'say "no"', "x"]),
         # a quote that is never closed is a letter like any other
         (Cut(",", quoted=True), '"1,5,x', ["1", "5", "x"]),
+        # where quotes hold commas it may be half a number
+        (Cut(",", quoted=True, holding=True), 't,"37,4', ["t", "37,4"]),
         (Cut(",", paired=True), "t,37,5,48,0", ["t", "37,5", "48,0"]),
         (Cut(",", paired=True), "t,-1,5,+48,25", ["t", "-1,5", "+48,25"]),
         # one without its value, and one with its unit

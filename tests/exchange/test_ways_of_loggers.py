@@ -141,6 +141,14 @@ def test_stray_quotes_swallow_no_rows(tmp_path: Path) -> None:
     assert table.lines.size == 60 and table.faults.total == 0
 
 
+def test_a_number_broken_off_in_its_quotes_is_not_two(tmp_path: Path) -> None:
+    rows = [f'"2026-05-10 10:{m:02d}","37,{m % 10}","0,4{m % 10}"' for m in range(60)]
+    rows[30] = '"2026-05-10 10:30","37,4'
+    _, table = looked_at(tmp_path, "Time,T,RH\n" + "\n".join(rows) + "\n")
+    assert np.nanmax(table.values[2]) <= 0.49, "not 4"
+    assert table.lines.size + table.faults.total == 60
+
+
 def test_each_line_is_good_faulty_or_blank(tmp_path: Path) -> None:
     rows = ["2026-05-10 10:00,37.5,48", "", "nothing", "2026-05-10 10:01,err,48", "2026-05-10 10:02,1,2,3,4", ","]
     _, table = looked_at(tmp_path, "time,temp °C,rh\n" + "\n".join(rows) + "\n")

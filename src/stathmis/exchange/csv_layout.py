@@ -111,7 +111,11 @@ def find_layout(path: Path, now_ms: int | None = None, decimal: str | None = Non
     quoted = any('"' in line for _, line in rows)
     found = []
     for separator in SEPARATORS:
-        cuts = [Cut(separator, quoted), *([Cut(separator, quoted, paired=True)] if separator == "," else [])]
+        held = re.compile(f'(^|{re.escape(separator)})"[^"]*{re.escape(separator)}[^"]*"({re.escape(separator)}|$)')
+        holding = quoted and any(line.count('"') % 2 == 0 and held.search(line) for _, line in rows)
+        cuts = [Cut(separator, quoted, holding=holding)]
+        if separator == ",":
+            cuts.append(Cut(separator, quoted, paired=True))
         found += [layout for cut in cuts if (layout := _read(rows, cut, encoding, now_ms)) is not None]
     if not found:
         raise CsvError(

@@ -24,18 +24,21 @@ class CsvError(UserError):
 @dataclass(frozen=True)
 class Cut:
     """How a line is cut into cells. quoted: quotes hold a cell together; paired: a number's decimal comma cuts it in
-    two where commas part the cells, and the two are joined again."""
+    two where commas part the cells, and the two are joined again; holding: the file's quotes hold separators, so that
+    one inside a cell parts nothing."""
 
     separator: str
     quoted: bool = False
     paired: bool = False
+    holding: bool = False
 
     def cells(self, line: str, first_value: int = 0) -> list[str]:
-        """The cells of a line; a quote that is never closed is a letter like any other, and swallows nothing.
+        """The cells of a line; a quote that is never closed is a letter like any other and swallows nothing, unless the
+        file's quotes hold separators: what follows it may then be half a number, and stays one cell.
 
         first_value: where paired, the first cell that may be a number.
         """
-        if self.quoted and '"' in line and line.count('"') % 2 == 0:
+        if self.quoted and '"' in line and (self.holding or line.count('"') % 2 == 0):
             try:
                 found = next(csv.reader([line], delimiter=self.separator), [])
             except csv.Error:
