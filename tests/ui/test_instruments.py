@@ -395,6 +395,21 @@ def test_what_is_at_hand_is_ticked_once_and_begins_the_check(
     assert instruments.currentWidget() is instruments.check
     assert instruments.check.draft is not None and instruments.check.draft.sets[0].method.key == "fever"
     assert "It holds its highest" in texts(window)
+    # hatches and weighed eggs are looked at on pages of their own
+    instruments.leave()
+    for thing in ("fever", "scale", "hatches"):
+        card.boxes[thing].click()
+    settle()
+    weigh, hatched = (next(n for n in names_of(card) if w in n) for w in ("by scale", "by past hatches"))
+    tab_to(window, qtbot, hatched)
+    press(window, qtbot, Qt.Key.Key_Space)
+    settle()
+    assert instruments.currentWidget() is instruments.history
+    instruments.leave()
+    tab_to(window, qtbot, weigh)
+    press(window, qtbot, Qt.Key.Key_Space)
+    settle()
+    assert window.pages.page == "moisture" and window.stack.currentWidget() is window.pages
 
 
 def names_of(widget: QWidget) -> list[str]:

@@ -280,6 +280,11 @@ class Window(QMainWindow):
         self.pages.show_batch(course)
         self.refresh()
 
+    def show_weighing(self, incubator_id: int) -> None:
+        """Go to where the eggs of an incubator are weighed."""
+        self.show_incubator(incubator_id)
+        self.show_page("moisture")
+
     def show_page(self, page: str) -> None:
         """Go to a page of the incubator in view."""
         if self.desk.book.is_empty:
@@ -469,6 +474,8 @@ def _make_place(place: str, window: Window) -> QWidget:
         view.step.way_wanted.connect(window.show_way)  # type: ignore[attr-defined]
     if place == "backups":
         view.going_back.connect(window.go_back)  # type: ignore[attr-defined]
+    if place == "instruments":
+        view.weighing_wanted.connect(window.show_weighing)  # type: ignore[attr-defined]
     if place == "records":
         view.batch_wanted.connect(window.show_batch)  # type: ignore[attr-defined]
     return view

@@ -234,7 +234,7 @@ def _suspect(book: Book, suspect: Suspect) -> str:
     """What would fit, and what speaks for it."""
     unit, share = book.temperature_unit, f"{100.0 * suspect.share:.0f}"
     if suspect.what == "power":
-        return _("{share} % of its moisture stayed inside, so nobody opened it: power or heater.", share=share)
+        return _("{share} % of its moisture stayed inside, so it is shut: power or heater.", share=share)
     if suspect.what == "lid":
         return _("Only {share} % of its moisture is left: is the lid open or ajar?", share=share)
     if suspect.what == "room":

@@ -16,6 +16,8 @@ def called(thing: Thing) -> str:
         "ice": _("crushed ice"),
         "kettle": _("kettle or pot"),
         "salt": _("table salt, a jar"),
+        "scale": _("scale that weighs eggs"),
+        "hatches": _("past hatches here"),
     }
     return names[thing]
 
@@ -35,6 +37,8 @@ def told(book: Book, instrument: Instrument, channel: Channel, way: Told) -> str
     unit = book.shown_unit(channel.quantity)
     U = f"{u_text(way.U, channel.quantity, unit)} {unit_word(unit)}"
     parts = {"name": instrument.name, "thing": called(way.thing), "U": U}
+    if way.thing == "scale":
+        return _("{name} by {thing}: {U} at best, but weighed eggs say themselves what to hold", **parts)
     if way.enough:
         return _("{name} by {thing}: {U}, enough for its band", **parts)
     return _("{name} by {thing}: {U}, better, but not enough", **parts)

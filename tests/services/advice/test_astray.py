@@ -49,9 +49,7 @@ def test_only_air_that_keeps_to_its_way_back_is_waited_for(
     assert (advice.kind, advice.step_k) == (says, 0.0)
 
 
-@pytest.mark.parametrize(
-    ("kept", "what", "says"), [(True, "power", "nobody opened it"), (False, "lid", "open or ajar")]
-)
+@pytest.mark.parametrize(("kept", "what", "says"), [(True, "power", "so it is shut"), (False, "lid", "open or ajar")])
 def test_the_vapor_tells_a_lid_from_lost_heat(desk: Desk, kept: bool, what: str, says: str) -> None:
     air = np.full(1440, 37.5)
     air[-60:] = np.linspace(37.0, 31.0, 60)

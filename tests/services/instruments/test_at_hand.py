@@ -6,12 +6,12 @@ from math import sqrt
 
 import pytest
 
-from making import checked, instrument, machine, put_setting, put_to_use
+from making import batch_late, checked, instrument, machine, put_setting, put_to_use
 from stathmis.core.fixed_points import boiling_point
 from stathmis.logbook.records import Channel
 from stathmis.services import setting_up
 from stathmis.services.desk import Desk
-from stathmis.services.instruments import at_hand
+from stathmis.services.instruments import at_hand, by_hatches
 from stathmis.services.instruments.checking import evaluate
 from stathmis.services.instruments.draft import new_draft
 from stathmis.services.setting_up import NewChannel, channel_range, typical
@@ -89,3 +89,36 @@ def test_it_says_so_in_words(desk: Desk) -> None:
     said = [words.told(desk.book, named, probe, w) for w in at_hand.ways(desk.book, probe)]
     assert said[0] == "Probe by fever thermometer: ± 0.16 °C, enough for its band"
     assert "better, but not enough" in said[-1]
+
+
+def test_the_scale_and_past_hatches_tell_what_they_can(desk: Desk) -> None:
+    """Eggs lose G times the deficit: with shells known to 20 %, half the way to saturation is known to 20 % of it."""
+    course = batch_late(desk, 5.0)
+    card = instrument(desk, "Card", "humidity", incubator_id=course.incubator.id)
+    drawer = instrument(desk, "Spare", "humidity")
+    probe = instrument(desk, "Probe", incubator_id=course.incubator.id)
+    for thing in ("scale", "hatches"):
+        at_hand.choose(desk, thing, here=True)
+    assert pytest.approx(1.96 * 0.2 * 50.0, rel=1e-3) == told(desk, card)["scale"].U
+    assert "say themselves what to hold" in words.told(
+        desk.book, desk.book.instrument(card.instrument_id), card, told(desk, card)["scale"]
+    )
+    assert told(desk, drawer) == {} and told(desk, probe) == {}, "no eggs beside it; no hatch yet"
+
+
+def test_past_hatches_in_the_demo_tell_a_thermometer(demo: Desk) -> None:
+    for thing in ("scale", "hatches"):
+        at_hand.choose(demo, thing, here=True)
+    over = [
+        (c, t["hatches"])
+        for c in demo.book.records(Channel)
+        if c.quantity == "temperature" and "hatches" in (t := told(demo, c))
+    ]
+    assert over, "some hung there while eggs hatched"
+    for channel, way in over:
+        found = by_hatches.by_hatches(demo.book, channel)
+        # the more hatches, the surer; none is surer than the rule of thumb lets two flocks be
+        assert 0.2 < way.U < 1.5
+        if found:
+            days = 1.96 / sum(1.0 / f.by_day.u**2 for f in found) ** 0.5
+            assert pytest.approx(days, rel=0.15) == way.U or days > way.U

@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import sqrt
+from math import hypot, sqrt
 from typing import Literal
 
+from stathmis.core.moisture import TERM_SPREAD
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_to_inside, from_inside
-from stathmis.logbook.records import CertificatePoint, Channel, Instrument, Placement, StoredCalibration
+from stathmis.logbook.records import CertificatePoint, Channel, Incubator, Instrument, Placement, StoredCalibration
 from stathmis.logbook.snapshot import SETTINGS
+from stathmis.services.batch import batches
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.book import Book, finding
 from stathmis.services.desk import Desk
+from stathmis.services.eggs.tray import TRAY_RESTS_ON
 from stathmis.services.instruments import checking
+from stathmis.services.instruments.by_hatches import u_by_hatches
 from stathmis.services.instruments.draft import Row, new_draft
 from stathmis.services.instruments.zones import working_zone
 from stathmis.services.setting_up import typical
 
-Thing = Literal["fever", "ice", "kettle", "salt"]
-THINGS: tuple[Thing, ...] = ("fever", "ice", "kettle", "salt")
+Thing = Literal["fever", "ice", "kettle", "salt", "scale", "hatches"]
+THINGS: tuple[Thing, ...] = ("fever", "ice", "kettle", "salt", "scale", "hatches")
 METHODS: dict[Thing, str] = {"fever": "fever", "ice": "ice", "kettle": "steam", "salt": "salt"}
-"""The way of checking each goes with."""
+"""The way of checking each goes with; by the scale and by past hatches nothing is checked point by point."""
+MOIST = ("salt", "scale")
+"""What tells of a hygrometer; the others of a thermometer."""
 FEVER = "fever thermometer"
 BUILT_IN = "lid display"
 DRY = (BUILT_IN, "hygrometer", FEVER)
@@ -43,12 +49,14 @@ class Told:
     enough: bool
 
 
-@finding(StoredCalibration, CertificatePoint, Instrument, Channel, Placement, *COURSES_REST_ON, SETTINGS)
+@finding(
+    StoredCalibration, CertificatePoint, Instrument, Channel, Placement, *COURSES_REST_ON, *TRAY_RESTS_ON, SETTINGS
+)
 def ways(book: Book, channel: Channel) -> list[Told]:
     """What the things at hand would tell of a channel, the best first; nothing of what cannot check it."""
     found = []
     for thing in THINGS:
-        if thing not in book.settings.at_hand or (thing == "salt") == (channel.quantity == "temperature"):
+        if thing not in book.settings.at_hand or (thing in MOIST) == (channel.quantity == "temperature"):
             continue
         kind = book.instrument(channel.instrument_id).kind
         if thing == "fever" and _in_the_room(book, channel):
@@ -59,11 +67,44 @@ def ways(book: Book, channel: Channel) -> list[Told]:
             continue
         if (dipped and kind in DRY) or (thing == "kettle" and kind not in HOT) or (thing == "fever" and kind == FEVER):
             continue
-        U = _by_fever(book, channel, kind) if thing == "fever" else _by_method(book, channel, thing)
+        U = _told(book, channel, kind, thing)
         if U is not None:
             low, high = working_zone(book, channel)
             found.append(Told(thing, U, 0.5 * (high - low) > U))
     return sorted(found, key=lambda t: t.U)
+
+
+def _told(book: Book, channel: Channel, kind: str, thing: Thing) -> float | None:
+    if thing == "fever":
+        return _by_fever(book, channel, kind)
+    if thing == "scale":
+        return _by_scale(book, channel)
+    if thing == "hatches":
+        u = u_by_hatches(book, channel)
+        step = float(difference_to_inside(channel.resolution, channel.unit)) / sqrt(12.0)
+        return NORMAL_95 * hypot(u, step) if u is not None else None
+    return _by_method(book, channel, thing)
+
+
+def hangs_in(book: Book, channel: Channel) -> Incubator | None:
+    """The machine a channel hangs in now."""
+    for incubator in book.incubators():
+        if any(channel in own for *_, own in book.hanging_in(incubator.id, book.now_ms)):
+            return incubator
+    return None
+
+
+def _by_scale(book: Book, channel: Channel) -> float | None:
+    """U of what the loss of eggs tells of a hygrometer beside them: no better than their shells are known.
+
+    Source: loss = G (ps - e): the relative uncertainty of G is that of the deficit.
+    """
+    incubator = hangs_in(book, channel)
+    course = batches.running(book, incubator) if incubator is not None else None
+    if course is None or course.species.kind != "bird":
+        return None
+    low, high = working_zone(book, channel)
+    return NORMAL_95 * TERM_SPREAD * (100.0 - 0.5 * (low + high))
 
 
 def _in_the_room(book: Book, channel: Channel) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from math import sqrt
 
@@ -10,7 +11,7 @@ import numpy as np
 from stathmis.core.adherence import judge
 from stathmis.core.hatch.by_day import mean_by_hatch_day
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Batch, Channel, Event
+from stathmis.logbook.records import Batch, Channel, Event, Placement
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.batch import batches
 from stathmis.services.batch.batches import COURSES_REST_ON
@@ -49,17 +50,40 @@ def by_hatches(book: Book, channel: Channel) -> tuple[ByHatch, ...]:
     if channel.quantity != "temperature":
         return ()
     found = []
+    for course, day, by_day in _hatched(book):
+        said = _mean(book, course, channel, day)
+        if said is not None:
+            found.append(ByHatch(course, day, said, by_day))
+    return tuple(found)
+
+
+def _hatched(book: Book) -> Iterator[tuple[Course, float, Corrected]]:
+    """The newest hatches of birds: the day (elapsed), and what it says of the air, °C."""
     ended = sorted((b for b in book.records(Batch) if b.ended_ms is not None), key=lambda b: -b.set_ms)
     for batch in ended[:MOST]:
         course = batches.course_by_id(book, batch.id)
         day = hatch_day(course, tray(book, batch)) if course is not None and course.species.kind == "bird" else None
-        said = _mean(book, course, channel, day.value) if course is not None and day is not None else None
-        if course is None or day is None or said is None:
-            continue
-        usual = species_of(book, batch.species)
-        celsius, u = mean_by_hatch_day(day.value, day.u, usual.days, usual.set_c)
-        found.append(ByHatch(course, day.value, said, Corrected(celsius, NORMAL_95 * u)))
-    return tuple(found)
+        if course is not None and day is not None:
+            usual = species_of(book, batch.species)
+            celsius, u = mean_by_hatch_day(day.value, day.u, usual.days, usual.set_c)
+            yield course, day.value, Corrected(celsius, NORMAL_95 * u)
+
+
+def u_by_hatches(book: Book, channel: Channel) -> float | None:
+    """The standard uncertainty, K, with which the hatches over which a thermometer hung tell what the air was; None for
+    none. No run is read for it."""
+    hung = book.records(Placement, instrument_id=channel.instrument_id)
+    known = [
+        by_day.u for course, _day, by_day in _hatched(book) if any(_over(placement, course.batch) for placement in hung)
+    ]
+    return 1.0 / sqrt(sum(1.0 / u**2 for u in known)) if known else None
+
+
+def _over(placement: Placement, batch: Batch) -> bool:
+    """Whether an instrument hung there while a batch was in."""
+    until = placement.to_ms if placement.to_ms is not None else batch.set_ms + 1
+    there = placement.incubator_id == batch.incubator_id and batch.ended_ms is not None
+    return there and placement.from_ms < (batch.ended_ms or 0) and until > batch.set_ms
 
 
 def _mean(book: Book, course: Course, channel: Channel, until_day: float) -> Corrected | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PySide6.QtWidgets import QCheckBox, QFrame, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QWidget
 
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.desk import Desk
@@ -41,17 +41,20 @@ class _Way(QWidget):
 class AtHandCard(QFrame):
     """Things to tick, and what they would tell of the instruments that cannot decide."""
 
-    def __init__(self, desk: Desk, begin: Begin) -> None:
+    def __init__(self, desk: Desk, begin: Begin, look: Callable[[Channel, Thing], None]) -> None:
         super().__init__()
         self.setObjectName("card")
-        self._desk, self._begin = desk, begin
+        self._desk, self._begin, self._look = desk, begin, look
         self.boxes: dict[Thing, QCheckBox] = {}
         for thing in THINGS:
             self.boxes[thing] = tick = QCheckBox(words.called(thing))
             tick.clicked.connect(partial(self._ticked, thing))
         self._nothing = label(words.nothing(), "muted", wrap=True)
-        first, second = row(*list(self.boxes.values())[:2], 1), row(*list(self.boxes.values())[2:], 1)
-        box = column(label(words.heading(), "name"), first, second, self._nothing)
+        ticks = QGridLayout()
+        for at, tick in enumerate(self.boxes.values()):
+            ticks.addWidget(tick, at // 2, at % 2)
+        ticks.setColumnStretch(2, 1)
+        box = column(label(words.heading(), "name"), ticks, self._nothing)
         self._ways = Pool(box, lambda: _Way(self._go), 4)
         self.setLayout(box)
 
@@ -71,7 +74,10 @@ class AtHandCard(QFrame):
 
     def _go(self, of: tuple[Glance, Told]) -> None:
         glance, way = of
-        self._begin(glance.instrument, glance.channel, METHODS[way.thing])
+        if way.thing in METHODS:
+            self._begin(glance.instrument, glance.channel, METHODS[way.thing])
+        else:
+            self._look(glance.channel, way.thing)
 
     def _ticked(self, thing: Thing) -> None:
         at_hand.choose(self._desk, thing, here=self.boxes[thing].isChecked())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
@@ -13,7 +13,8 @@ from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import Corrected
-from stathmis.services.instruments import overview
+from stathmis.services.instruments import at_hand, overview
+from stathmis.services.instruments.at_hand import Thing
 from stathmis.services.instruments.overview import Glance
 from stathmis.ui.instruments.at_hand_card import AtHandCard
 from stathmis.ui.instruments.check_view import CheckView
@@ -80,6 +81,8 @@ class _Row:
 class InstrumentsView(QStackedWidget):
     """Three tabs (drawer, side by side, places); behind the drawer the check and the history of one instrument."""
 
+    weighing_wanted = Signal(int)
+
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk, self.theme = desk, theme
@@ -117,7 +120,7 @@ class InstrumentsView(QStackedWidget):
         self._none = label("None yet. Enter one under Enter or change.", "muted")
         made.page.addWidget(self._table)
         made.page.addWidget(self._none)
-        self.at_hand = AtHandCard(self._desk, self.begin_check)
+        self.at_hand = AtHandCard(self._desk, self.begin_check, self._look)
         made.page.addWidget(self.at_hand)
         made.page.addStretch(1)
         return made
@@ -196,6 +199,14 @@ class InstrumentsView(QStackedWidget):
         self._came_from = channel.id
         self.check.begin(instrument, channel, method)
         self.setCurrentWidget(self.check)
+
+    def _look(self, channel: Channel, thing: Thing) -> None:
+        """What hatches or weighed eggs tell of a channel stands on a page of its own."""
+        incubator = at_hand.hangs_in(self._desk.book, channel)
+        if thing == "hatches":
+            self.show_history(channel)
+        elif incubator is not None:
+            self.weighing_wanted.emit(incubator.id)
 
     def show_history(self, channel: Channel | None) -> None:
         """Show the checks of a channel over time."""
