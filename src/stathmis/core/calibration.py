@@ -45,7 +45,7 @@ DISAGREEMENT = "Disagreement of the points"
 UNSEEN_BEND = "Bend not seen"
 ODD_POINT = "Odd point"
 
-ODD_SHARE, ODD_SHARE_OF_FEW, ODD_SIZE = 0.15, 0.5, 4.0
+ODD_SHARE, ODD_SHARE_OF_FEW, ODD_SIZE = 0.25, 0.55, 4.0
 """How likely a point of a check is off for a reason nobody wrote down, beforehand (more where one point more than the
 curve needs cannot say which), and by how many of its standard uncertainties. Source: our own, so that one point in
 three to eight that is off by 3 to 5 is allowed for (bench/truth.py)."""

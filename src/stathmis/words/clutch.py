@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from stathmis.core.course.clutch import HOT_C, SUBSTRATES, water_for
 from stathmis.services import knowledge
-from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.eggs.hatching import Hatching
@@ -177,8 +176,3 @@ def one_young(book: Book, one: Young) -> str:
         due = dates.day(book.local(one.out_ms + round(MEAL_DAYS * DAY_MS)))
         parts.append(_("first meal about {due}, alone and undisturbed", due=due))
     return _("Egg {mark}: {parts}.", mark=one.mark, parts=", ".join(parts))
-
-
-def taking_off(course: Course) -> str:
-    """What is done with the young of a clutch that are out."""
-    return _("Onto damp paper in a box they cannot leave: they escape through any gap.")
