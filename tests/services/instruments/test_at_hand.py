@@ -106,6 +106,15 @@ def test_the_scale_and_past_hatches_tell_what_they_can(desk: Desk) -> None:
     assert told(desk, drawer) == {} and told(desk, probe) == {}, "no eggs beside it; no hatch yet"
 
 
+def test_only_what_makes_it_surer_is_offered(desk: Desk) -> None:
+    probe = instrument(desk, "Probe")
+    all_at_hand(desk)
+    at_hand.choose(desk, "fever", here=False)
+    first = at_hand.ways(desk.book, probe)[0]
+    assert at_hand.best(desk.book, probe, 2.0 * first.U) == first
+    assert at_hand.best(desk.book, probe, 0.9 * first.U) is None
+
+
 def test_past_hatches_in_the_demo_tell_a_thermometer(demo: Desk) -> None:
     for thing in ("scale", "hatches"):
         at_hand.choose(demo, thing, here=True)

@@ -52,8 +52,8 @@ class Suspect:
 def astray(book: Book, incubator: Incubator, upset: Upset, band: Band, now_ms: int) -> bool:
     """Whether air that was disturbed is further off by now than it may be on its way back, and comes no nearer.
 
-    Its way back is expected to fade from the furthest it was, by a third each time a third of the usual time has passed
-    (the machine's own where its log shows it); half as slow again is let pass.
+    What it is off by is expected to fade from the furthest it was, exponentially with a third of the usual time (the
+    machine's own where its log shows it); half as slow again is let pass.
     Source: first-order response; times by common practice.
     """
     run = _logger(book, incubator, min(upset.time_ms, now_ms - NEARER_MS), now_ms)

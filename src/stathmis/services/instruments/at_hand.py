@@ -74,6 +74,14 @@ def ways(book: Book, channel: Channel) -> list[Told]:
     return sorted(found, key=lambda t: t.U)
 
 
+def best(book: Book, channel: Channel, U_now: float) -> Told | None:
+    """The way at hand that makes a channel surest, if surer than it is now (U, K or %); else the scale, for eggs that
+    are weighed say themselves what to hold. None where neither is at hand."""
+    told = ways(book, channel)
+    surer = [t for t in told if t.thing != "scale" and U_now > t.U]
+    return next(iter(surer or [t for t in told if t.thing == "scale"]), None)
+
+
 def _told(book: Book, channel: Channel, kind: str, thing: Thing) -> float | None:
     if thing == "fever":
         return _by_fever(book, channel, kind)

@@ -67,7 +67,7 @@ class AtHandCard(QFrame):
             box.setChecked(thing in book.settings.at_hand)
             box.setEnabled(not self._desk.read_only)
         # of each instrument the way that tells most
-        found = [(g, told[0]) for g in coarse if (told := at_hand.ways(book, g.channel))]
+        found = [(g, told) for g in coarse if (told := at_hand.best(book, g.channel, g.corrected.U)) is not None]
         self._nothing.setVisible(not found)
         for shown, (glance, way) in zip(self._ways.show(len(found)), found, strict=True):
             shown.show_way(self._desk, glance, way)
