@@ -222,19 +222,20 @@ def _leaving(
     if side * off < 0:
         return None
     limit_k, forced = limits[side > 0], incubator.air == "forced"
-    times = np.concatenate([seconds, ahead.times_s])
+    coming = ahead.times_s[1:]
+    times = np.concatenate([seconds, coming])
 
     def beyond(less_k: np.ndarray) -> np.ndarray:
         """Of the times ahead those by which the cores will be out, if the air goes so much less far."""
-        going = np.concatenate([air, ahead.values - side * less_k])
+        going = np.concatenate([air, (ahead.values - side * less_k)[1:]])
         core = egg_temperature(times, going, course.species.egg_g, forced, max_gap_s=run.max_gap_s)
-        held_c = np.asarray(course.held(ahead.times_s * 1000.0)[0])
+        held_c = np.asarray(course.held(coming * 1000.0)[0])
         return np.flatnonzero(side * (core[seconds.size :] - held_c) > limit_k)
 
     # a swing is no drift; by how much the instrument may be off is in neither
     if not beyond(LIKELY * ahead.u).size:
         return None
-    when = round(1000.0 * float(ahead.times_s[beyond(np.zeros(ahead.u.size))[0]]))
+    when = round(1000.0 * float(coming[beyond(np.zeros(ahead.u.size))[0]]))
     limit = eggs - off + side * limit_k
     return Alarm("trend", incubator, side > 0, warm=side > 0, celsius=eggs, limit_c=limit, at_ms=when)
 
