@@ -94,3 +94,31 @@ def test_a_short_disagreement_is_passed_over(minutes: int, told: int) -> None:
     values[1, 600 : 600 + minutes] += 1.1
     found = disagreements(t, values, np.array([[0.05] * t.size, [0.2] * t.size]))
     assert len(found) == told
+
+
+@given(st.integers(2, 6), st.integers(0, 10**6))
+def test_the_trusted_are_the_weightiest_who_all_agree(count: int, seed: int) -> None:
+    """By hand, group by group: each within 95 % of the mean of the others of its group."""
+    rng = np.random.default_rng(seed)
+    u = rng.uniform(0.05, 0.6, count)
+    x = 37.5 + u * rng.normal(0.0, 2.0, count)
+
+    def agree(group: list[int]) -> bool:
+        for i in group:
+            w = {j: u[j] ** -2 for j in group if j != i}
+            mean = sum(w[j] * x[j] for j in w) / sum(w.values()) if w else x[i]
+            if abs(x[i] - mean) > 1.959964 * np.sqrt(u[i] ** 2 + (1.0 / sum(w.values()) if w else 0.0)):
+                return False
+        return True
+
+    groups = [[i for i in range(count) if number >> i & 1] for number in range(1, 2**count)]
+    best = max((g for g in groups if agree(g)), key=lambda g: sum(u[i] ** -2 for i in g))
+    assert combine(x, u).suspects == tuple(i for i in range(count) if i not in best)
+
+
+@pytest.mark.parametrize("odd", [0, 11])
+def test_of_many_only_the_odd_one_is_suspected(odd: int) -> None:
+    """More than are tried in every grouping: the less sure ones come along."""
+    x, u = np.full(12, 37.5), np.linspace(0.1, 0.2, 12)
+    x[odd] += 2.0
+    assert combine(x, u).suspects == (odd,)

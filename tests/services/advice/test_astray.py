@@ -60,6 +60,7 @@ def test_the_vapor_tells_a_lid_from_lost_heat(desk: Desk, kept: bool, what: str,
     keep(desk, instrument(desk, "Card", "humidity", step=0.1, incubator_id=1), rh)
     advice, note = told(desk)
     assert (advice.kind, [s.what for s in advice.suspects]) == ("look", [what])
+    assert advice.suspects[0].share == pytest.approx(0.97 if kept else 0.5, abs=0.02)
     assert says in note
 
 

@@ -52,7 +52,8 @@ def test_what_the_chicks_say_stands_beside_what_it_said(desk: Desk, day: float, 
     assert agrees == (abs(whole.value) <= whole.U) and "hatched on day" in said[1]
     # several hatches say it surer, but not surer than the instrument's own correction
     several = together((one,) * 4)
-    assert several is not None and one.said.U < several.U < 0.65 * whole.U
+    assert several is not None and several.value == pytest.approx(one.off.value)
+    assert one.said.U < several.U < 0.65 * whole.U
 
 
 def test_without_a_hatch_or_for_a_hygrometer_nothing_is_said(desk: Desk) -> None:
