@@ -24,7 +24,7 @@ def test_the_response_that_fits_is_found(response_s: float) -> None:
 
 @pytest.mark.parametrize(("swing", "noise"), [(0.0, 0.1), (0.3, 0.02), (0.6, 0.02)])
 def test_what_comes_lies_within_what_is_stated(swing: float, noise: float) -> None:
-    """Of 300 drifts the air an hour on, without its swing, lies within 1.96 u in 93 % and more; and u is of some use."""
+    """Of 300 drifts the air an hour on, without its swing, lies within 1.96 u in 93 % and more; u is of some use."""
     rng, inside, u = np.random.default_rng(5), 0, []
     for _ in range(300):
         rise, phase, period = rng.normal(0.0, 1.0), rng.uniform(0.0, 6.3), rng.uniform(600.0, 1500.0)
