@@ -28,7 +28,7 @@ from stathmis.services.rounds import RoundSheet
 from stathmis.services.setting_up import NewChannel
 from stathmis.words.advice import Said, said
 
-TRIALS = int(os.environ.get("STATHMIS_TRIALS", "1250"))
+TRIALS = int(os.environ.get("STATHMIS_TRIALS", "2500"))
 """Calibrations simulated where a stated 95 % is counted; 10,000 take four times as long."""
 
 ANY_WAY = st.builds(

@@ -19,7 +19,7 @@ from stathmis.services.advice.reasons import Upset
 from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
-from stathmis.services.findings.runs import Run, temperature_runs
+from stathmis.services.findings.runs import Run, best_first, lately, temperature_runs
 from stathmis.services.findings.vapor import OPENED_SHARE, vapor_kept
 
 FAR_OFF_K = 1.0
@@ -81,8 +81,8 @@ def suspects(book: Book, incubator: Incubator, off_k: float, now_ms: int) -> tup
 
 def _suspects(book: Book, incubator: Incubator, off_k: float, now_ms: int) -> Iterator[Suspect]:
     room = book.room()
-    hung = temperature_runs(book, room, now_ms - WITHIN_MS, now_ms) if room is not None else []
-    room_c = min(hung, key=lambda r: median(r.u)).corrected[-1] if hung else nan
+    read = lately(book, room, "temperature", now_ms - WITHIN_MS, now_ms) if room is not None else None
+    room_c = read.corrected[-1] if read is not None else nan
     if room_c < WORKABLE_C[0] if off_k < 0 else room_c > WORKABLE_C[1]:
         yield Suspect("room", celsius=float(room_c))
     if off_k < 0:
@@ -108,8 +108,8 @@ def _left_ms(run: Run | None, off_k: float) -> int | None:
 
 def _logger(book: Book, incubator: Incubator, start_ms: int, now_ms: int) -> Run | None:
     """The surest log there is."""
-    runs = [r for r in temperature_runs(book, incubator, start_ms, now_ms) if r.dense and r.times_ms.size > 3]
-    return min(runs, key=lambda r: median(r.u), default=None)
+    runs = best_first(temperature_runs(book, incubator, start_ms, now_ms))
+    return next((r for r in runs if r.dense and r.times_ms.size > 3), None)
 
 
 def _apart_k(book: Book, incubator: Incubator, now_ms: int) -> float:

@@ -50,8 +50,8 @@ TREND_MS, AHEAD_S = 40 * 60_000, 3600.0
 """The air of so long is carried on, for so long."""
 QUICK_S = 20 * 60.0
 """With its heater at work a box comes to rest so quickly, or as its walls let it. Source: common practice."""
-LIKELY = 0.84
-"""What is coming is told where four in five such forecasts come true: so many standard uncertainties to one side."""
+LIKELY = 0.67
+"""What is coming is told where three in four such forecasts come true: so many standard uncertainties to one side."""
 SILENT_MS = 5 * 60_000
 AWAITED = ("lid", "water", "set_point", "cool")
 
