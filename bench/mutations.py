@@ -13,22 +13,24 @@ as unnoticed.
 from __future__ import annotations
 
 import ast
+import importlib
+import multiprocessing
 import os
 import random
 import re
 import shutil
-import subprocess
+import signal
 import sys
 import tempfile
+import time
 from collections import Counter
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from math import inf
 from pathlib import Path
-from queue import Queue
 
+import pytest
 from cosmic_ray.ast import ast_nodes, get_ast
 from cosmic_ray.mutating import mutate_code
 from cosmic_ray.plugins import get_operator, operator_names
@@ -109,19 +111,28 @@ def _contexts(file: Path) -> dict[int, list[str]]:
     return data.contexts_by_lineno(measured) if measured is not None else {}
 
 
+@cache
+def _bodies(file: Path) -> list[tuple[int, int]]:
+    """From which line to which what runs only when it is called."""
+    functions = (n for n in ast.walk(ast.parse(file.read_text(encoding="utf-8"))) if isinstance(n, ast.FunctionDef))
+    return [(f.body[0].lineno, f.end_lineno or 0) for f in functions]
+
+
 def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
     """The tests that run a line, those first that run most of its file for their time.
 
-    Of a line run when it is read in, any test that runs some of it.
+    Of a line run when it is read in, any test that runs some of the file, or is about the module by name.
     """
     by_line = _contexts(place.file)
-    # of a statement of several lines the first is known
-    line = max((n for n in by_line if n <= place.line), default=0)
-    found = {c.split("|")[0] for c in by_line.get(line, []) if c}
-    if not found and line:
-        found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
     inside = place.file.relative_to(ROOT / "src" / "stathmis")
     module = f"[stathmis.{'.'.join(inside.with_suffix('').parts)}]"
+    if any(begin <= place.line <= end for begin, end in _bodies(place.file)):
+        # of a statement of several lines the first is known
+        line = max((n for n in by_line if n <= place.line), default=0)
+        found = {c.split("|")[0] for c in by_line.get(line, []) if c}
+    else:
+        found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
+        found |= {test for test in durations if test.endswith(module)}
     much = Counter(c.split("|")[0] for contexts in by_line.values() for c in set(contexts))
 
     def rank(test: str) -> tuple[float, float]:
@@ -138,7 +149,7 @@ def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
     return chosen
 
 
-def outcome(place: Place, tree: Path, durations: dict[str, float]) -> str:
+def outcome(place: Place, durations: dict[str, float]) -> str:
     """ "noticed", "unnoticed", or "never run"."""
     tests = tests_of(place, durations)
     if not tests:
@@ -147,30 +158,51 @@ def outcome(place: Place, tree: Path, durations: dict[str, float]) -> str:
     altered = mutate_code(code, get_operator(place.operator)(), place.occurrence)
     if altered is None or altered == code:
         return "nothing altered"
-    inside = tree / place.file.relative_to(ROOT)
-    wanted = tree / "wanted.txt"
-    wanted.write_text("\n".join(tests), encoding="utf-8")
+    inside = Path(place.file.relative_to(ROOT))
+    Path("wanted.txt").write_text("\n".join(tests), encoding="utf-8")
     inside.write_text(altered, encoding="utf-8")
-    env = {
-        **os.environ,
-        "PYTHONPATH": str(tree / "src"),
-        "PYTHONDONTWRITEBYTECODE": "1",
-        "QT_QPA_PLATFORM": "offscreen",
-    }
     try:
-        ran = subprocess.run(
-            [sys.executable, "-m", "pytest", "-x", "-q", "--no-header", "-p", "no:cacheprovider", "@wanted.txt"],
-            cwd=tree,
-            env=env,
-            capture_output=True,
-            timeout=5 * MOST_S,
-            check=False,
-        )
-        return "unnoticed" if ran.returncode == 0 else "noticed"
-    except subprocess.TimeoutExpired:
-        return "noticed"
+        return "unnoticed" if _passes() else "noticed"
     finally:
         inside.write_text(code, encoding="utf-8")
+
+
+def _passes() -> bool:
+    """Whether the wanted tests pass here, in a process of their own that has the libraries already."""
+    child = os.fork()
+    if child == 0:
+        silent = os.open(os.devnull, os.O_RDWR)
+        for stream in (0, 1, 2):
+            os.dup2(silent, stream)
+        os.setsid()
+        code = 1
+        try:
+            # hypothesis is there before pytest could have a word in it
+            code = pytest.main(["-x", "-W", "ignore::pytest.PytestAssertRewriteWarning", "@wanted.txt"])
+        finally:
+            os._exit(code)
+    until = time.monotonic() + 5 * MOST_S
+    while time.monotonic() < until:
+        done, status = os.waitpid(child, os.WNOHANG)
+        if done:
+            return status == 0
+        time.sleep(0.02)
+    os.killpg(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+    return False
+
+
+def _settle_in(folder: str) -> None:
+    """A worker's own copy of everything, and its tests' surroundings."""
+    tree = Path(tempfile.mkdtemp(dir=folder))
+    for part in ("src", "tests", "bench", "docs", "scripts", "packaging"):
+        shutil.copytree(ROOT / part, tree / part, ignore=shutil.ignore_patterns("__pycache__"))
+    for name in ("pyproject.toml", "README.md", "CONTRIBUTING.md"):
+        shutil.copy(ROOT / name, tree / name)
+    os.chdir(tree)
+    sys.path.insert(0, str(tree / "src"))
+    os.environ |= {"PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1", "QT_QPA_PLATFORM": "offscreen"}
+    sys.dont_write_bytecode = True
 
 
 def said(place: Place) -> str:
@@ -191,32 +223,24 @@ def main() -> None:
         durations[test.strip()] += float(seconds)
     how_many, seed = (int(a) for a in (*sys.argv[2:4], *("75", "15")[len(sys.argv[2:4]) :]))
     wanted = sys.argv[4].split(",") if len(sys.argv) > 4 else list(LAYERS)
-    with tempfile.TemporaryDirectory() as folder:
-        trees: Queue[Path] = Queue()
-        for i in range(WORKERS):
-            tree = Path(folder) / str(i)
-            for part in ("src", "tests", "bench", "docs", "scripts", "packaging"):
-                shutil.copytree(ROOT / part, tree / part, ignore=shutil.ignore_patterns("__pycache__"))
-            for name in ("pyproject.toml", "README.md", "CONTRIBUTING.md"):
-                shutil.copy(ROOT / name, tree / name)
-            trees.put(tree)
-
-        def run(place: Place) -> str:
-            tree = trees.get()
-            try:
-                found = outcome(place, tree, durations)
-            finally:
-                trees.put(tree)
-            if found != "noticed":
-                print(f"{found}: {said(place)}", flush=True)
-            return found
-
+    for library in ("scipy.optimize", "scipy.stats", "scipy.signal", "hypothesis", "PySide6.QtWidgets", "sqlite3"):
+        importlib.import_module(library)
+    fork = multiprocessing.get_context("fork")
+    with tempfile.TemporaryDirectory() as folder, fork.Pool(WORKERS, _settle_in, (folder,)) as pool:
         for layer in wanted:
-            with ThreadPoolExecutor(WORKERS) as pool:
-                counts = Counter(pool.map(run, drawn(layer, how_many, seed)))
+            counts: Counter[str] = Counter()
+            chosen = drawn(layer, how_many, seed)
+            for place, found in pool.imap_unordered(partial(_tried, durations), chosen):
+                counts[found] += 1
+                if found != "noticed":
+                    print(f"{found}: {said(place)}", flush=True)
             real = how_many - counts["nothing altered"]
             told = ", ".join(f"{n} {what}" for what, n in counts.most_common())
             print(f"== {layer}: {told}; noticed {counts['noticed'] / real:.0%} (goal {GOALS[layer]} %)", flush=True)
+
+
+def _tried(durations: dict[str, float], place: Place) -> tuple[Place, str]:
+    return place, outcome(place, durations)
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from stathmis.core import adherence
 from stathmis.core.adherence import judge
 
 runs = st.lists(st.tuples(st.floats(1.0, 5000.0), st.floats(35.0, 40.0)), min_size=2, max_size=40)
@@ -85,3 +86,46 @@ def test_an_excursion_ends_where_the_last_reading_is_back() -> None:
     a = judge([0, 60, 120, 180], [37.5, 38.1, 38.1, 37.5], 37.2, 37.8, 300)
     (high,) = a.excursions
     assert (high.start_s, high.end_s) == (pytest.approx(30.0), pytest.approx(150.0))
+
+
+@given(runs, st.integers(0, 10**6), st.integers(2, 5))
+def test_a_long_run_is_judged_alike_whatever_is_taken_at_once(
+    run: list[tuple[float, float]], seed: int, at_once: int
+) -> None:
+    """Bands, doubt and holes of their own for each reading: in blocks of a few readings, or all at once."""
+    t, v = _arrays(run)
+    rng = np.random.default_rng(seed)
+    low, u = rng.choice([36.5, 37.2], t.size), rng.choice([0.0, 0.1, 0.4], t.size)
+    v[rng.random(t.size) < 0.1] = np.nan
+    whole = judge(t, v, low, low + 0.6, 3000.0, u, confidence=0.9)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(adherence, "_BLOCK", at_once)
+        parts = judge(t, v, low, low + 0.6, 3000.0, u, confidence=0.9)
+    assert parts.excursions == whole.excursions
+    numbers = ("inside_s", "outside_s", "undecided_s", "unknown_s", "mean")
+    assert [getattr(parts, n) for n in numbers] == pytest.approx([getattr(whole, n) for n in numbers], nan_ok=True)
+
+
+@given(runs, st.sampled_from([0.0, 0.05]), st.floats(100.0, 4000.0))
+def test_excursions_are_the_time_outside(run: list[tuple[float, float]], u: float, gap: float) -> None:
+    a = judge(*_arrays(run), 37.2, 37.8, gap, u)
+    assert sum(e.end_s - e.start_s for e in a.excursions) == pytest.approx(a.outside_s, abs=1e-6 * (1.0 + a.known_s))
+
+
+@pytest.mark.parametrize(
+    ("times", "values", "found"),
+    [
+        ([0, 60, 120, 180], [38.1, 37.5, 37.5, 38.1], [(0.0, 30.0), (150.0, 180.0)]),
+        # no longer than is known
+        ([0, 60, 1000, 1060], [37.5, 38.1, 38.2, 37.5], [(30.0, 60.0), (1000.0, 1034.29)]),
+        # the band steps down under a still value, and up again: a stretch is judged by its first reading's band
+        ([0, 60, 120, 180], [38.8, 38.8, 38.8, 38.8], [(60.0, 180.0)]),
+    ],
+)
+def test_where_an_excursion_begins_and_ends(
+    times: list[float], values: list[float], found: list[tuple[float, float]]
+) -> None:
+    stepped = values[0] == values[1]
+    high = np.array([39.0, 37.8, 37.8, 39.0] if stepped else [37.8] * 4)
+    a = judge(times, values, high - 0.6 if not stepped else 37.2, high, 300)
+    assert [pytest.approx(pair, abs=0.01) for pair in found] == [(e.start_s, e.end_s) for e in a.excursions]

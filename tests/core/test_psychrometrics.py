@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -87,3 +89,39 @@ def test_nan_passes_through() -> None:
 def test_the_value_that_is_out_of_range_is_named(pressures: list[float], worst: str) -> None:
     with pytest.raises(ValueError, match=f"Pressure {worst} hPa is outside 300 to 1100 hPa"):
         p.boiling_point(np.array(pressures))
+
+
+LOWEST, HIGHEST = -50.0, 105.0
+
+
+@pytest.mark.parametrize(
+    ("function", "others", "at", "low", "high"),
+    [
+        (p.saturation_vapor_pressure, (), 0, LOWEST, HIGHEST),
+        (p.dew_point, (50.0,), 0, LOWEST, HIGHEST),
+        (p.dew_point, (20.0,), 1, 1e-6, 100.0),
+        (p.relative_humidity_from_wet_bulb, (0.0, 1000.0), 0, 0.0, 100.0),
+        (p.relative_humidity_from_wet_bulb, (100.0, 1000.0), 1, 0.0, 100.0),
+        (p.relative_humidity_from_wet_bulb, (30.0, 20.0), 2, 300.0, 1200.0),
+        (p.wet_bulb_temperature, (50.0, 1000.0), 0, 0.0, 60.0),
+        (p.wet_bulb_temperature, (30.0, 1000.0), 1, 0.0, 100.0),
+        (p.wet_bulb_temperature, (30.0, 50.0), 2, 600.0, 1100.0),
+        (p.humidity_ratio, (50.0, 1000.0), 0, LOWEST, 60.0),
+        (p.humidity_ratio, (30.0, 1000.0), 1, 0.0, 100.0),
+        (p.humidity_ratio, (30.0, 50.0), 2, 300.0, 1200.0),
+        (p.relative_humidity_at, (20.0, 30.0), 0, 0.0, 100.0),
+        (p.relative_humidity_at, (50.0, 30.0), 1, LOWEST, HIGHEST),
+        (p.relative_humidity_at, (50.0, 20.0), 2, LOWEST, HIGHEST),
+        (p.vapor_pressure_deficit, (50.0,), 0, LOWEST, HIGHEST),
+        (p.vapor_pressure_deficit, (30.0,), 1, 0.0, 100.0),
+        (p.standard_pressure, (), 0, -500.0, 11000.0),
+        (p.boiling_point, (), 0, 300.0, 1100.0),
+    ],
+)
+def test_each_range_ends_where_its_description_says(
+    function: Callable[..., float], others: tuple[float, ...], at: int, low: float, high: float
+) -> None:
+    for edge, beyond in ((low, low - 1e-7), (high, high + 1e-7)):
+        assert np.isfinite(function(*others[:at], edge, *others[at:]))
+        with pytest.raises(ValueError, match="is outside"):
+            function(*others[:at], beyond, *others[at:])

@@ -185,6 +185,79 @@ def test_what_does_not_fit_is_named(cause: str) -> None:
     names = [c.name for c in found.causes]
     assert sum(c.weight for c in found.causes) == pytest.approx(1.0)
     assert names[0] == cause
+    # as large as what was planted: more opening of the vent, three quarters dry, 9 % off, 6.5 hPa · 0.2 l/s and alike
+    planted = {"leak": 0.15 * 0.4, "dry": 0.75, "hygrometer": -9.0, "source": 1.4}[cause]
+    assert found.causes[0].size == pytest.approx(planted, rel=0.15)
+    # what is held to be twenty times likelier beforehand weighs twenty times more
+    other = names[1]
+    again = {c.name: c.weight for c in misfit(known, states, chicks=cause == "source", before={other: 20.0}).causes}
+    first = {c.name: c.weight for c in found.causes}
+    assert again[other] / again[cause] == pytest.approx(20.0 * first[other] / first[cause], rel=1e-9)
+
+
+def _slopes(box: airbox.Box, state: SteadyState) -> np.ndarray:
+    """How a state's true humidity moves with each parameter, by differences of what a box without doubt predicts."""
+
+    def at(theta: np.ndarray) -> float:
+        one = airbox.Box(theta, np.zeros((8, 8)), 0, 0.0)
+        return float(one.predict(*state[:5], state.eggs_mg_d_hpa)[0])
+
+    return np.array([(at(box.mean + h) - at(box.mean - h)) / 2e-5 for h in 1e-5 * np.eye(8)])
+
+
+def test_what_a_trial_would_teach_is_a_linear_models() -> None:
+    """A-optimal design by hand: the covariance after one more observation (Sherman and Morrison), candidate by one."""
+    known = fit_box(LEARNED[:2], 1.0, 0.3)
+    mixes = [steady(a, v)._replace(u_rh=u, eggs_mg_d_hpa=200.0) for a, v, u in ((50.0, 0.5, 0.4), (300.0, 1.0, 0.8))]
+    chosen, expected = best_trial(known, mixes, mixes)
+    for i, candidate in enumerate(mixes):
+        seen = _slopes(known, candidate)
+        seen[6] = 1.0
+        gain = known.covariance @ seen
+        after = known.covariance - np.outer(gain, gain) / (seen @ gain + candidate.u_rh**2 + 0.5**2)
+        by_hand = [np.sqrt(g @ after @ g + 0.5**2) for g in (_slopes(known, m) for m in mixes)]
+        assert expected[i] == pytest.approx(np.mean(by_hand), rel=1e-3)
+    assert chosen == int(np.argmin(expected))
+
+
+def test_how_far_states_lie_off_is_a_generalized_mean() -> None:
+    """Seen less predicted of two states that share the box's doubt and the instrument's (JCGM 100, 5.2), by hand."""
+    known = fit_box(LEARNED, 1.0, 0.3)
+    states = [steady(0.0, 0.5, 1.0), steady(200.0, 0.5, 2.0)._replace(u_rh=0.9)]
+    g = np.array([_slopes(known, s) for s in states])
+    g[:, 6] = 1.0
+    covariance = g @ known.covariance @ g.T + np.diag([s.u_rh**2 + 0.5**2 for s in states])
+    one = airbox.Box(known.mean, np.zeros((8, 8)), 0, 0.0)
+    off = np.array([s.rh - one.predict(*s[:5])[0] - known.mean[6] for s in states])
+    weights = np.linalg.solve(covariance, np.ones(2))
+    found = misfit(known, states)
+    assert found.difference == pytest.approx(weights @ off / weights.sum(), rel=1e-3)
+    assert found.u == pytest.approx(weights.sum() ** -0.5, rel=1e-3)
+
+
+def test_states_that_scatter_more_than_they_say_leave_the_box_less_sure() -> None:
+    calm = [steady(100.0, 0.5)] * 6
+    wild = [s._replace(rh=s.rh + (4.0 if i % 2 else -4.0)) for i, s in enumerate(calm)]
+    sure, unsure = fit_box(calm, 1.0, 0.3), fit_box(wild, 1.0, 0.3)
+    # six residuals of 4 over the uncertainty of each, the middle unchanged
+    assert sure.states == unsure.states == 6 and sure.chi_square == pytest.approx(0.0, abs=1e-3)
+    assert unsure.chi_square == pytest.approx(6 * 16.0 / (0.3**2 + 0.5**2), rel=1e-3)
+    assert np.diag(unsure.covariance) == pytest.approx(np.diag(sure.covariance) * unsure.chi_square / 6, rel=0.02)
+    assert sure.offset[1] == pytest.approx(np.sqrt(sure.covariance[6, 6]))
+
+
+def test_a_timed_settling_and_eggs_count_as_the_balance_says() -> None:
+    """Time constant = volume over all that exchanges; eggs are a wet surface at the air's own temperature."""
+    middle = airbox.Box(fit_box([], 1.0, 0.3).mean, np.zeros((8, 8)), 0, 0.0)
+    eggs = 40 * 10.8 / 86_400.0 * 1e-3 / 7.0e-4
+    flow, wet = 0.025 + 0.15 * 0.5, 2.5e-4 * 200.0
+    assert middle.settling_s(200.0, 0.5, 40 * 10.8) == pytest.approx((50.0 / (flow + wet + eggs), 0.0))
+    room = float(saturation_vapor_pressure(21.0)) * 0.45
+    ps, at_water = float(saturation_vapor_pressure(37.5)), float(saturation_vapor_pressure(34.5))
+    by_hand = 100.0 * (flow * room + wet * at_water + eggs * ps) / (flow + wet + eggs) / ps
+    assert middle.predict(200.0, 0.5, 21.0, 45.0, 37.5, 40 * 10.8)[0] == pytest.approx(by_hand)
+    gone = 2.5e-4 * 200.0 * (at_water - 0.5 * ps) * 7.0e-4 * 3600.0
+    assert middle.evaporation_ml_h(200.0, 37.5, 50.0) == pytest.approx((gone, 0.0))
 
 
 def test_what_fits_is_not_blamed() -> None:

@@ -180,6 +180,6 @@ def _excursions(
 def _crossing(t: Array, v: Array, i: int, limit: float) -> float:
     """When the run from reading i to the next crosses the limit (the band itself may have stepped there)."""
     if v[i + 1] == v[i]:
-        return float(t[i])
+        return float(t[i + 1])
     fraction = min(1.0, max(0.0, (limit - float(v[i])) / float(v[i + 1] - v[i])))
     return float(t[i] + fraction * (t[i + 1] - t[i]))

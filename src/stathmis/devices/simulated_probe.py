@@ -17,7 +17,7 @@ from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator, Si
 PRESETTLE_S = 6 * 3600.0
 
 
-@dataclass
+@dataclass(frozen=True)
 class Script:
     """How a simulated probe behaves: lines a second, simulated seconds a second, share of garbage, random seed.
 

@@ -114,7 +114,7 @@ def read_table(
     return found
 
 
-@dataclass
+@dataclass(frozen=True)
 class _Raw:
     """Rows as they stand in the file; see _times for times_ms, told and empty, _numbers for the columns."""
 
