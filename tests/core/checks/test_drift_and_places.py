@@ -33,6 +33,23 @@ def test_before_three_checks_a_usual_rate_stands_in() -> None:
     assert not fit_drift([0.0, 0.0, 200.0], [0.1, 0.1, 0.4], 0.05, 0.0005).fitted
 
 
+@pytest.mark.parametrize(
+    ("scatter", "wide", "k"), [(0.9, 1.0, 1.96), (1.7, 1.0, 1.96), (1.8, 1.8, 4.30), (3.0, 3.0, 4.30)]
+)
+def test_scatter_beyond_chance_widens_and_is_known_no_better_than_by_these_checks(
+    scatter: float, wide: float, k: float
+) -> None:
+    """Four checks about a line: widened by Birge's ratio beyond the 95 % limit of chi-square (5.99 for two degrees of
+    freedom), and then with Student's t (JCGM 100, table G.2)."""
+    days = np.array([0.0, 100.0, 200.0, 300.0])
+    # at right angles to mean and slope: a chi-square of 2 at a scatter of 1
+    errors = 0.001 * days + 0.02 * scatter * np.array([1.0, -1.0, -1.0, 1.0]) / np.sqrt(2.0)
+    drift = fit_drift(days, errors, 0.02, 0.0)
+    assert drift.u_value == pytest.approx(wide * 0.02 / 2.0)
+    assert drift.u_rate == pytest.approx(wide * 0.02 / np.sqrt(5.0e4))
+    assert drift.k == pytest.approx(k, abs=5e-3)
+
+
 def test_leaving_the_tolerance() -> None:
     drift = fit_drift([0.0, 100.0, 200.0], [0.0, 0.1, 0.2], 0.001, 0.0)
     day = leaves_tolerance(drift, 0.5, 200.0)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from stathmis.core.course import schedule
 from stathmis.core.course.schedule import storage_loss
@@ -94,3 +96,82 @@ def test_only_where_the_temperature_makes_the_sex_is_another_clutch_expected() -
 def test_habits_of_candling_by_the_trades_days(habit: str, days: tuple[float, ...]) -> None:
     """7 and 14, 8 and 18, once midway, every few days of a chicken's 21 (common practice)."""
     assert Way(candling=habit).candled(21.0) == days
+
+
+def _last(steps: dict[str, schedule.Step], wanted: dict[str, float]) -> dict[str, float]:
+    """Where each step comes to stand, worked out step by step from its chain: what prepares is no later than what
+    hangs on it lets it, what follows no earlier than what it hangs on."""
+
+    def of(key: str) -> float:
+        step = steps[key]
+        if step.day < 0:
+            return min([wanted[key], *(of(s.key) - s.gap for s in steps.values() if s.after == key and s.day < 0)])
+        return max(wanted[key], of(step.after) + step.gap) if step.after else wanted[key]
+
+    return {key: of(key) for key in steps}
+
+
+@given(st.sampled_from(["chicken", "leopard_gecko", "duck"]), st.data())
+def test_a_moved_plan_keeps_its_order_with_the_least_change(species: str, data: st.DataObject) -> None:
+    steps = {s.key: s for s in schedule.plan(knowledge.species()[species], Way(posted=True))}
+    moves = data.draw(st.dictionaries(st.sampled_from(sorted(steps)), st.floats(-40.0, 60.0), max_size=4))
+    found = {s.key: s for s in schedule.moved(list(steps.values()), {**moves, "no such step": 3.0})}
+    # nothing that prepares comes later than an hour before setting, nothing that follows before it
+    wanted = {
+        key: 0.0 if key == "set" else min(day, -1.0 / 24.0) if steps[key].day < 0 else max(day, 0.0)
+        for key, day in ((k, moves.get(k, s.day)) for k, s in steps.items())
+    }
+    assert {key: s.day for key, s in found.items()} == pytest.approx(_last(steps, wanted))
+    assert {key for key, s in found.items() if s.moved} == set(moves) - {"set"}
+    assert list(found) == sorted(found, key=lambda k: (found[k].day, k))
+
+
+SPANS = {
+    "hen": schedule.Span(0.0, 22.0, 24, 37.5, 0.3, 18.0, reptile=False),
+    "later": schedule.Span(10.0, 32.0, 12, 37.5, 0.3, 28.0, reptile=False),
+    "nearly over": schedule.Span(-3.8, 18.2, 12, 37.5, 0.3, 14.2, reptile=False),
+    "after": schedule.Span(22.0, 40.0, 12, 38.4, 0.3, 36.0, reptile=False),
+    "hot": schedule.Span(0.0, 10.0, 6, 38.2, 0.3, float("nan"), reptile=False),
+    "seven hours": schedule.Span(0.0, 10.0, 6, 37.5, 0.3, 9.7, reptile=False),
+    "five hours": schedule.Span(0.0, 10.0, 6, 37.5, 0.3, 9.8, reptile=False),
+    "gecko": schedule.Span(5.0, 60.0, 10, 37.5, 0.5, float("nan"), reptile=True),
+}
+
+
+@pytest.mark.parametrize(
+    ("names", "capacity", "found"),
+    [
+        ("hen after", None, []),
+        ("hen later", None, [("lockdown", 0, 1, 18.0, 22.0)]),
+        # each is in lockdown while the other is turned, or only for six hours and less
+        ("later hen", None, [("lockdown", 1, 0, 18.0, 22.0)]),
+        ("hen nearly over", None, [("lockdown", 1, 0, 14.2, 18.0)]),
+        ("seven hours hen", None, [("lockdown", 0, 1, 9.7, 10.0)]),
+        ("five hours hen", None, []),
+        ("hot hen", None, [("temperature", 0, 1, 0.0, 10.0)]),
+        ("hen gecko", None, [("kinds", 0, 1, 5.0, 22.0)]),
+        ("hen later", 36, [("lockdown", 0, 1, 18.0, 22.0)]),
+        ("hen later", 35, [("lockdown", 0, 1, 18.0, 22.0), ("capacity", 1, -1, 10.0, 22.0)]),
+    ],
+)
+def test_batches_that_get_in_each_others_way(
+    names: str, capacity: int | None, found: list[tuple[str, int, int, float, float]]
+) -> None:
+    spans = [SPANS[name] for name in re.findall("|".join(SPANS), names)]
+    assert schedule.clashes(spans, capacity) == tuple(schedule.Clash(*c) for c in found)
+
+
+def test_terms_and_males_run_straight_between_what_is_known() -> None:
+    points = ((26.0, 75.0), (32.0, 42.0))
+    for celsius, days in ((20.0, 75.0), (26.0, 75.0), (27.5, 66.75), (32.0, 42.0), (35.0, 42.0)):
+        assert schedule.term_for(points, celsius) == pytest.approx((0.88 * days, days, 1.12 * days))
+    with pytest.raises(ValueError, match="points"):
+        schedule.term_for((), 30.0)
+    # Viets and co-workers (1993), from memory: few males when cool, most at 32 to 33, few again when hot
+    table = {26.0: 0.0, 28.5: 5.0, 30.0: 30.0, 31.0: 50.0, 32.5: 75.0, 33.5: 55.0, 34.5: 10.0, 36.0: 0.0, 40.0: 0.0}
+    for celsius, males in table.items():
+        assert schedule.male_share(celsius) == (males, 15.0)
+    with pytest.raises(ValueError, match="no less than"):
+        storage_loss(-0.1)
+    with pytest.raises(ValueError, match="no such habit"):
+        schedule.plan(knowledge.species()["chicken"], Way(candling="now and then"))
