@@ -6,8 +6,10 @@
 
 A place is drawn first and then what is altered there, so that no kind of place counts more for having more variants.
 What stands in annotations and docstrings alters nothing and is left out. Of the tests that run a line, those
-that run most of its file for their time come first, up to half a minute of them: what only others would notice counts
-as unnoticed.
+that run most of its file and those that run little else come first, for their time, up to half a minute of them: what
+only others would notice counts as unnoticed. What no test could notice is listed in equivalent.txt with its reason and
+does not count. To try again only what an earlier output names: python bench/mutations.py durations.txt 300 15 core
+earlier.txt.
 """
 
 from __future__ import annotations
@@ -134,19 +136,36 @@ def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
         found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
         found |= {test for test in durations if test.endswith(module)}
     much = Counter(c.split("|")[0] for contexts in by_line.values() for c in set(contexts))
+    everything = _sizes()
 
-    def rank(test: str) -> tuple[float, float]:
+    def most_of_it(test: str) -> float:
         # the examples of its own docstrings come first
-        took = durations.get(test, 1.0)
-        return (-inf if test.endswith(module) else -much[test] / (took + 0.5)), took
+        return inf if test.endswith(module) else much[test] / (durations.get(test, 1.0) + 0.5)
 
-    chosen, spent = [], 0.0
-    for test in sorted(found, key=rank):
-        spent += durations.get(test, 1.0)
-        if chosen and (spent > MOST_S or len(chosen) >= MOST_TESTS):
-            break
-        chosen.append(test)
+    def little_else(test: str) -> float:
+        return much[test] / everything[test] / (durations.get(test, 1.0) + 0.5)
+
+    chosen: list[str] = []
+    for worth in (most_of_it, little_else):
+        spent, already = 0.0, len(chosen)
+        for test in sorted(found - set(chosen), key=worth, reverse=True):
+            spent += durations.get(test, 1.0)
+            if len(chosen) > already and (spent > MOST_S / 2 or len(chosen) - already >= MOST_TESTS / 2):
+                break
+            chosen.append(test)
     return chosen
+
+
+@cache
+def _sizes() -> Counter[str]:
+    """How many lines each test runs in all."""
+    data = CoverageData(str(ROOT / ".coverage"))
+    data.read()
+    sizes: Counter[str] = Counter()
+    for file in data.measured_files():
+        for contexts in data.contexts_by_lineno(file).values():
+            sizes.update({c.split("|")[0] for c in contexts if c})
+    return sizes
 
 
 def outcome(place: Place, durations: dict[str, float]) -> str:
@@ -215,6 +234,11 @@ def said(place: Place) -> str:
     return f"{name}:{at + 1}  {lines[at].strip()}  →  {altered[at].strip() if at < len(altered) else '(gone)'}"
 
 
+def _bare(told: str) -> str:
+    """What was altered, without the number of its line, which moves."""
+    return re.sub(r"^(\S+):\d+ ", r"\1 ", told)
+
+
 def main() -> None:
     """Draw, alter, run, count."""
     text = Path(sys.argv[1]).read_text(encoding="utf-8")
@@ -223,18 +247,25 @@ def main() -> None:
         durations[test.strip()] += float(seconds)
     how_many, seed = (int(a) for a in (*sys.argv[2:4], *("75", "15")[len(sys.argv[2:4]) :]))
     wanted = sys.argv[4].split(",") if len(sys.argv) > 4 else list(LAYERS)
+    again = (
+        set(re.sub("^[a-z ]+: ", "", Path(sys.argv[5]).read_text(), flags=re.M).splitlines()) if sys.argv[5:] else ()
+    )
+    listed = (ROOT / "bench" / "equivalent.txt").read_text(encoding="utf-8").splitlines()
+    alike = {line.partition("  # ")[0] for line in listed if line}
+    _sizes()
     for library in ("scipy.optimize", "scipy.stats", "scipy.signal", "hypothesis", "PySide6.QtWidgets", "sqlite3"):
         importlib.import_module(library)
     fork = multiprocessing.get_context("fork")
     with tempfile.TemporaryDirectory() as folder, fork.Pool(WORKERS, _settle_in, (folder,)) as pool:
         for layer in wanted:
             counts: Counter[str] = Counter()
-            chosen = drawn(layer, how_many, seed)
+            chosen = [p for p in drawn(layer, how_many, seed) if not again or _bare(said(p)) in again]
             for place, found in pool.imap_unordered(partial(_tried, durations), chosen):
+                found = "equivalent" if found == "unnoticed" and _bare(said(place)) in alike else found
                 counts[found] += 1
-                if found != "noticed":
+                if found not in ("noticed", "equivalent"):
                     print(f"{found}: {said(place)}", flush=True)
-            real = how_many - counts["nothing altered"]
+            real = len(chosen) - counts["nothing altered"] - counts["equivalent"]
             told = ", ".join(f"{n} {what}" for what, n in counts.most_common())
             print(f"== {layer}: {told}; noticed {counts['noticed'] / real:.0%} (goal {GOALS[layer]} %)", flush=True)
 

@@ -60,6 +60,77 @@ def test_falling_regime_changes_after_a_week() -> None:
     assert [p.humidity for p in course if p.name == "setting"] == [profile.Band(55, 65), profile.Band(30, 40)]
 
 
+@given(
+    st.sampled_from(["steady", "falling"]), st.floats(2.0, 22.0), st.lists(st.floats(0.0, 22.5), min_size=5, max_size=5)
+)
+def test_a_lockdown_put_elsewhere_cuts_and_stretches(regime: str, day: float, moments: list[float]) -> None:
+    """Moment by moment: before it the stretch that had begun last, from it on the lockdown, until what came after."""
+    usual = profile.phases(SPECIES["chicken"], REGIMES[regime], "forced")
+    moved = profile.with_lockdown(usual, day)
+    assert moved[0].start_day == usual[0].start_day and moved[-1].end_day == usual[-1].end_day
+    assert all(a.end_day == b.start_day for a, b in pairwise(moved))
+    (lockdown,) = (p for p in usual if p.name == "lockdown")
+    before = usual[: usual.index(lockdown)]
+    for moment in moments:
+        found = profile.phase_at(moved, moment)
+        if moment < day:
+            wanted = [p for p in before if p.start_day <= moment][-1]
+        else:
+            wanted = lockdown if moment < max(lockdown.end_day, day) else profile.phase_at(usual, moment)  # type: ignore[assignment]
+        assert found is not None and wanted is not None
+        if day < lockdown.end_day or moment < day:
+            assert (found.name, found.temperature_c, found.humidity) == (
+                wanted.name,
+                wanted.temperature_c,
+                wanted.humidity,
+            )
+    gecko = profile.phases(SPECIES["leopard_gecko"], REGIMES["steady"], "forced")
+    assert profile.with_lockdown(gecko, day) == gecko
+
+
+@given(st.floats(-3.0, 25.0), st.floats(-2.0, 23.5))
+def test_from_a_day_on_another_course_is_followed(day: float, moment: float) -> None:
+    first = profile.phases(SPECIES["chicken"], REGIMES["steady"], "forced")
+    then = profile.phases(SPECIES["chicken"], REGIMES["falling"], "forced")
+    found = profile.phase_at(profile.spliced(first, then, day), moment)
+    wanted = profile.phase_at(first if moment < day else then, moment)
+    assert (found and (found.name, found.humidity)) == (wanted and (wanted.name, wanted.humidity))
+
+
+@given(st.lists(st.tuples(st.floats(-1.0, 23.0), st.integers(1, 60)), max_size=4), st.floats(0.0, 20.9))
+def test_the_last_change_of_humidity_or_air_before_a_moment_counts(
+    changes: list[tuple[float, int]], moment: float
+) -> None:
+    changes = sorted(changes)
+    course = profile.phases(SPECIES["chicken"], REGIMES["falling"], "forced")
+    own = profile.phase_at(course, moment)
+    assert own is not None
+    said = [value for day, value in changes if day <= moment]
+    drier = profile.phase_at(profile.with_humidity(course, [(d, profile.Band(v, v + 9)) for d, v in changes]), moment)
+    cooler = profile.phase_at(profile.with_cooler_air(course, [(d, 0.01 * v) for d, v in changes]), moment)
+    assert drier is not None and cooler is not None
+    asked = profile.Band(said[-1], said[-1] + 9) if said and own.name == "setting" else own.humidity
+    assert drier.humidity == asked and drier.temperature_c == own.temperature_c
+    less = 0.01 * said[-1] if said else 0.0
+    assert cooler.temperature_c.low == pytest.approx(own.temperature_c.low - less)
+    assert cooler.temperature_c.high == pytest.approx(own.temperature_c.high - less) and cooler.humidity == own.humidity
+
+
+def test_days_are_counted_three_ways_and_back() -> None:
+    for count, number in (("from 0", 5.25), ("from 1", 6.25), ("down", 15.75)):
+        assert profile.numbered(5.25, count, 21.0) == number  # type: ignore[arg-type]
+        assert profile.elapsed(number, count, 21.0) == 5.25  # type: ignore[arg-type]
+
+
+def test_what_suits_all_is_where_their_bands_meet_or_the_middle_between() -> None:
+    bands = [profile.Band(37.2, 37.8), profile.Band(37.4, 38.0), profile.Band(37.0, 37.7)]
+    assert profile.common_band(bands) == (profile.Band(37.4, 37.7), True)
+    apart, suits = profile.common_band([profile.Band(37.0, 37.4), profile.Band(37.6, 38.0)])
+    assert (apart.low, apart.high, suits) == (pytest.approx(37.35), pytest.approx(37.65), False)
+    with pytest.raises(ValueError, match="one band"):
+        profile.common_band([])
+
+
 def test_a_band_upside_down_is_refused() -> None:
     with pytest.raises(ValueError, match="low to high"):
         profile.Band(2.0, 1.0)

@@ -85,6 +85,36 @@ def test_a_whole_plan(table: str, species: str, posted: bool) -> None:
         assert (step.after, step.gap) == (after, pytest.approx(_days(gap))), step.key
 
 
+@pytest.mark.parametrize(
+    ("way", "gone", "come"),
+    [
+        ({"posted": False}, {"rest"}, {"room warm": ("collect", 1 / 6)}),
+        ({"turning": "hand"}, {"turner"}, {}),
+        ({"weighing": False}, {f"weigh {i}" for i in range(1, 7)}, {}),
+        ({"candling": "once"}, {"candle 2"}, {"candle 1": ("set", 1.0)}),
+        ({"collecting_days": 3.0, "brooder_days": 2.0}, set(), {}),
+    ],
+)
+def test_each_way_has_its_own_steps(way: dict, gone: set[str], come: dict[str, tuple[str, float]]) -> None:  # type: ignore[type-arg]
+    chicken = knowledge.species()["chicken"]
+    usual = {s.key: s for s in schedule.plan(chicken, Way(posted=True))}
+    found = {s.key: s for s in schedule.plan(chicken, Way(**{"posted": True, **way}))}
+    assert usual.keys() - found.keys() == gone
+    for key, (after, gap) in come.items():
+        assert (found[key].after, found[key].gap) == (after, gap)
+    assert found["collect"].day == -way.get("collecting_days", 5.0)
+    days = 18.0 - way.get("brooder_days", 1.0)
+    assert (found["brooder"].day, found["brooder"].earliest) == (days, days - 3.0)
+
+
+def test_a_lockdown_on_another_day_takes_what_hangs_on_it_along() -> None:
+    found = {s.key: s for s in schedule.plan(knowledge.species()["chicken"], Way(), 17.0)}
+    day, earliest, latest = 17.0, 16.5, 18.0
+    assert (found["lockdown"].day, found["lockdown"].earliest, found["lockdown"].latest) == (day, earliest, latest)
+    assert (found["brooder"].day, found["brooder warm"].day, found["brooder warm"].earliest) == (16.0, 19.0, 17.0)
+    assert found["weigh 5"].day == 17.0 and "weigh 6" not in found
+
+
 def test_only_where_the_temperature_makes_the_sex_is_another_clutch_expected() -> None:
     assert "next clutch" not in {s.key for s in schedule.plan(knowledge.species()["corn_snake"], Way())}
 
