@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.stats import norm
 
-from stathmis.core.calibration import choose_model, fit, fit_correction, uncorrected
+from stathmis.core.calibration import ODD_POINT, choose_model, fit, fit_correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.influences import Effect, Influence, gather
 from stathmis.core.checks.straight_line import FitError, scatter_line, york_line
@@ -218,3 +219,49 @@ def test_a_bent_narrow_check_has_a_finite_answer_everywhere(
     if c.slope_at(c.domain[0]) > 0.2 and c.slope_at(c.domain[1]) > 0.2:
         assert c.apply(reading)[0] == pytest.approx(37.5 + far, abs=1e-6)
     assert u[-1] > u[0]
+
+
+@pytest.mark.parametrize(
+    ("shown", "counted"), [([20.0, 30.0, 36.0, 40.0, 45.0], 5), ([20.0, 40.0, 40.0, 40.0], 3), ([37.0, 37.1, 37.2], 3)]
+)
+def test_what_an_odd_point_may_change_is_what_leaving_it_out_changes(shown: list[float], counted: int) -> None:
+    """By NumPy's least squares with and without each point, and by SciPy's normal densities of its distance: 25 % are
+    off beforehand (55 % where one point more than the curve needs cannot say which), by four times their uncertainty.
+    A point that alone holds the curve cannot be left out."""
+    x, n = np.array(shown), len(shown)
+    u = 0.05 * np.array([1.0, 1.5, 0.8, 1.2, 1.0])[:n]
+    y = x + 0.3 + u * np.array([0.4, -1.0, 2.5, 0.3, -0.6])[:n]
+    found = fit(x, y, [Influence("reference", "", 1.0, np.zeros(n), u)])
+    degree = {"offset": 0, "line": 1}[found.correction.model]
+    pivot = found.correction.pivot
+    # an offset asks for the difference itself
+    aim = y if degree else y - x
+
+    def solved(kept: np.ndarray) -> np.ndarray:
+        return np.polynomial.polynomial.polyfit(x[kept] - pivot, aim[kept], degree, w=1.0 / u[kept])
+
+    everyone, made = np.ones(n, dtype=bool), [effect for label, effect in found.allowed if label == ODD_POINT]
+    left_out = []
+    for i in range(n):
+        kept = everyone.copy()
+        kept[i] = False
+        if degree and np.ptp(x[kept]) == 0.0:
+            continue
+        without = solved(kept)
+        basis = (x[i] - pivot) ** np.arange(degree + 1)
+        design = np.vander(x[kept] - pivot, degree + 1, increasing=True) / u[kept][:, None]
+        expected = u[i] ** 2 + basis @ np.linalg.inv(design.T @ design) @ basis
+        off = aim[i] - basis @ without
+        before = 0.25 if n > degree + 2 else 0.55
+        odd = before * norm.pdf(off, 0.0, np.sqrt(expected + 16.0 * u[i] ** 2))
+        fine = (1.0 - before) * norm.pdf(off, 0.0, np.sqrt(expected))
+        left_out.append(np.sqrt(odd / (odd + fine)) * (solved(everyone) - without))
+    assert len(made) == len(left_out) == counted
+    for ours, theirs in zip(made, left_out, strict=True):
+        np.testing.assert_allclose(ours, theirs, rtol=1e-6, atol=1e-12)
+
+
+@pytest.mark.parametrize(("model", "used"), [("offset", 1), ("line", 2), ("quadratic", 3)])
+def test_each_curve_uses_up_its_degrees_of_freedom(model: str, used: int) -> None:
+    x = np.linspace(20.0, 45.0, 6)
+    assert fit(x, x + 0.2, influences(6), model).correction.degrees_of_freedom == 6 - used  # type: ignore[arg-type]

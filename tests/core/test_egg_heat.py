@@ -7,7 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
 
+from stathmis.core import egg_heat
 from stathmis.core.course.upsets import cycling, sudden_drops
 from stathmis.core.egg_heat import (
     UNSURE,
@@ -82,6 +84,50 @@ def test_against_a_general_solver(seed: int, mass: float) -> None:
     made = egg_temperature(t, air, mass, start_c=20.0)
     after = t > t[0] + 600.0
     np.testing.assert_allclose(made[after], _conducted(t, air, mass, True, 20.0)[after], atol=0.25)
+
+
+@given(mass=st.floats(1.0, 200.0), forced=st.booleans())
+def test_the_modes_are_the_spheres_first_three(mass: float, forced: bool) -> None:
+    """Carslaw and Jaeger's roots by SciPy's solver; the weights of all modes make one."""
+    radius = (3e-6 * mass / 1.05 / (4 * np.pi)) ** (1 / 3)
+    biot = (25.0 if forced else 10.0) * radius / 0.5
+    left = 1.0
+    for n, (tau, weight) in enumerate(core_modes(mass, forced)):
+        z = brentq(lambda z: 1.0 - z / np.tan(z) - biot, n * np.pi + 1e-9, (n + 1) * np.pi - 1e-9)
+        assert tau == pytest.approx(radius**2 * 1.05e6 * 3.31 / (0.5 * z**2), rel=1e-6)
+        if n < 2:
+            assert weight == pytest.approx(4.0 * (np.sin(z) - z * np.cos(z)) / (2.0 * z - np.sin(2.0 * z)), rel=1e-6)
+            left -= weight
+        else:
+            assert weight == pytest.approx(left, rel=1e-9)
+
+
+@settings(max_examples=25)
+@given(st.integers(0, 10**6), st.booleans())
+def test_a_long_run_in_parts_is_the_core_step_by_step(seed: int, holes: bool) -> None:
+    """Each mode's lag solved exactly from reading to reading, for steps of a second to a day and repeated times."""
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(np.exp(rng.uniform(0.0, 11.0, 300)) * (rng.random(300) > 0.05))
+    air = 37.5 + rng.normal(0.0, 3.0, 300)
+    if holes:
+        air[rng.random(300) < 0.1] = np.nan
+    read = np.isfinite(air)
+    cores = []
+    for tau, weight in core_modes(40.0):
+        core = [20.0]
+        for i in range(1, int(read.sum())):
+            step = float(np.diff(t[read])[i - 1])
+            before, now = air[read][i - 1 : i + 1]
+            # the answer to a ramp: it runs a lag behind
+            lag = (now - before) * tau / step if step > 0 else 0.0
+            core.append(float(now - lag + (core[-1] - before + lag) * np.exp(-step / tau)) if step > 0 else core[-1])
+        cores.append(weight * np.array(core))
+    expected = np.full(t.shape, np.nan)
+    expected[read] = sum(cores)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(egg_heat, "_AT_ONCE", 37)
+        found = egg_temperature(t, air, 40.0, start_c=20.0)
+    np.testing.assert_allclose(found, expected, atol=1e-6)
 
 
 def test_the_embryo_warms_its_egg() -> None:

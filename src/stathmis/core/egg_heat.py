@@ -216,14 +216,15 @@ def _follow(t: Array, air: Array, tau: float, start: float) -> Array:
     begin = 0
     while begin < t.size - 1:
         end = min(begin + _AT_ONCE, t.size - 1)
-        step = np.minimum(np.diff(t[begin : end + 1]) / tau, _FORGOTTEN)
-        run = np.cumsum(step)
+        step = np.diff(t[begin : end + 1]) / tau
+        run = np.cumsum(np.minimum(step, _FORGOTTEN))
         taken = max(1, int(np.searchsorted(run, _BLOCK, "right")))
         step, run, end = step[:taken], run[:taken], begin + taken
-        decay = np.exp(-step)
+        decay = np.exp(-np.minimum(step, _FORGOTTEN))
         with np.errstate(divide="ignore", invalid="ignore"):
             lead = np.where(step > 0, np.diff(air[begin : end + 1]) / step, 0.0)
-        gain = air[begin + 1 : end + 1] - lead - decay * (air[begin:end] - lead)
+        # air that jumps within no time has not warmed anything yet
+        gain = np.where(step > 0, air[begin + 1 : end + 1] - lead - decay * (air[begin:end] - lead), 0.0)
         grown = np.exp(run)
         core[begin + 1 : end + 1] = (core[begin] + np.cumsum(gain * grown)) / grown
         begin = end

@@ -84,7 +84,10 @@ def test_so_many_eggs_give_the_chicks_nine_times_out_of_ten(chicks: int, good: i
 def test_what_cannot_be_learned_is_refused() -> None:
     for wrong in (
         lambda: learn(21.0, 0.0, [], []),
+        lambda: learn(21.0, -1.0, [], []),
         lambda: learn(21.0, 1.0, [21.0], []),
+        lambda: learn(21.0, 1.0, [21.0], [-0.1]),
+        lambda: learn(21.0, 1.0, [], [], -0.1),
         lambda: learn_share(1.0, 10.0, []),
         lambda: learn_share(0.5, 10.0, [(3, 2)]),
         lambda: eggs_for(0, 0.5, 0.1),
