@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import norm
 
-from stathmis.core.calibration import ODD_POINT, choose_model, fit, fit_correction, uncorrected
+from stathmis.core.calibration import ODD_POINT, Correction, choose_model, fit, fit_correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.influences import Effect, Influence, gather
 from stathmis.core.checks.straight_line import FitError, scatter_line, york_line
@@ -265,3 +265,54 @@ def test_what_an_odd_point_may_change_is_what_leaving_it_out_changes(shown: list
 def test_each_curve_uses_up_its_degrees_of_freedom(model: str, used: int) -> None:
     x = np.linspace(20.0, 45.0, 6)
     assert fit(x, x + 0.2, influences(6), model).correction.degrees_of_freedom == 6 - used  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("count", [1, 2, 3])
+@pytest.mark.parametrize("shown", [22.0, 36.0, 48.0])
+def test_a_reading_is_as_unsure_as_the_reference_library_says(count: int, shown: float) -> None:
+    """Coefficients that go together, the reading's own doubt through the curve's slope, and the slope nobody checked;
+    beyond the points a bent curve goes straight on. By GTC (JCGM 100)."""
+    from GTC import multiple_ureal, set_correlation, ureal  # type: ignore[import-untyped]
+
+    coefficients, u = np.array([0.4, -0.02, 0.003])[:count], np.array([0.05, 0.004, 0.0006])[:count]
+    r = np.array([[1.0, 0.4, -0.3], [0.4, 1.0, 0.5], [-0.3, 0.5, 1.0]])[:count, :count]
+    ours = Correction(
+        ["offset", "line", "quadratic"][count - 1],  # type: ignore[arg-type]
+        coefficients, np.outer(u, u) * r, 35.0, (25.0, 42.0), 0.0, 1, slope_allowance=0.01, slope_reach=8.0,
+    )  # fmt: skip
+    theirs = multiple_ureal(coefficients, u, np.inf)
+    for i in range(count):
+        for j in range(i):
+            set_correlation(r[i, j], theirs[i], theirs[j])
+    reading = ureal(shown, 0.03)
+    edge = float(np.clip(shown, 25.0, 42.0)) if count == 3 else None
+    value = reading
+    for power, c in enumerate(theirs):
+        if edge is None:
+            value = value + c * (reading - 35.0) ** power
+        else:
+            value = value + c * (
+                (edge - 35.0) ** power + (0 if power == 0 else power * (edge - 35.0) ** (power - 1)) * (reading - edge)
+            )
+        if edge == shown and power == 2:
+            value = value + c * (reading - edge) ** 2
+    beyond = max(25.0 - shown, shown - 42.0, 0.0)
+    wandering = 0.01 * beyond / np.sqrt(1.0 + (beyond / 8.0) ** 2)
+    found, u_found = ours.apply(shown, 0.03)
+    assert found == pytest.approx(value.x, rel=1e-12)
+    assert u_found == pytest.approx(np.hypot(value.u, wandering), rel=1e-9)
+    many = ours.apply(np.array([shown, np.nan]), 0.03)
+    assert (many[0][0], many[1][0]) == (pytest.approx(found), pytest.approx(u_found)) and np.isnan(many[0][1])
+
+
+def test_where_a_curve_turns_round_the_nearest_reading_is_told() -> None:
+    bent = Correction("quadratic", np.array([0.0, 0.0, -0.05]), np.zeros((3, 3)), 30.0, (20.0, 50.0), 0.0, 1)
+    assert bent.reading_for(float(bent.apply(25.0)[0])) == pytest.approx(25.0)
+    # past its top at 40 it falls: none beyond it is meant, and what it never comes to is told by a tenth a degree
+    assert bent.reading_for(float(bent.apply(39.0)[0])) == pytest.approx(39.0)
+    assert bent.reading_for(40.0) == pytest.approx(40.0 + (40.0 - 35.0) / 0.1)
+    hollow = Correction("quadratic", np.array([0.0, 0.0, 0.05]), np.zeros((3, 3)), 30.0, (10.0, 40.0), 0.0, 1)
+    assert hollow.reading_for(float(hollow.apply(21.0)[0])) == pytest.approx(21.0)
+    assert hollow.reading_for(20.0) == pytest.approx(20.0 + (20.0 - 25.0) / 0.1)
+    flat = Correction("line", np.array([0.0, -0.95]), np.zeros((2, 2)), 30.0, (20.0, 50.0), 0.0, 1)
+    assert flat.reading_for(31.0) == pytest.approx(40.0)

@@ -149,11 +149,15 @@ class Correction:
             slope = float(self.slope_at(self.pivot))
             at_pivot = float(self.apply(self.pivot)[0])
             return self.pivot + (value - at_pivot) / (slope if abs(slope) > FLATTEST else FLATTEST)
-        edges = [float(self.apply(edge)[0]) for edge in self.domain]
-        for edge, there, outward in zip(self.domain, edges, (-1.0, 1.0), strict=True):
+        low, high = self.domain
+        turn = self.pivot - (1.0 + float(self.coefficients[1])) / (2.0 * float(self.coefficients[2]))
+        if low < turn < high:
+            # only where it rises can an instrument have been
+            low, high = (low, turn) if self.coefficients[2] < 0.0 else (turn, high)
+        for edge, outward in ((low, -1.0), (high, 1.0)):
+            there = float(self.apply(edge)[0])
             if (value - there) * outward >= 0.0:
                 return edge + (value - there) / max(FLATTEST, float(self.slope_at(edge)))
-        low, high = self.domain
         for _ in range(60):
             middle = 0.5 * (low + high)
             low, high = (middle, high) if float(self.apply(middle)[0]) < value else (low, middle)
