@@ -181,3 +181,93 @@ def test_an_air_cell_is_a_cap_of_a_sphere(depth_mm: float) -> None:
     more, less = (moisture.loss_from_air_cell(depth_mm + d, 60.0, breadth_mm=44.0)[0] for d in (step, -step))
     slope = (more - less) / (2.0 * step)
     assert u == pytest.approx(np.hypot(moisture.AIR_CELL_U * loss, 0.8 * slope), rel=1e-4)
+
+
+@pytest.mark.parametrize(("low", "high"), [(11.0, 15.0), (12.8, 13.1)])
+def test_a_target_is_as_unsure_as_the_reference_library_says_and_its_band_drawn_in_by_that(
+    low: float, high: float
+) -> None:
+    from GTC import set_correlation, ureal  # type: ignore[import-untyped]
+
+    fitted = Conductance(11.0, 0.5, 62.0, np.array([[0.09, 0.03], [0.03, 0.25]]), 0.0, 3)
+    mass, g = ureal(62.0, 0.3, independent=False), ureal(11.0, 0.5, independent=False)
+    set_correlation(0.03 / (0.3 * 0.5), mass, g)
+    so_far = ureal(200.0, 12.0)
+
+    def asked(loss: float):  # type: ignore[no-untyped-def]
+        return 100.0 * (1.0 - (loss * 10.0 * mass / g - so_far) / (9.0 * SATURATED))
+
+    found = humidity_for_loss(fitted, 200.0, 9.0, 37.5, low, 13.0, high, 12.0)
+    assert (found.rh, found.u) == pytest.approx((asked(13.0).x, asked(13.0).u), rel=1e-9)
+    # never narrower than ± 1 % about the aim
+    assert found.low == pytest.approx(min(asked(high).x + found.u, found.rh - 1.0))
+    assert found.high == pytest.approx(max(asked(low).x - found.u, found.rh + 1.0))
+    with pytest.raises(ValueError, match="low over the aim"):
+        humidity_for_loss(fitted, 200.0, 9.0, 37.5, 13.0, 13.0, 15.0)
+
+
+def test_each_group_and_the_shell_use_up_a_degree_of_freedom() -> None:
+    x, mass = np.array([0.0, 100.0, 200.0, 300.0]), np.array([60.0, 58.9, 57.9, 56.6])
+    for groups, prior, left in (
+        ([], None, 2),
+        ([], (11.0, 2.0), 3),
+        ([0, 0, 1, 1], None, 1),
+        ([0, 0, 1, 1], (11.0, 2.0), 2),
+    ):
+        found = fit_conductance(x, mass, 0.1, prior, groups)
+        assert found.degrees_of_freedom == left
+        assert (found.chi_square > 0) and found.u == pytest.approx(np.sqrt(found.covariance[1, 1]))
+    exact = fit_conductance(x, 60.0 - 0.011 * x + np.array([0.1, -0.1, -0.1, 0.1]), 0.1)
+    assert exact.chi_square == pytest.approx(4.0), "four residuals of one standard uncertainty each"
+
+
+@settings(max_examples=40)
+@given(st.integers(0, 10**6), st.floats(-1.5, 1.5))
+def test_a_slip_of_the_scale_is_the_largest_residual_of_one_left_out(seed: int, slip: float) -> None:
+    """Weighing by weighing, by statsmodels' least squares through the others and what is known of the shell."""
+    import statsmodels.api as sm
+
+    rng = np.random.default_rng(seed)
+    x = np.array([0.0, 120.0, 240.0, 360.0, 480.0])
+    u = rng.uniform(0.02, 0.06, 5)
+    mass = 60.0 - 0.011 * x + rng.normal(0.0, u)
+    mass[2] += slip
+    worst = (0.0, 0, 0.0)
+    for i in range(5):
+        kept = np.arange(5) != i
+        design = np.vstack([sm.add_constant(-x[kept] / 1000.0), [0.0, 1.0]])
+        fitted = sm.WLS(np.append(mass[kept], 11.5), design, weights=1.0 / np.append(u[kept], 2.0) ** 2).fit()
+        covariance = np.asarray(fitted.normalized_cov_params)
+        here = np.array([1.0, -x[i] / 1000.0])
+        off = mass[i] - here @ fitted.params
+        # three degrees are left of four weighings, one prior, two parameters
+        scatter = max(1.0, float(fitted.ssr) / 3.0)
+        worst = max(worst, (abs(off) / np.sqrt(scatter * (u[i] ** 2 + here @ covariance @ here)), i, off))
+    found = moisture.odd_weighing(x, mass, u, (11.5, 2.0))
+    if worst[0] <= 4.0 or abs(worst[2]) <= 0.002 * mass.max():
+        assert found is None
+    else:
+        assert found is not None and (found[0], found[1]) == (worst[1], pytest.approx(worst[2], rel=1e-6))
+
+
+@pytest.mark.parametrize(("slip", "told"), [(0.119, False), (0.125, True)])
+def test_a_slip_is_told_from_two_in_a_thousand_on(slip: float, told: bool) -> None:
+    x = np.array([0.0, 100.0, 200.0, 300.0, 400.0, 500.0])
+    mass = 60.0 - 0.011 * x
+    mass[0] += slip
+    assert (moisture.odd_weighing(x, mass, 0.001, (11.0, 2.0)) is not None) == told
+    assert moisture.odd_weighing(x[:2], mass[:2], 0.001, (11.0, 2.0)) is None
+
+
+def test_a_shell_stands_out_from_three_spreads_on() -> None:
+    """Median and median absolute deviation by hand: 10.25 or 9.75 in the middle, 0.75 times 1.4826 the spread."""
+    rest = [9.0, 9.5, 10.0, 10.5, 11.0]
+    for shell, told in ((13.5, ()), (13.7, (5,)), (6.5, ()), (6.3, (5,))):
+        assert moisture.unlike([*rest, shell], [0.1] * 6) == told, shell
+    # of eggs all alike at least a tenth of the middle
+    for shell, told in ((12.9, ()), (13.1, (5,))):
+        assert moisture.unlike([*[10.0] * 5, shell], [0.1] * 6) == told, shell
+    # and twice its own doubt
+    for u, told in ((1.8, (5,)), (1.9, ())):
+        assert moisture.unlike([*rest, 14.0], [*[0.1] * 5, u]) == told, u
+    assert moisture.unlike([10.0, 10.0, 20.0], [0.1] * 3) == (), "three make no tray"

@@ -203,3 +203,17 @@ def test_the_worst_of_several_instruments_is_named() -> None:
         combine([1.0, 2.0], [0.1, 0.0])
     with pytest.raises(ValueError, match="one value"):
         combine([], [])
+
+
+def test_a_species_is_taken_for_no_more_than_is_said_of_it() -> None:
+    plain = profile.Species("x", "x", "bird", 17, 16, 18, 14, 37.5, 0.3, profile.Band(45, 55), profile.Band(65, 75), 13)
+    assert (plain.cooling, plain.sex_by_temperature, plain.laid_after, plain.term_by_temperature) == (
+        False,
+        False,
+        None,
+        (),
+    )
+    with pytest.raises(ValueError, match="above 0"):
+        profile.with_term(plain, 0.0)
+    longer = profile.with_term(plain, 34.0)
+    assert (longer.days_low, longer.days_high, longer.stop_turning_day) == (32.0, 36.0, 28.0)
