@@ -36,6 +36,7 @@ def test_one_sided_limits() -> None:
 def test_edges() -> None:
     assert decide(37.2, 0.0, 37.2, 37.8) == "inside"
     assert decide(37.1, 0.0, 37.2, 37.8) == "outside"
+    assert decide([37.2, 37.8, 37.19, 37.81], 0.0, 37.2, 37.8).tolist() == ["inside", "inside", "outside", "outside"]
     assert decide(np.nan, 0.1, 37.2, 37.8) == "undecided"
     assert decide([37.5, 40.0], [0.05, 0.05], 37.2, 37.8).tolist() == ["inside", "outside"]
     with pytest.raises(ValueError, match="low to high"):

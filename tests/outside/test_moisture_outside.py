@@ -25,6 +25,29 @@ def test_a_hens_egg_as_published() -> None:
         assert humidity_for_loss(fitted, 0.0, 18.0, 37.5, 5.0, lost, 20.0).rh == pytest.approx(rh, abs=0.3)
 
 
+def test_what_has_no_mass_no_days_and_no_length_is_no_egg() -> None:
+    # Ar & Rahn by hand, of an egg of 0.6 g and 70 days
+    assert moisture.term_conductance(0.6, 70.0) == pytest.approx(5.13 / 1.333224 * 0.6 / 70.0, rel=1e-5)
+    for bad in ((0.0, 21.0, 1013.25), (60.0, 0.0, 1013.25), (60.0, 21.0, 0.0), (-1.0, 21.0, 1013.25)):
+        with pytest.raises(ValueError, match="above 0"):
+            moisture.term_conductance(*bad)
+    for length, breadth in ((0.0, 4.0), (5.0, 0.0), ([5.0, -1.0], 4.0)):
+        with pytest.raises(ValueError, match="above 0 cm"):
+            moisture.fresh_mass(length, breadth)
+    assert moisture.fresh_mass([1.0, 2.0], 0.5) == pytest.approx([0.137, 0.274])
+    for mass in (0.0, [50.0, -1.0]):
+        with pytest.raises(ValueError, match="above 0 g"):
+            moisture.incubation_days(mass)
+    assert moisture.incubation_days([1.0, 1.0]) == pytest.approx([12.03, 12.03])
+    for cell in ((0.0, 60.0), (10.0, 0.0), (10.0, 60.0, 0.0), (10.0, 60.0, 40.0, 0.0), (20.1, 60.0, 40.0)):
+        with pytest.raises(ValueError, match=r"above 0|deeper than half"):
+            moisture.loss_from_air_cell(*cell)
+    # of the usual shape, 1.33 times as long as broad (common practice), by Hoyt's mass; half the breadth is the deepest
+    broad = (60.0 / (0.548 * 1.33)) ** (1 / 3) * 10.0
+    assert moisture.loss_from_air_cell(12.0, 60.0) == pytest.approx(moisture.loss_from_air_cell(12.0, 60.0, broad))
+    assert moisture.loss_from_air_cell(20.0, 60.0, 40.0)[0] == pytest.approx(100.0 * 2.0 / 3.0 * np.pi * 8.0 / 60.0)
+
+
 def test_altitude_makes_eggs_lose_more() -> None:
     # diffusion goes with 1/pressure: at 1500 m about 20 % more
     high = moisture.term_conductance(60.0, 21.0, float(standard_pressure(1500.0)))

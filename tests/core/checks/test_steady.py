@@ -47,6 +47,11 @@ def test_readings_by_hand_count_from_two_hours_to_a_day_after() -> None:
     assert (found.start_s, found.stop_s) == (BY_HAND_FROM_S, 23 * 3600.0)
     assert found.u == pytest.approx(U_BY_HAND / np.sqrt(3))
     assert steady_part(t[:1], np.array([50.0]), by_hand=True) is None
+    # six readings are no more than four by themselves; where they scatter more than usual, by that
+    six = np.linspace(BY_HAND_FROM_S, 20 * 3600.0, 6)
+    for values, own in ((np.full(6, 50.0), U_BY_HAND), (50.0 + 4.0 * np.array([1.0, -1.0] * 3), 4.0)):
+        many = steady_part(six, values, by_hand=True)
+        assert many is not None and many.u == pytest.approx(own / 2.0)
 
 
 def test_a_state_is_known_as_well_as_its_scatter_and_drift_let_it() -> None:
