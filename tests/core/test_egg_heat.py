@@ -149,7 +149,7 @@ def test_the_embryo_warms_its_egg() -> None:
 
 def test_the_smallest_eggs_are_eggs_and_nothing_is_none() -> None:
     """Of 0.6 g: warmer by less than a hen's 1 K, and quicker to follow."""
-    assert 0.3 < float(own_heat(0.6, 0.9).core_k) < 0.7 and core_modes(0.6)[0][0] < 120.0
+    assert 0.3 < float(own_heat(0.6, 0.9).core_k) < 0.7 and core_modes(0.6)[0][0] < 300.0
     assert egg_time_constant(0.6) == pytest.approx(egg_time_constant(60.0) * 0.01**0.338)
     for wrong in (0.0, -1.0, float("nan")):
         for taken in (egg_time_constant, core_modes, lambda g: own_heat(g, 0.5)):
