@@ -105,6 +105,19 @@ def drawn(layer: str, how_many: int, seed: int) -> list[Place]:
     return [rng.choice(spots[spot]) for spot in chosen]
 
 
+def named(layer: str, told: set[str]) -> list[Place]:
+    """Places of a layer by what is told of them, wherever their lines are by now."""
+    house = ROOT / "src" / "stathmis"
+    files = sorted({line.partition("  ")[0] for line in told if line.partition("/")[0] in LAYERS[layer]})
+    found = []
+    for file in files:
+        lines = (house / file).read_text(encoding="utf-8").splitlines()
+        before = {line.partition("  ")[2].partition("  →  ")[0] for line in told if line.startswith(file)}
+        near = [p for p in places(house / file) if lines[p.line - 1].strip() in before]
+        found += [place for place in near if _bare(said(place)) in told]
+    return found
+
+
 @cache
 def _contexts(file: Path) -> dict[int, list[str]]:
     data = CoverageData(str(ROOT / ".coverage"))
@@ -247,9 +260,8 @@ def main() -> None:
         durations[test.strip()] += float(seconds)
     how_many, seed = (int(a) for a in (*sys.argv[2:4], *("75", "15")[len(sys.argv[2:4]) :]))
     wanted = sys.argv[4].split(",") if len(sys.argv) > 4 else list(LAYERS)
-    again = (
-        set(re.sub("^[a-z ]+: ", "", Path(sys.argv[5]).read_text(), flags=re.M).splitlines()) if sys.argv[5:] else ()
-    )
+    earlier = Path(sys.argv[5]).read_text(encoding="utf-8").splitlines() if sys.argv[5:] else []
+    again = {_bare(re.sub("^[a-z ]+: ", "", line)) for line in earlier}
     listed = (ROOT / "bench" / "equivalent.txt").read_text(encoding="utf-8").splitlines()
     alike = {line.partition("  # ")[0] for line in listed if line}
     _sizes()
@@ -259,7 +271,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, fork.Pool(WORKERS, _settle_in, (folder,)) as pool:
         for layer in wanted:
             counts: Counter[str] = Counter()
-            chosen = [p for p in drawn(layer, how_many, seed) if not again or _bare(said(p)) in again]
+            chosen = named(layer, again) if again else drawn(layer, how_many, seed)
             for place, found in pool.imap_unordered(partial(_tried, durations), chosen):
                 found = "equivalent" if found == "unnoticed" and _bare(said(place)) in alike else found
                 counts[found] += 1
