@@ -129,3 +129,9 @@ def test_where_an_excursion_begins_and_ends(
     high = np.array([39.0, 37.8, 37.8, 39.0] if stepped else [37.8] * 4)
     a = judge(times, values, high - 0.6 if not stepped else 37.2, high, 300)
     assert [pytest.approx(pair, abs=0.01) for pair in found] == [(e.start_s, e.end_s) for e in a.excursions]
+
+
+@pytest.mark.parametrize("edge", [37.2, 37.8])
+def test_a_value_on_the_edge_of_the_band_is_inside(edge: float) -> None:
+    a = judge([0, 60, 120], [edge, edge, 37.5], 37.2, 37.8, 300)
+    assert (a.inside_s, a.outside_s, a.excursions) == (120.0, 0.0, ())
