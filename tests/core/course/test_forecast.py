@@ -40,6 +40,25 @@ def test_what_comes_lies_within_what_is_stated(swing: float, noise: float) -> No
     assert np.median(u) <= 4.0 * (swing + noise)
 
 
+def test_scatter_that_changes_sides_each_time_is_least_squares_own() -> None:
+    """statsmodels: the standard error of what a straight fit predicts, where no reading follows the one before it; half
+    as many changes of sides are half as many readings."""
+    import statsmodels.api as sm
+
+    for every, alike in ((1, 1.0), (2, 2.0)):
+        noise = 0.1 * (-1.0) ** (np.arange(41) // every) * (1.0 + 0.1 * np.sin(np.arange(41)))
+        shown = 37.5 + 1e-4 * MINUTES + noise
+        ahead = going_on(MINUTES, shown, (5400.0,), 3600.0)
+
+        def design(since: np.ndarray) -> np.ndarray:
+            return np.column_stack([np.ones(since.size), 5400.0 * (1.0 - np.exp(-since / 5400.0))])
+
+        fitted = sm.OLS(shown, design(MINUTES - MINUTES[-1])).fit()
+        there = fitted.get_prediction(design(ahead.times_s - MINUTES[-1]))
+        np.testing.assert_allclose(ahead.values, there.predicted_mean, rtol=1e-9)
+        np.testing.assert_allclose(ahead.u, there.se_mean * np.sqrt(alike), rtol=0.03)
+
+
 def test_what_cannot_be_carried_on_is_refused() -> None:
     few = np.arange(float(LEAST - 1))
     for asked in ((few, few, RESPONSES, 3600.0), (MINUTES, MINUTES, (), 3600.0), (MINUTES, MINUTES, RESPONSES, 0.0)):
