@@ -205,3 +205,12 @@ def test_terms_and_males_run_straight_between_what_is_known() -> None:
         storage_loss(-0.1)
     with pytest.raises(ValueError, match="no such habit"):
         schedule.plan(knowledge.species()["chicken"], Way(candling="now and then"))
+
+
+def test_days_of_candling_are_taken_in_order_and_those_in_lockdown_left_out() -> None:
+    chicken = knowledge.species()["chicken"]
+    found = schedule.plan(chicken, Way(candling_days=(18.0, 12.0, 5.0)))
+    assert [(s.key, s.day, s.after) for s in found if s.kind == "candle"] == [
+        ("candle 1", 5.0, "set"),
+        ("candle 2", 12.0, "candle 1"),
+    ]
