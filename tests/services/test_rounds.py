@@ -120,6 +120,18 @@ def test_a_coarse_thermometer_still_calls_danger(desk: Desk) -> None:
     assert actions(desk, incubator)[0].text == "Cool it now: 40.5 ± 1.2 °C."
 
 
+def test_danger_tells_the_hottest_of_several(desk: Desk) -> None:
+    incubator = cabinet(desk)
+    setting_up.add_instrument(
+        desk, "Second", "stick", [NewChannel("temperature", "°C", 0.1, 0.5)], incubator_id=incubator.id
+    )
+    found = {c: "41.2" for c in desk.book.records(Channel) if c.quantity == "temperature"}
+    cooler = next(iter(found))
+    found[cooler] = "40.4"
+    rounds.log_round(desk, {c.id: interpret(text, c) for c, text in found.items()}, desk.now_ms)
+    assert actions(desk, incubator)[0].text.startswith("Cool it now: 41.2")
+
+
 def test_after_water_it_waits(desk: Desk) -> None:
     incubator = cabinet(desk)
     rounds.log_event(desk, incubator, "water", "", desk.now_ms - 40 * 60_000)
