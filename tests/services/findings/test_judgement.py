@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from making import batch_with_log
+from stathmis.core.course.upsets import Drop
 from stathmis.services import rounds
 from stathmis.services.desk import Desk
 from stathmis.services.findings import judgement
@@ -101,3 +104,49 @@ def test_still_air_is_read_at_the_egg_tops(desk: Desk, air: np.ndarray) -> None:
     assert found.eggs is not None and found.eggs.mean is not None
     assert found.eggs.mean.value == pytest.approx(37.5, abs=0.02)
     assert found.eggs.excursions == ()
+
+
+@pytest.mark.parametrize(
+    ("side", "peak", "far_hours", "degree_hours", "weight"),
+    [
+        ("high", 40.0, 0.0, 0.0, "serious"),
+        ("high", 39.9, 1.9, 1.9, "slight"),
+        ("high", 39.9, 2.0, 0.0, "serious"),
+        ("high", 39.0, 0.0, 2.0, "matters"),
+        ("low", 25.0, 6.0, 0.0, "serious"),
+        ("low", 25.0, 5.9, 0.0, "matters"),
+        ("low", 25.0, 0.1, 0.0, "matters"),
+        ("low", 33.0, 0.0, 12.0, "matters"),
+        ("low", 33.0, 0.0, 11.9, "slight"),
+    ],
+)
+def test_heat_kills_faster_than_cold(
+    side: str, peak: float, far_hours: float, degree_hours: float, weight: str
+) -> None:
+    """Common practice: 40 °C at once, 1.5 K too warm within two hours, far too cold within six; else what adds up."""
+    assert judgement.seriousness(side, peak, far_hours, degree_hours)[0] == weight
+
+
+@pytest.mark.parametrize(
+    ("weight", "hours", "after_h", "felt"),
+    [
+        ("slight", 1.0, 0.5, False),
+        ("slight", 1.1, 0.5, True),
+        ("matters", 0.2, 0.5, True),
+        # what begins more than an hour after the lowest, or was over before it opened, did not come of it
+        ("matters", 2.0, 1.0, True),
+        ("matters", 2.0, 1.01, False),
+        ("matters", 2.0, -2.2, False),
+        ("matters", 2.0, -2.0, True),
+    ],
+)
+def test_an_opening_is_felt_by_what_comes_of_it(
+    desk: Desk, air: np.ndarray, weight: str, hours: float, after_h: float, felt: bool
+) -> None:
+    eggs = run(desk, air).eggs
+    assert eggs is not None
+    opened, lowest = 36_000.0, 36_300.0
+    start = round(1000 * (lowest + 3600 * after_h)) if after_h > 0 else round(1000 * (opened + 3600 * after_h))
+    excursion = judgement.EggExcursion(start, start + round(hours * 3_600_000), "low", 35.0, 30.0, 1.0, weight, "", "")
+    found = replace(eggs, excursions=(excursion,), openings=(Drop(opened, 37.5, 30.0, lowest, None),))
+    assert found.passing == (0 if felt else 1)

@@ -196,7 +196,9 @@ class Way:
         >>> Way().candled(21.0), Way(candling_days=(8.0, 18.0)).candled(21.0)
         ((7.0, 14.0), (8.0, 18.0))
         """
-        return tuple(sorted(self.candling_days)) or tuple(float(round(share * term_days)) for share in CANDLINGS[self.candling])
+        return tuple(sorted(self.candling_days)) or tuple(
+            float(round(share * term_days)) for share in CANDLINGS[self.candling]
+        )
 
     def cools(self, wanted: bool) -> bool:
         """Whether the eggs are cooled, by the keeper or by the machine; wanted: it helps the species."""

@@ -226,7 +226,7 @@ def _weigh(
     far_hours = float((np.diff(hours) * far[:-1]).sum()) if hours.size > 1 else 0.0
     # the excursion was found without the embryos' own heat
     peak = float(core[int(np.searchsorted(seconds, found.peak_s))])
-    weight, why = _seriousness(found.side, peak, far_hours, degree_hours)
+    weight, why = seriousness(found.side, peak, far_hours, degree_hours)
     cause = _cause(found, events, drops)
     if cause == COOLING and found.side == "low" and far_hours < COOLING_FAR_H:
         weight, why = "slight", "a cooling period"
@@ -243,9 +243,9 @@ def _weigh(
     )
 
 
-def _seriousness(side: str, peak: float, far_hours: float, degree_hours: float) -> tuple[str, str]:
-    """How much an excursion matters; far_hours: above set + HOT_K, or below COLD_C. Source: common practice (hot kills
-    faster than cold)."""
+def seriousness(side: str, peak: float, far_hours: float, degree_hours: float) -> tuple[str, str]:
+    """How much an excursion matters, and why; peak: °C; far_hours: above set + HOT_K, or below COLD_C; degree_hours:
+    beyond the band, K h. Source: common practice (hot kills faster than cold)."""
     if side == "high":
         if peak >= DANGER_C:
             return "serious", f"eggs at {DANGER_C:.0f} °C and more are in danger at once"
