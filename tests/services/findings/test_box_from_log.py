@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from types import SimpleNamespace
+from typing import Any
 
 import numpy as np
 import pytest
 
 import making
 from making import instrument, put_to_use, reference, typed
+from stathmis.core.airbox import SteadyState
 from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator, SimulatedSensor, record
 from stathmis.logbook.records import Incubator
 from stathmis.logbook.snapshot import Series
@@ -166,3 +169,21 @@ def test_from_a_day_before_the_earliest_hatch_on_chicks_may_be_wet(desk: Desk, d
     course = making.batch_late(desk, day)
     assert states._hatching(desk.book, course.incubator, desk.now_ms) is may_be_wet
     assert not states._hatching(desk.book, course.incubator, course.batch.set_ms - 1)
+
+
+@pytest.mark.parametrize(("emptied", "dry"), [(0.7, 1.0), (0.71, 4.0)])
+@pytest.mark.parametrize(("state", "hygrometer"), [("settled", 0.25), ("over", 1.0), ("unused", 1.0), ("none", 1.0)])
+def test_what_speaks_for_a_cause_beforehand(emptied: float, dry: float, state: str, hygrometer: float) -> None:
+    """A filling that is nearly over speaks for a dry trough; air that had settled and left, against the hygrometer."""
+    t = np.arange(0, 12 * 3600_000, 60_000, dtype=np.int64)
+    # it leaves 50 % for 40 % within a minute, as no water does
+    shown = np.where(t < 9 * 3600_000, 50.0, 40.0)
+    moist: Any = SimpleNamespace(times_ms=t, corrected=shown, dense=True)
+    air = states.Air(None, moist, None, None, 37.5)
+    own = states.FoundState(
+        0, 6 * 3600_000 if state == "over" else 12 * 3600_000, water.Setting(100.0, 0.5),
+        SteadyState(100.0, 0.5, 21.0, 45.0, 37.5, 50.0), "no" if state == "unused" else "",
+    )  # fmt: skip
+    found = box.hints(() if state == "none" else (own,), air, 12 * 3600_000, emptied)
+    leak = 4.0 if state == "settled" else 1.0
+    assert found == pytest.approx({"leak": leak, "dry": dry, "hygrometer": hygrometer, "source": 1.0})

@@ -181,12 +181,22 @@ def test_marks_as_typed() -> None:
     assert weights.marks_in("9-1") == ["9-1"] and weights.marks_in(" ") == []
 
 
-@pytest.mark.parametrize(("percent", "doubted"), [(1.0, False), (1.7, False), (2.1, True)])
-def test_much_lighter_a_day_later_is_doubted(desk: Desk, percent: float, doubted: bool) -> None:
-    """1.6 % a day is the most that eggs lose (common practice), and the scale has its step."""
+@pytest.mark.parametrize(
+    ("days", "percent", "doubted"),
+    [
+        (1.0, 1.88, False),
+        (1.0, 1.93, True),
+        (2.0, 3.48, False),
+        (2.0, 3.53, True),
+        (0.1, 1.08, False),
+        (0.1, 1.13, True),
+    ],
+)
+def test_much_lighter_a_day_later_is_doubted(desk: Desk, days: float, percent: float, doubted: bool) -> None:
+    """1.6 % a day is the most that eggs lose (common practice), for half a day at least, and 0.3 % for the scale."""
     course = batch_late(desk, 5.0)
     whole = {"batch_id": course.batch.id, "mark": "", "eggs": 10, "mass_g": 580.0, "scale_g": 0.1, "typed": ""}
-    desk.add("weighed", [(Weighing, {**whole, "time_ms": desk.now_ms - DAY_MS})])
+    desk.add("weighed", [(Weighing, {**whole, "time_ms": desk.now_ms - round(days * DAY_MS)})])
     row = weights.OnScale("", 10, f"{580.0 * (1.0 - percent / 100.0):.1f}")
     found = weights.interpret(desk.book, course, row, desk.now_ms)
     assert found is not None and ("Much lighter" in found.doubt) == doubted

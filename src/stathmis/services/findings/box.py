@@ -115,7 +115,7 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
         chicks = course is not None and course.day(now_ms) >= course.species.days_low - 1.0
         known = airbox.fit_box(before, air.u_instrument_rh, air.u_room_hpa, gone)
         emptied = (now_ms - water[-1].time_ms) / HOUR_MS / lasts[0] if water and lasts is not None else 0.0
-        misfit = airbox.misfit(known, [newest], chicks=chicks, before=_hints(found, air, now_ms, emptied))
+        misfit = airbox.misfit(known, [newest], chicks=chicks, before=hints(found, air, now_ms, emptied))
     return BoxSheet(
         incubator,
         course,
@@ -171,27 +171,28 @@ def _coldest(air: Air, now_ms: int) -> Room | None:
     return Room(*read) if read is not None else None
 
 
-def _hints(found: Sequence[FoundState], air: Air, now_ms: int, emptied: float) -> dict[str, float]:
+def hints(found: Sequence[FoundState], air: Air, now_ms: int, emptied: float) -> dict[str, float]:
     """What speaks for one cause before the numbers do: how the humidity left where it had settled, and when.
 
-    emptied: share of a filling's time that is over. Source: common practice, in steps of HINT.
+    found: states in order of time; emptied: share of a filling's time that is over. Returns how likely each cause is
+    beforehand, in any scale. Source: common practice, in steps of HINT.
     """
-    hints = dict.fromkeys(airbox.CAUSES, 1.0)
+    likely = dict.fromkeys(airbox.CAUSES, 1.0)
     if emptied > 0.7:
-        hints["dry"] *= HINT
+        likely["dry"] *= HINT
     own = found[-1] if found and found[-1].used and found[-1].until_ms >= now_ms else None
     if own is None or own.state is None or air.moist is None:
-        return hints
+        return likely
     # it had settled after the last change and left it later: an instrument that was wrong all along is unlikely
-    hints["hygrometer"] /= HINT
+    likely["hygrometer"] /= HINT
     since = air.moist.times_ms >= own.since_ms + HOUR_MS
     times, values = air.moist.times_ms[since], air.moist.corrected[since]
     if times.size < 10 or not air.moist.dense:
-        return hints
+        return likely
     whole = float(values[-5:].mean()) - own.state.rh
     if abs(whole) > 1.0:
-        hints["dry" if _left_slowly(times, (values - own.state.rh) / whole) else "leak"] *= HINT
-    return hints
+        likely["dry" if _left_slowly(times, (values - own.state.rh) / whole) else "leak"] *= HINT
+    return likely
 
 
 def _left_slowly(times_ms: NDArray[np.int64], share: Array) -> bool:
