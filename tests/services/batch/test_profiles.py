@@ -223,3 +223,28 @@ def test_a_band_of_an_own_profile(low: str, high: str, unit: str, says: str) -> 
     assert says in found and bool(found) == bool(says)
     moist = problem("°C", heat_low="37", heat_high="38", moist_low="4", moist_high="50")
     assert "The humidity runs from low to high, within 5 to 100" in moist
+
+
+def test_stages_left_out_and_days_that_do_not_follow() -> None:
+    heat = Band(37.2, 37.8)
+    stages = (
+        Stage("setting", 0.0, heat, None, "dry"),
+        Stage("incubation", 7.0, heat, None, "moist"),
+        Stage("hatch", 18.0, Band(36.9, 37.4), None, ""),
+    )
+    draft = draft_of(OwnProfile("x", "chicken", "", stages, 23.0), "°C")
+    # whatever comes first begins at day 0, and is otherwise what it was
+    assert without_stage(draft, 0).rows == (replace(draft.rows[1], from_day="0"), draft.rows[2])
+    assert without_stage(draft, 1).rows == (draft.rows[0], draft.rows[2])
+    for last, says in (("18", "comes after the last stage, which begins at 18"), ("400.5", "a number such as 23"),
+                       ("soon", "a number such as 23"), ("18.5", ""), ("400", "")):  # fmt: skip
+        found = interpret(replace(draft, last_day=last), "°C")
+        assert says in found.problems.get(-1, "") and (found.profile is None) == bool(says), last
+    rows = (draft.rows[0], replace(draft.rows[1], from_day="0"), draft.rows[2])
+    assert (
+        "begins after the stage before it, which begins at 0" in interpret(replace(draft, rows=rows), "°C").problems[1]
+    )
+    assert interpret(replace(draft, rows=()), "°C").problems == {-1: "A profile has one stage or more."}
+    assert interpret(replace(draft, name=" "), "°C").problems == {-1: "Give it a name."}
+    late = (replace(draft.rows[0], from_day="1"), *draft.rows[1:])
+    assert interpret(replace(draft, rows=late), "°C").problems == {0: "The first stage begins at day 0."}

@@ -154,6 +154,28 @@ def test_amounts_poured_give_the_time_a_filling_lasts(read: tuple[Desk, Incubato
     assert "A filling lasts about" in said
 
 
+@pytest.mark.parametrize(
+    ("minutes", "surface", "amount", "counted"),
+    [(61, "240", "15 ml", True), (59, "240", "15 ml", False), (61, "0", "15 ml", False), (61, "240", "", False)],
+)
+def test_what_went_between_two_refills_counts_with_amount_surface_and_an_hour(
+    read: tuple[Desk, Incubator], minutes: int, surface: str, amount: str, counted: bool
+) -> None:
+    desk, incubator = read
+    kept = {s.id: 1.0 if surface != "0" else 0.0 for s in water.surfaces(desk.book, incubator)}
+    first, second = desk.now_ms - (minutes + 5) * 60_000, desk.now_ms - 5 * 60_000
+    water.log_change(desk, incubator, kept, 0.5, first)
+    rounds.log_event(desk, incubator, "water", "", first)
+    air = states.air_of(desk.book, incubator, 0, desk.now_ms)
+    before = states.evaporated(desk.book, incubator, air, desk.now_ms)
+    rounds.log_event(desk, incubator, "water", amount, second)
+    after = states.evaporated(desk.book, incubator, air, desk.now_ms)
+    assert len(after) - len(before) == counted
+    if counted:
+        assert after[-1].ml_per_h == pytest.approx(15.0 / (minutes / 60.0)) and after[-1].surface_cm2 > 0
+        assert after[-1].u_ml_per_h == pytest.approx(0.15 * after[-1].ml_per_h)
+
+
 def test_a_vent_moved_without_saying_how_far_ends_what_is_known(read: tuple[Desk, Incubator]) -> None:
     desk, incubator = read
     rounds.log_event(desk, incubator, "vent", "a bit", desk.now_ms)
