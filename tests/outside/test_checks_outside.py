@@ -173,6 +173,62 @@ def _by_method(desk: Desk, method: str) -> Check:
     return check
 
 
+# what acts on a check: together on all its points (one reference, one pressure, one gun) or on each anew, how it is
+# spread, and its standard uncertainty: a steps' half over √3, a certificate's U over k, scatter pooled over the points
+ALWAYS = """
+Scatter of this instrument | each | normal
+Display steps during the check | each | rectangular
+"""
+LAB = """
+Certificate of Lab | all | normal | 0.02
+Drift of Lab since its certificate | all | rectangular | 0.01581
+Display steps of Lab | each | rectangular | 0.00289
+Scatter of Lab | each | normal
+"""
+ACTING = {
+    "side": LAB + "Air differs between the two sensors | all | rectangular | 0.02887",
+    "bath": LAB + "Water differs between the two tips | each | rectangular | 0.01732",
+    "ice": "Slush differs from 0.00 °C | all | rectangular | 0.02887",
+    "steam": """
+        Pressure is known to | all | rectangular | 8.66025
+        Steam differs from its boiling point | all | rectangular | 0.05774""",
+    "infrared": LAB + """
+        Emissivity is known to | all | rectangular | 0.01155
+        Walls are known to | each | rectangular | 1.73205
+        Gun's own temperature is known to | all | rectangular | 1.73205
+        Shell cools and differs from the tip | each | normal | 0.25""",
+    "one salt": """
+        Table value, table salt | all | normal | 0.066
+        Jar not settled | each | normal | 0.03718
+        Air in the jar differs from the table | each | normal | 0.5
+        Jar's temperature wandered by | each | normal | 0.25
+        Jar's temperature is known to | each | rectangular | 0.28868
+        Rising and falling differ | all | two-valued | 1.41421""",
+    "wet_dry": LAB + """
+        Display steps of Lab, wet | each | rectangular | 0.00289
+        Scatter of Lab, wet | each | normal
+        Air differs from wick to sensor | each | rectangular | 0.46188
+        Wick's coefficient is known to, of itself | all | rectangular | 0.02887
+        Pressure is known to | all | rectangular | 8.66025
+        Rising and falling differ | all | two-valued | 1.41421""",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("method", ACTING)
+def test_what_acts_on_a_check(desk: Desk, method: str) -> None:
+    fitted = _by_method(desk, method).fitted
+    assert fitted is not None
+    wanted = [line.strip().split(" | ") for line in (ALWAYS + ACTING[method]).splitlines() if line.strip()]
+    found = {i.label: i for i in fitted.influences}
+    assert sorted(found) == sorted(line[0] for line in wanted)
+    for label, points, spread, *u in wanted:
+        one = found[label]
+        assert ("all" if one.shared else "each", one.distribution) == (points, spread), label
+        if u:
+            assert one.standard_uncertainty == pytest.approx(float(u[0]), abs=6e-6), label
+        assert (one.degrees_of_freedom < inf) == label.startswith("Scatter"), label
+
+
 @pytest.mark.parametrize("method", ["side", "bath", "ice", "steam", "infrared", "salt", "one salt", "wet_dry"])
 def test_coverage_by_method(desk: Desk, method: str) -> None:
     """Calibrations simulated with every influence drawn as its budget line says: U holds the truth in 94-96 %.
