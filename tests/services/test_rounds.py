@@ -132,6 +132,14 @@ def test_danger_tells_the_hottest_of_several(desk: Desk) -> None:
     assert actions(desk, incubator)[0].text.startswith("Cool it now: 41.2")
 
 
+def test_a_days_readings_by_hand_move_no_further_than_one(desk: Desk) -> None:
+    """Half a kelvin at once (common practice): only a logger's hours are worth a larger step."""
+    incubator = cabinet(desk)
+    for hours in (12, 8, 4, 0):
+        log(desk, incubator, "36.7", "50", desk.now_ms - hours * HOUR)
+    assert actions(desk, incubator)[0].text.startswith("Raise the set point by 0.5 °C")
+
+
 def test_after_water_it_waits(desk: Desk) -> None:
     incubator = cabinet(desk)
     rounds.log_event(desk, incubator, "water", "", desk.now_ms - 40 * 60_000)

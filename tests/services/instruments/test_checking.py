@@ -321,6 +321,24 @@ def test_faulty_settings_and_allowances_stand_at_their_field(desk: Desk, probe: 
     assert "Choose an instrument" in evaluate(desk.book, draft).problems[0].text
 
 
+@pytest.mark.parametrize(
+    ("how", "field", "good", "bad"),
+    [
+        ({"pressure_from": "here"}, "pressure", ("500", "1090"), ("499.9", "1090.1")),
+        ({"pressure_from": "report", "altitude": "900"}, "pressure", ("850", "1100"), ("849.9", "1100.1")),
+        ({"pressure_from": "altitude"}, "altitude", ("-500", "5000"), ("-501", "5001")),
+    ],
+)
+def test_a_setting_is_taken_up_to_its_limits(
+    desk: Desk, probe: Channel, how: dict[str, str], field: str, good: tuple[str, ...], bad: tuple[str, ...]
+) -> None:
+    draft = typed(desk, probe, [("97.0", {})], "steam")
+    for text in (*good, *bad):
+        draft.sets[0].settings.update(how, **{field: text})
+        told = [(p.row, p.field) for p in evaluate(desk.book, draft).problems]
+        assert told == ([] if text in good else [(-1, field)]), text
+
+
 def test_checks_that_give_nothing(desk: Desk, probe: Channel) -> None:
     lab = reference(desk)
     empty = typed(desk, probe, [("", "")], against=lab)
