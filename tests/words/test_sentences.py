@@ -12,7 +12,7 @@ import making
 import stathmis
 from stathmis.services import rounds
 from stathmis.services.desk import Desk
-from stathmis.words import catalogue, verdicts
+from stathmis.words import catalogue, verdicts, way
 
 ROOT = Path(stathmis.__file__).parent
 STILL_ELSEWHERE: dict[str, int] = {
@@ -165,3 +165,10 @@ def test_every_sentence_looked_up_is_written_out() -> None:
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "_":
                 assert not isinstance(node.args[0], ast.JoinedStr | ast.BinOp), f"{path.name} line {node.lineno}"
+
+
+@pytest.mark.parametrize(("species", "moist"), [("chicken", "; 45–55 % RH, then 65–75 % RH."), ("corn_snake", "; ")])
+def test_a_way_as_typed_is_said_with_days_heat_and_each_humidity(desk: Desk, species: str, moist: str) -> None:
+    said = way.drawn(desk.book, making.batch_late(desk, 3.0, species))
+    assert said.startswith("As typed: ") and "hatch " in said and "°C" in said and moist in said
+    assert ("lockdown " in said) == (species == "chicken")
