@@ -141,11 +141,13 @@ def tests_of(place: Place, durations: dict[str, float]) -> list[str]:
     by_line = _contexts(place.file)
     inside = place.file.relative_to(ROOT / "src" / "stathmis")
     module = f"[stathmis.{'.'.join(inside.with_suffix('').parts)}]"
+    found: set[str] = set()
     if any(begin <= place.line <= end for begin, end in _bodies(place.file)):
         # of a statement of several lines the first is known
         line = max((n for n in by_line if n <= place.line), default=0)
         found = {c.split("|")[0] for c in by_line.get(line, []) if c}
-    else:
+    if not found:
+        # run when the file is read in, or not at all
         found = {c.split("|")[0] for contexts in by_line.values() for c in contexts if c}
         found |= {test for test in durations if test.endswith(module)}
     much = Counter(c.split("|")[0] for contexts in by_line.values() for c in set(contexts))

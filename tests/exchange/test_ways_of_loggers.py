@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from dialects import damage, make
 
+from stathmis.exchange import logger_csv
 from stathmis.exchange.csv_layout import Layout, _column, find_layout
 from stathmis.exchange.logger_csv import Table, read_table
 
@@ -154,3 +155,49 @@ def test_each_line_is_good_faulty_or_blank(tmp_path: Path) -> None:
     _, table = looked_at(tmp_path, "time,temp °C,rh\n" + "\n".join(rows) + "\n")
     assert table.lines.size + table.faults.total + table.blank == len(rows)
     assert table.values_out.total == 1
+
+
+@pytest.mark.parametrize(
+    ("heading", "cells", "found"),
+    [
+        (";", "37.4;48", ["temperature", "humidity"]),
+        ("value;values", "99.4;48", ["temperature", "humidity"]),
+        ("battery;level", "37.4;48", ["other", "other"]),
+        (";", "12.1;48", ["other", "other"]),
+        (";", "37.4;120", ["temperature", "other"]),
+        ("temperature;", "37.4;48", ["temperature", "other"]),
+    ],
+)
+def test_a_column_is_guessed_only_where_nothing_is_said(
+    tmp_path: Path, heading: str, cells: str, found: list[str]
+) -> None:
+    rows = "".join(f"2026-05-10 10:{m:02d};{cells}\n" for m in range(12))
+    layout, _ = looked_at(tmp_path, f"time;{heading}\n{rows}")
+    assert [c.looks_like for c in layout.columns[1:]] == found
+
+
+def test_a_file_read_in_parts_is_the_same_file(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Some letters and rows at once, with blank lines, too many columns and bad values across the cuts; what is done
+    rises to the whole, and can be broken off."""
+    rows = [
+        f"2026-05-10 {h:02d}:{m:02d};{37 + m / 100:.2f};{48 + h / 10:.1f}" for h in range(10) for m in range(0, 60, 5)
+    ]
+    rows[7], rows[40], rows[41], rows[90] = "", rows[40] + ";9;9", "2026-05-10 03:25;warm;48", "  "
+    path = tmp_path / "log.csv"
+    path.write_text("time;temperature °C;humidity %\n" + "\n".join(rows) + "\n", encoding="utf-8")
+    layout = find_layout(path, ms(2026, 5, 18))
+    asked = (path, layout, layout.time_columns, (1, 2), layout.date_order, "UTC")
+    whole = read_table(*asked)
+    done: list[float] = []
+    with monkeypatch.context() as patch:
+        patch.setattr(logger_csv, "_LETTERS_AT_ONCE", 150)
+        patch.setattr(logger_csv, "_ROWS_AT_ONCE", 7)
+        parts = read_table(*asked, progress=done.append)
+        assert len(done) > 10 and done == sorted(done) and 0.0 < done[0] < 0.2 and done[-1] == 1.0
+        with pytest.raises(logger_csv.CancelledError):
+            read_table(*asked, cancelled=lambda: True)
+    assert parts.faults == whole.faults and whole.faults.total > 0
+    np.testing.assert_array_equal(parts.lines, whole.lines)
+    np.testing.assert_array_equal(parts.times_ms, whole.times_ms)
+    for column in (1, 2):
+        np.testing.assert_array_equal(parts.values[column], whole.values[column])

@@ -152,3 +152,17 @@ def test_a_second_folder_holds_them_too(path: Path, tmp_path: Path) -> None:
     assert len(kept) == backups.KEPT + 1 and own.name in kept and "log 2026-04-03.stathmis" not in kept
     # what is beside the logbook stands for itself; older days of the stick can be gone back to as well
     assert [p.parent.parent == stick for p in backups.all_of(path, stick)] == [False] * 2 + [True] * 8
+
+
+def test_todays_backup_is_made_again_only_where_something_was_changed_since(path: Path) -> None:
+    with closing(open_logbook(path)) as logbook:
+        first = backups.daily(logbook, "2026-05-18")
+        assert first is not None and named(first) == "Evening"
+        made = first.stat().st_mtime_ns
+        assert backups.daily(logbook, "2026-05-18") is None
+        assert backups.daily(logbook, "2026-05-18", again=True) is None and first.stat().st_mtime_ns == made
+    rename(path, "Night")
+    with closing(open_logbook(path)) as logbook:
+        assert backups.daily(logbook, "2026-05-18") is None and named(first) == "Evening"
+        again = backups.daily(logbook, "2026-05-18", again=True)
+    assert again == first and named(first) == "Night"

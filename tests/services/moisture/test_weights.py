@@ -151,7 +151,12 @@ def test_an_egg_unlike_the_rest_is_named(desk: Desk) -> None:
     assert sheet is not None and [e.mark for e in sheet.eggs if e.unlike] == ["5"]
     told = " ".join(loss_words.egg_lines(sheet))
     assert "Egg 5 loses" in told and "thin, cracked" in told
-    assert sheet.conductance is not None and sheet.conductance.u > 0.5, "few eggs: the batch's mean is unsure"
+    # few eggs: the batch's mean is as unsure as they differ
+    mean = sheet.conductance
+    assert mean is not None and mean.value == pytest.approx(np.mean(list(shells.values())), abs=0.3)
+    assert mean.u == pytest.approx(np.std(list(shells.values()), ddof=1) / np.sqrt(5.0), rel=0.1)
+    assert mean.covariance[1, 1] == pytest.approx(mean.u**2) and mean.covariance[0, 1] == 0.0
+    assert mean.mass_g == pytest.approx(58.0, abs=0.05) and mean.degrees_of_freedom == 4
 
 
 def test_humidity_not_read_for_days_is_assumed_and_said(desk: Desk) -> None:
