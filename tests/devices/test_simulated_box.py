@@ -118,3 +118,23 @@ def test_the_room_is_warmest_in_the_afternoon() -> None:
     warmth = {h: SimulatedIncubator(Machine(room_c=20.0, room_swing_k=2.0), start_hour=h).room_c for h in range(24)}
     assert max(warmth, key=lambda h: warmth[h]) == 15 and min(warmth, key=lambda h: warmth[h]) == 3
     assert (warmth[15], warmth[3], warmth[9]) == pytest.approx((22.0, 18.0, 20.0))
+    # a month of days later it is as warm at the same hour
+    box = SimulatedIncubator(Machine(room_c=20.0, room_swing_k=2.0), start_hour=8.0)
+    before = box.room_c
+    box.state.seconds = 30 * 86_400.0
+    assert box.room_c == pytest.approx(before, abs=1e-9)
+
+
+@pytest.mark.parametrize("air", ["forced", "still"])
+def test_what_heats_goes_through_the_shell_and_out_with_the_air(air: str) -> None:
+    """Once all is settled the heater's mean makes up for both, at 1.2 J/(l K) of air."""
+    machine = Machine(air=air, room_swing_k=0.0, eggs=0)
+    box = SimulatedIncubator(machine)
+    box.step(12 * 3600.0)
+    heat, away = [], []
+    for _ in range(4 * 720):
+        box.step(5.0)
+        heat.append(box.state.heater_w)
+        flow = machine.leak_l_s + machine.vent * machine.vent_l_s
+        away.append(1.4 * (box.state.shell_c - box.room_c) + 1.2 * flow * (box.state.air_c - box.room_c))
+    assert np.mean(heat) == pytest.approx(np.mean(away), rel=0.01)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 
+from stathmis.exchange import csv_text
 from stathmis.exchange.csv_text import CsvError, Cut, read_text, sampled
 
 
@@ -50,3 +52,21 @@ def test_what_is_no_text_is_said(tmp_path: Path) -> None:
     (tmp_path / "log.csv").write_bytes(bytes(range(256)) * 40)
     with pytest.raises(CsvError, match="not a text file"):
         read_text(tmp_path / "log.csv")
+
+
+def test_a_large_file_is_sampled_from_everywhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whole lines only: the head by its numbers, then some from all of it."""
+    rows = [f"2026-05-14 06:00;{n}" for n in range(2000)]
+    path = tmp_path / "log.csv"
+    path.write_text("\n".join(rows) + "\n", encoding="utf-8")
+    for name, value in (("_HEAD", 400), ("_PART", 100), ("_PLACES", 20)):
+        monkeypatch.setattr(csv_text, name, value)
+    lines, encoding = sampled(path)
+    head = [(number, line) for number, line in lines if number >= 0]
+    assert encoding == "utf-8-sig" and head == list(enumerate(rows[: len(head)])) and 15 <= len(head) <= 20
+    others = [line for number, line in lines if number == -1]
+    places = [rows.index(line) for line in others]
+    assert len(places) >= 40 and places == sorted(places) and max(np.diff(places)) < 120 and places[-1] > 1850
+    small = tmp_path / "small.csv"
+    small.write_text("\n".join(rows[:100]), encoding="utf-8")
+    assert sampled(small) == (list(enumerate(rows[:100])), "utf-8-sig")

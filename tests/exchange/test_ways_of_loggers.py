@@ -201,3 +201,9 @@ def test_a_file_read_in_parts_is_the_same_file(tmp_path: Path, monkeypatch: pyte
     np.testing.assert_array_equal(parts.times_ms, whole.times_ms)
     for column in (1, 2):
         np.testing.assert_array_equal(parts.values[column], whole.values[column])
+
+
+def test_headings_are_the_last_two_rows_above(tmp_path: Path) -> None:
+    rows = "".join(f"2026-05-10 10:{m:02d};37.5;48.2\n" for m in range(12))
+    layout, _ = looked_at(tmp_path, f"Logger 7;of the north;room\ntime;temp;rh\n;°C;%\n{rows}")
+    assert [c.heading for c in layout.columns] == ["time", "temp °C", "rh %"] and not layout.or_paired

@@ -89,6 +89,7 @@ def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: 
     [
         ("UPDATE reading SET value = 38.5 WHERE id = 3", "reading x: value 38.5, was 37.02"),
         ("DELETE FROM reading WHERE id = 3", "reading x: is not there any more"),
+        ("UPDATE reading SET withdrawn_ms = 5 WHERE id = 3", "reading x: withdrawn"),
         ("UPDATE edit SET label = 'round X' WHERE label = 'round 4'", "what was noted about “round X”"),
         ("UPDATE edit SET state = 'dole' WHERE label = 'round 4'", "what was noted about “round 4”"),
         ("UPDATE edit_row SET after = NULL WHERE id = 9", "what was noted about “"),

@@ -9,6 +9,8 @@ import sqlite3
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -97,6 +99,16 @@ def test_open_twice(path: Path) -> None:
         open_logbook(path)
     first.close()
     open_logbook(path).close()
+
+
+def test_what_one_thread_opens_another_reads(path: Path) -> None:
+    with (
+        closing(open_logbook(path)) as logbook,
+        closing(logbook.connect()) as connection,
+        ThreadPoolExecutor(1) as pool,
+    ):
+        found = pool.submit(lambda: connection.execute("PRAGMA user_version").fetchone()).result()
+    assert found[0] > 0
 
 
 def test_read_only_can_be_read_and_refuses_to_log(path: Path) -> None:
