@@ -33,3 +33,6 @@ def test_values_are_frozen_and_only_drafts_and_states_change(name: str) -> None:
     own = [c for c in vars(module).values() if isinstance(c, type) and c.__module__ == name]
     changing = {c.__name__ for c in own if dataclasses.is_dataclass(c) and not c.__dataclass_params__.frozen}  # type: ignore[attr-defined]
     assert changing == CHANGING.get(name, set())
+    # what names its fields is made of them
+    named = [c for c in own if c.__dict__.get("__annotations__") and not issubclass(c, tuple | BaseException)]
+    assert [c.__name__ for c in named if not dataclasses.is_dataclass(c) and not getattr(c, "_is_protocol", False)] == []

@@ -114,6 +114,21 @@ def test_a_sensor_drifts_sticks_and_drops_out() -> None:
     assert 500 < missing < 700
 
 
+@pytest.mark.parametrize("lag_s", [0.0, 0.5, 60.0])
+def test_a_sensor_follows_as_it_lags_at_once_or_one_by_one(lag_s: float) -> None:
+    true = np.concatenate([np.full(5, 20.0), np.full(60, 37.5)])
+    sensor = SimulatedSensor(noise=0.0, resolution=1e-6, lag_s=lag_s)
+    rng = np.random.default_rng(1)
+    one_by_one = [sensor.read(t, 1.0, float(i), rng) for i, t in enumerate(true)]
+    since = np.arange(1.0, 61.0)
+    left = 17.5 * np.exp(-since / lag_s) if lag_s else 0.0 * since
+    for shown in (
+        np.array(one_by_one, dtype=float),
+        SimulatedSensor(noise=0.0, resolution=1e-6, lag_s=lag_s).series(true, 1.0, rng),
+    ):
+        np.testing.assert_allclose(shown[5:], 37.5 - left, atol=1e-5)
+
+
 def test_the_room_is_warmest_in_the_afternoon() -> None:
     warmth = {h: SimulatedIncubator(Machine(room_c=20.0, room_swing_k=2.0), start_hour=h).room_c for h in range(24)}
     assert max(warmth, key=lambda h: warmth[h]) == 15 and min(warmth, key=lambda h: warmth[h]) == 3

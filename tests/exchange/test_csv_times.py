@@ -108,3 +108,30 @@ def test_what_a_logger_writes_is_likelier_than_what_it_does_not() -> None:
     assert likelihood(np.where(np.arange(50) % 2, even, np.nan), now) == pytest.approx(1.0, abs=0.02)
     assert likelihood(even, round(ms(2031, 5, 10))) == pytest.approx(1.4, abs=0.01)
     assert likelihood(np.full(3, np.nan), now) == likelihood(np.array([]), now) == 0.0
+
+
+@pytest.mark.parametrize(
+    ("minutes", "now", "likely"),
+    [
+        ([0], None, 1.0),
+        # one step says nothing of a logger's own
+        ([0, 10], None, 1.0),
+        ([0, 10, 20], None, 1.5),
+        ([0, 10, 20, 30.3], None, 1.0 + 0.5 * 2 / 3),
+        # within two in a hundred a step is the usual one
+        ([0, 10, 20, 30.2], None, 1.5),
+        ([0, 10, 20, 0], None, 1.0 - 0.5 / 3 + 0.5 * 2 / 3),
+        ([0, 10, 20, None], None, 0.75 + 0.5),
+        ([None, None], None, 0.0),
+        ([], None, 0.0),
+        # a clock may be a day off; what is still to come is not
+        ([0, 10, 20], 20 - 1440, 1.5),
+        ([0, 10, 20], 19 - 1440, 1.5 - 1 / 3),
+        # two hundredths for each year that it is old, ten at the most
+        ([0, 10, 20], 20 + 2 * 525_960, 1.46),
+        ([0, 10, 20], 20 + 30 * 525_960, 1.3),
+    ],
+)
+def test_how_likely_times_were_meant_so(minutes: list[float | None], now: float | None, likely: float) -> None:
+    shown = np.array([np.nan if m is None else m * 60_000.0 for m in minutes])
+    assert likelihood(shown, None if now is None else round(now * 60_000)) == pytest.approx(likely)

@@ -207,3 +207,10 @@ def test_headings_are_the_last_two_rows_above(tmp_path: Path) -> None:
     rows = "".join(f"2026-05-10 10:{m:02d};37.5;48.2\n" for m in range(12))
     layout, _ = looked_at(tmp_path, f"Logger 7;of the north;room\ntime;temp;rh\n;°C;%\n{rows}")
     assert [c.heading for c in layout.columns] == ["time", "temp °C", "rh %"] and not layout.or_paired
+
+
+@pytest.mark.parametrize(("step", "found"), [(1, "other"), (2, "temperature"), (0.5, "temperature")])
+def test_what_counts_up_one_by_one_is_no_temperature(tmp_path: Path, step: float, found: str) -> None:
+    rows = "".join(f"2026-05-10 10:{m:02d};{24 + step * m:g}\n" for m in range(9))
+    layout, _ = looked_at(tmp_path, "time;\n" + rows)
+    assert layout.columns[1].looks_like == found
