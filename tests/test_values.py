@@ -35,4 +35,6 @@ def test_values_are_frozen_and_only_drafts_and_states_change(name: str) -> None:
     assert changing == CHANGING.get(name, set())
     # what names its fields is made of them
     named = [c for c in own if c.__dict__.get("__annotations__") and not issubclass(c, tuple | BaseException)]
-    assert [c.__name__ for c in named if not dataclasses.is_dataclass(c) and not getattr(c, "_is_protocol", False)] == []
+    assert [
+        c.__name__ for c in named if not dataclasses.is_dataclass(c) and not getattr(c, "_is_protocol", False)
+    ] == []

@@ -214,3 +214,19 @@ def test_what_counts_up_one_by_one_is_no_temperature(tmp_path: Path, step: float
     rows = "".join(f"2026-05-10 10:{m:02d};{24 + step * m:g}\n" for m in range(9))
     layout, _ = looked_at(tmp_path, "time;\n" + rows)
     assert layout.columns[1].looks_like == found
+
+
+@pytest.mark.parametrize(
+    ("end", "growing", "rows"), [("\n", False, 12), ("", False, 12), ("\n", True, 12), ("", True, 11)]
+)
+def test_only_of_a_file_that_grows_the_last_line_may_be_half(
+    tmp_path: Path, end: str, growing: bool, rows: int
+) -> None:
+    path = tmp_path / "log.csv"
+    path.write_text(
+        "time;temp\n" + "\n".join(f"2026-05-10 23:{m:02d};37.5" for m in range(48, 60)) + end, encoding="utf-8"
+    )
+    layout = find_layout(path, ms(2026, 5, 18))
+    asked = (path, layout, layout.time_columns, (1,), layout.date_order, "UTC")
+    found = read_table(*asked, growing=True) if growing else read_table(*asked)
+    assert found.times_ms.size == rows and found.times_ms[0] == 1_778_456_880_000, "23:48 UTC"
