@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import importlib
+import inspect
 import pkgutil
 
 import pytest
@@ -34,7 +35,6 @@ def test_values_are_frozen_and_only_drafts_and_states_change(name: str) -> None:
     changing = {c.__name__ for c in own if dataclasses.is_dataclass(c) and not c.__dataclass_params__.frozen}  # type: ignore[attr-defined]
     assert changing == CHANGING.get(name, set())
     # what names its fields is made of them
-    named = [c for c in own if c.__dict__.get("__annotations__") and not issubclass(c, tuple | BaseException)]
-    assert [
-        c.__name__ for c in named if not dataclasses.is_dataclass(c) and not getattr(c, "_is_protocol", False)
-    ] == []
+    named = [c for c in own if inspect.get_annotations(c) and not issubclass(c, tuple | BaseException)]
+    without = [c.__name__ for c in named if not dataclasses.is_dataclass(c) and not getattr(c, "_is_protocol", False)]
+    assert without == []

@@ -185,7 +185,7 @@ def test_a_file_read_in_parts_is_the_same_file(tmp_path: Path, monkeypatch: pyte
     rows[7], rows[40], rows[41], rows[90] = "", rows[40] + ";9;9", "2026-05-10 03:25;warm;48", "  "
     path = tmp_path / "log.csv"
     path.write_text("time;temperature °C;humidity %\n" + "\n".join(rows) + "\n", encoding="utf-8")
-    layout = find_layout(path, ms(2026, 5, 18))
+    layout = find_layout(path, 1000 * ms(2026, 5, 18))
     asked = (path, layout, layout.time_columns, (1, 2), layout.date_order, "UTC")
     whole = read_table(*asked)
     done: list[float] = []
@@ -226,7 +226,7 @@ def test_only_of_a_file_that_grows_the_last_line_may_be_half(
     path.write_text(
         "time;temp\n" + "\n".join(f"2026-05-10 23:{m:02d};37.5" for m in range(48, 60)) + end, encoding="utf-8"
     )
-    layout = find_layout(path, ms(2026, 5, 18))
+    layout = find_layout(path, 1000 * ms(2026, 5, 18))
     asked = (path, layout, layout.time_columns, (1,), layout.date_order, "UTC")
     found = read_table(*asked, growing=True) if growing else read_table(*asked)
     assert found.times_ms.size == rows and found.times_ms[0] == 1_778_456_880_000, "23:48 UTC"
