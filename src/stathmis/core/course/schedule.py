@@ -77,10 +77,8 @@ def _bird(species: Species, way: Way, lockdown_day: float | None) -> list[Step]:
     if way.turning == "machine":
         steps.append(Step("turner", 1.0, 0.1, 3.0, "set", 0.1))
     before = "set"
-    for i, day in enumerate(way.candled(term), start=1):
-        if day >= stop - 0.01:
-            # the last candling belongs to lockdown
-            continue
+    # the last candling belongs to lockdown
+    for i, day in enumerate((d for d in way.candled(term) if d < stop - 0.01), start=1):
         steps.append(Step(f"candle {i}", day, day - 1.0, day + 2.0, before, 1.0))
         before = f"candle {i}"
     if way.weighing and species.loss_percent is not None:
