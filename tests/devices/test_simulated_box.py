@@ -143,7 +143,7 @@ def test_the_room_is_warmest_in_the_afternoon() -> None:
 @pytest.mark.parametrize("air", ["forced", "still"])
 def test_what_heats_goes_through_the_shell_and_out_with_the_air(air: str) -> None:
     """Once all is settled the heater's mean makes up for both, at 1.2 J/(l K) of air."""
-    machine = Machine(air=air, room_swing_k=0.0, eggs=0)
+    machine = Machine(air=air, room_c=15.0, room_swing_k=0.0, eggs=0)
     box = SimulatedIncubator(machine)
     box.step(12 * 3600.0)
     heat, away = [], []
