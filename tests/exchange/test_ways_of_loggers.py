@@ -230,3 +230,11 @@ def test_only_of_a_file_that_grows_the_last_line_may_be_half(
     asked = (path, layout, layout.time_columns, (1,), layout.date_order, "UTC")
     found = read_table(*asked, growing=True) if growing else read_table(*asked)
     assert found.times_ms.size == rows and found.times_ms[0] == 1_778_456_880_000, "23:48 UTC"
+
+
+def test_numbers_that_may_be_halves_of_others_speak_a_little_against_a_cut(tmp_path: Path) -> None:
+    def score(cells: str) -> float:
+        rows = "".join(f"2026-05-10 10:{m:02d},{cells}\n" for m in range(12))
+        return looked_at(tmp_path, "time,temp °C,rh %\n" + rows)[0].score
+
+    assert score("37.5,48.2") - score("37,48") == pytest.approx(0.1)
