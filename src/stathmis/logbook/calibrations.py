@@ -54,7 +54,7 @@ def add_calibration(
     conditions: Conditions,
     points: Sequence[CalibrationPoint],
     budget: Sequence[Component],
-    flicker: float = 0.0,
+    flicker: float,
 ) -> int:
     """Store a calibration with its points and budget and return its id; ids in the points are not looked at."""
     made = edit.add(
