@@ -85,6 +85,13 @@ def test_nan_passes_through() -> None:
     assert np.isnan(found[1])
 
 
+def test_beside_nan_what_is_out_of_range_is_refused_all_the_same() -> None:
+    assert np.isnan(p.boiling_point([np.nan, np.nan])).all()
+    for bad in ([np.nan, 1300.0], [100.0, np.nan]):
+        with pytest.raises(ValueError, match="is outside 300 to 1100 hPa"):
+            p.boiling_point(bad)
+
+
 @pytest.mark.parametrize(("pressures", "worst"), [([1013.0, 1300.0], "1300"), ([120.0, 1013.0], "120")])
 def test_the_value_that_is_out_of_range_is_named(pressures: list[float], worst: str) -> None:
     with pytest.raises(ValueError, match=f"Pressure {worst} hPa is outside 300 to 1100 hPa"):

@@ -50,6 +50,15 @@ def test_scatter_beyond_chance_widens_and_is_known_no_better_than_by_these_check
     assert drift.k == pytest.approx(k, abs=5e-3)
 
 
+def test_what_all_checks_share_is_in_the_error_and_not_in_the_rate() -> None:
+    days, errors = np.array([0.0, 100.0, 200.0]), np.array([0.1, 0.2, 0.3])
+    alone, shared = fit_drift(days, errors, 0.02, 0.0), fit_drift(days, errors, 0.02, 0.0, u_shared=0.3)
+    assert shared.u_rate == alone.u_rate == pytest.approx(0.02 / np.sqrt(2.0e4))
+    for day in (100.0, 400.0):
+        u = np.sqrt(0.02**2 / 3.0 + (shared.u_rate * (day - 100.0)) ** 2 + 0.3**2)
+        assert float(shared.at(day)[1]) == pytest.approx(1.96 * u, rel=1e-4)
+
+
 def test_leaving_the_tolerance() -> None:
     drift = fit_drift([0.0, 100.0, 200.0], [0.0, 0.1, 0.2], 0.001, 0.0)
     day = leaves_tolerance(drift, 0.5, 200.0)

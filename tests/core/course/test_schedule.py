@@ -109,6 +109,7 @@ def test_each_way_has_its_own_steps(way: dict, gone: set[str], come: dict[str, t
 
 def test_a_lockdown_on_another_day_takes_what_hangs_on_it_along() -> None:
     found = {s.key: s for s in schedule.plan(knowledge.species()["chicken"], Way(), 17.0)}
+    assert "rest" not in found, "eggs are not posted unless it is said"
     day, earliest, latest = 17.0, 16.5, 18.0
     assert (found["lockdown"].day, found["lockdown"].earliest, found["lockdown"].latest) == (day, earliest, latest)
     assert (found["brooder"].day, found["brooder warm"].day, found["brooder warm"].earliest) == (16.0, 19.0, 17.0)
