@@ -217,3 +217,20 @@ def test_a_species_is_taken_for_no_more_than_is_said_of_it() -> None:
         profile.with_term(plain, 0.0)
     longer = profile.with_term(plain, 34.0)
     assert (longer.days_low, longer.days_high, longer.stop_turning_day) == (32.0, 36.0, 28.0)
+
+
+def test_an_own_profile_is_framed_by_warming_up_and_drying() -> None:
+    cool, warm = profile.Band(36.9, 37.4), profile.Band(37.2, 37.8)
+    stages = (
+        profile.Stage("setting", 0.0, warm, profile.Band(45, 50), "dry"),
+        profile.Stage("hatch", 18.0, cool, profile.Band(65, 75)),
+    )
+    own = profile.OwnProfile("mine", "chicken", "", stages, 23.0)
+    found = profile.own_phases(own, SPECIES["chicken"], "still", 0.5)
+    # common practice: two days empty before, a day for the last to dry; still air so much warmer
+    assert [(p.name, p.start_day, p.end_day) for p in found] == [
+        ("warm-up", -2.0, 0.0), ("setting", 0.0, 18.0), ("hatch", 18.0, 23.0), ("dry", 23.0, 24.0),
+    ]  # fmt: skip
+    assert [p.temperature_c.middle for p in found] == pytest.approx([38.0, 38.0, 37.65, 37.65])
+    assert [p.humidity for p in found] == [stages[0].humidity, stages[0].humidity, stages[1].humidity, None]
+    assert [p.words for p in found] == ["warm-up", "dry", "hatch", "dry"]
