@@ -91,7 +91,7 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     # the round: what reads 36.9 is 37.5, on profile; then water
     qtbot.keyClick(window, Qt.Key.Key_1, CONTROL)
     qtbot.keyClicks(window.focusWidget(), "36,9")
-    assert window.pages.round.rows[0].value.text() == "37.50"
+    assert window.pages.round.rows[0].value.text().startswith("37.50 ±")
     assert window.pages.round.rows[0].word.text() == "inside"
     qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Return)
     type_at(window, qtbot, "Details of what you did", "both cups")

@@ -9,6 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.logbook import readings
 from stathmis.logbook.records import Event
+from stathmis.services import rounds
 from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
@@ -27,7 +28,7 @@ def test_typing_shows_corrected_value_level_and_verdict(window: Window, qtbot: Q
     qtbot.keyClicks(lid.edit, "37,0")
     assert lid.judged is not None
     assert lid.judged.corrected.value == pytest.approx(37.51, abs=0.08)
-    assert lid.value.text() == "37.50"
+    assert lid.value.text().startswith("37.50 ±")
     assert lid.word.text() == "inside"
     assert "inside" in lid.level.accessibleName()
     assert "On profile" in words(window)
@@ -55,11 +56,55 @@ def test_a_fahrenheit_number_in_a_celsius_field_is_asked_about(window: Window, q
     assert lid.judged is None
     assert lid.problem.text() == "Is that °F? 98.6 °F is 37.0 °C."
     assert not window.pages.round.log_button.isEnabled()
-    qtbot.keyClick(lid.edit, Qt.Key.Key_Return)
-    assert lid.edit.text() == "98.6", "nothing is lost"
     qtbot.mouseClick(lid.offer, Qt.MouseButton.LeftButton)
     assert lid.edit.text() == "98.6F"
     assert lid.judged is not None and not lid.problem.isVisible()
+
+
+def test_after_a_wrong_unit_tab_goes_on_and_enter_takes_the_offer(window: Window, qtbot: QtBot) -> None:
+    lid, probe = window.pages.round.rows[:2]
+    lid.edit.setFocus()
+    qtbot.keyClicks(lid.edit, "98.6")
+    qtbot.keyClick(lid.edit, Qt.Key.Key_Tab)
+    assert window.focusWidget() is probe.edit, "what is typed next lands in the next field"
+    qtbot.keyClicks(window.focusWidget(), "37.7")
+    qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Return)
+    assert window.focusWidget() is lid.edit and lid.edit.text() == "98.6", "nothing is logged, nothing is lost"
+    qtbot.keyClick(lid.edit, Qt.Key.Key_Return)
+    assert lid.edit.text() == "98.6F" and lid.judged is not None
+    qtbot.keyClick(lid.edit, Qt.Key.Key_Return)
+    assert "2 readings logged" in window.messages.text.text()
+    assert "Lid display 98.6 °F" in words(window) and "F °F" not in words(window)
+
+
+def test_a_field_says_what_it_should_show(window: Window, qtbot: QtBot) -> None:
+    """By the correction backwards: what stands there, typed, is inside; a step beyond it is not surely so."""
+    lid = window.pages.round.rows[0]
+    shown = rounds.should_show(lid.line, window.pages.round.sheet.band("temperature"))
+    assert shown is not None and "36.8–37.3 °C on this one" in words(window)
+    band = window.pages.round.sheet.band("temperature")
+    assert band is not None
+    for reading, inside in ((shown[0], True), (shown[1], True), (shown[0] - 0.1, False), (shown[1] + 0.1, False)):
+        lid.edit.clear()
+        qtbot.keyClicks(lid.edit, f"{reading:.1f}")
+        assert lid.judged is not None
+        assert (band.low <= lid.judged.corrected.value <= band.high) == inside
+
+
+def test_advice_is_followed_by_its_button(window: Window, qtbot: QtBot) -> None:
+    page = window.pages.round
+    page.type_into(page.rows[-1], "43")
+    settle()
+    shown = {b.text(): b for b in page.findChildren(QPushButton) if b.isVisible() and b.text()}
+    before = len(window.desk.book.records(Event))
+    shown["Log the water"].click()
+    assert [e.kind for e in window.desk.book.records(Event)[before:]] == ["water"]
+    settle()
+    assert not shown["Log the water"].isVisible(), "now it settles, and there is nothing to do but wait"
+    window.undo()
+    settle()
+    shown["Open the water page"].click()
+    assert window.pages.page == "moisture" and window.pages.moisture.parts.part == "water"
 
 
 def test_one_faulty_field_keeps_the_round_waiting(window: Window, qtbot: QtBot) -> None:
@@ -134,13 +179,13 @@ def test_the_first_field_keeps_the_focus_while_the_page_fills(window: Window, qt
 
 
 def test_why_shows_readings_rule_and_source(window: Window, qtbot: QtBot) -> None:
-    window.pages.round.type_into(window.pages.round.rows[-1], "48")
+    window.pages.round.type_into(window.pages.round.rows[-1], "43")
     settle()
     why = next(
         b for b in window.findChildren(type(window.pages.round.log_button)) if b.text() == "Why?" and b.isVisible()
     )
     why.click()
-    assert "Round hygrometer shows 48 % RH; corrected" in words(window)
+    assert "Round hygrometer shows 43 % RH; corrected" in words(window)
     assert "settled states of this box" in words(window) and "vapor from the water" in words(window)
 
 
@@ -150,7 +195,7 @@ def test_typed_readings_survive_a_change_elsewhere(window: Window, qtbot: QtBot)
     window.refresh()
     assert window.pages.round.rows[0].edit.text() == "37.0"
     window.switch_unit()
-    assert window.pages.round.rows[0].value.text() == "99.50"
+    assert window.pages.round.rows[0].value.text().startswith("99.50 ±")
     window.switch_unit()
 
 

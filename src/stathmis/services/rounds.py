@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from math import ceil, floor
 
 from stathmis.core.course.profile import Band
+from stathmis.core.units import from_inside
 from stathmis.logbook import readings
 from stathmis.logbook.records import (
     CertificatePoint,
@@ -32,7 +34,7 @@ from stathmis.services.findings.verdict import CURRENT_MS, Judged, Verdict, judg
 from stathmis.services.moisture import water
 from stathmis.services.reading_field import Field
 from stathmis.words.events import event_words, kind_word
-from stathmis.words.numbers import count, unit_word
+from stathmis.words.numbers import as_typed, count, unit_word
 
 SHEET_RESTS_ON: tuple[type | str, ...] = (
     *(*batches.COURSES_REST_ON, Weighing, Event),
@@ -77,13 +79,24 @@ class RoundSheet:
         return self.course.band(quantity, at)
 
     def verdict(self, quantity: Quantity, judged: Mapping[int, Judged] | None = None) -> Verdict | None:
-        """What the newest readings say together; judged (by channel id) are typed just now and take their place."""
+        """What the newest readings say together; judged (by channel id) are typed just now and count as if logged."""
         typed = judged or {}
-        if any(j.channel.quantity == quantity for j in typed.values()):
-            chosen = list(typed.values())
-        else:
-            chosen = list(self.latest)
-        return overall(quantity, chosen, self.band(quantity))
+        older = [j for j in self.latest if j.channel.id not in typed]
+        return overall(quantity, _newest_together([*typed.values(), *older]), self.band(quantity))
+
+
+def should_show(line: Line, band: Band | None) -> tuple[float, float] | None:
+    """What an instrument shows while the air is in a band (°C or %): lowest and highest reading, in its own unit, in
+    steps of its display and drawn in to what is certainly in the band. None without a band, or where a step of the
+    display is wider than it."""
+    if band is None:
+        return None
+    unit, step = line.channel.unit, line.channel.resolution
+    ends = [line.force.curve.reading_for(float(from_inside(edge, unit))) for edge in (band.low, band.high)]
+    if line.channel.quantity == "humidity":
+        ends = [min(100.0, max(0.0, end)) for end in ends]
+    low, high = (ceil(ends[0] / step - 1e-6) * step, floor(ends[1] / step + 1e-6) * step) if step > 0.0 else ends
+    return (low, high) if low <= high else None
 
 
 def sheet(book: Book, incubator: Incubator, at_ms: int | None = None, batch_id: int | None = None) -> RoundSheet:
@@ -220,7 +233,7 @@ def logged_lately(book: Book, sheet: RoundSheet, count_of: int) -> list[Entry]:
     found = []
     for line in sheet.lines:
         for reading in readings.hand_readings(book.snapshot, line.channel.id, start, sheet.at_ms):
-            words = f"{line.instrument.name} {reading.typed} {unit_word(reading.unit)}"
+            words = f"{line.instrument.name} {as_typed(reading.typed)} {unit_word(reading.unit)}"
             found.append(Entry(reading.time_ms, words, Reading, reading.id))
     for event in book.events_between(sheet.incubator.id, start, sheet.at_ms):
         found.append(Entry(event.time_ms, event_words(book, event), Event, event.id))

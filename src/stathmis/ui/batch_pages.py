@@ -49,6 +49,7 @@ class BatchPages(QWidget):
     page_chosen = Signal(str)
     set_batch_wanted = Signal()
     box_learned = Signal()
+    step_wanted = Signal(object)
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -83,6 +84,7 @@ class BatchPages(QWidget):
         theme.dress(top)
         self.round = RoundView(desk, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
+        self.round.page_wanted.connect(self.step_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
         put(self, column(top, (self._stack, 1), spacing=0))

@@ -5,6 +5,7 @@ Filled: inside. Hatched across a notch: can't tell. Hollow, with an arrow toward
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from html import escape
 
@@ -23,21 +24,23 @@ _BANDS_SHOWN = 3.4
 
 @dataclass(frozen=True)
 class LevelState:
-    """What a level shows, in °C or %. corrected None: an empty tube; band None: no notches."""
+    """What a level shows, in °C or %. corrected None: an empty tube; band None: no notches. coming: where it will be
+    after one hour, two and so on, if it goes on as now."""
 
     quantity: Quantity
     band: Band | None
     corrected: Corrected | None = None
     decision: str = "undecided"
+    coming: tuple[float, ...] = ()
 
 
 class Level(QWidget):
-    """The level as a widget; slim is the small one of the incubator list."""
+    """The level as a widget; height: px at normal text size, slim: the small one of a list."""
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None, *, slim: bool = False) -> None:
+    def __init__(self, theme: Theme, parent: QWidget | None = None, *, slim: bool = False, height: int = 34) -> None:
         super().__init__(parent)
         self._theme = theme
-        self._slim = slim
+        self._slim, self._height = slim, 22 if slim else height
         self._state = LevelState("temperature", None)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         theme.changed.connect(self._resized)
@@ -48,11 +51,11 @@ class Level(QWidget):
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(self._theme.px(96 if self._slim else 240), self._theme.px(22 if self._slim else 34))
+        return QSize(self._theme.px(96 if self._slim else 240), self._theme.px(self._height))
 
     def minimumSizeHint(self) -> QSize:
         """A level can still be read when it is this narrow."""
-        return QSize(self._theme.px(72), self.sizeHint().height())
+        return QSize(self._theme.px(60), self.sizeHint().height())
 
     def show_state(self, state: LevelState, words: str) -> None:
         """Show a state; words say the same to a screen reader."""
@@ -95,6 +98,9 @@ def paint_level(painter: QPainter, area: QRectF, state: LevelState, theme: Theme
     painter.fillRect(QRectF(low, tube.top() + 1, high - low, tube.height() - 2), tint)
     if state.corrected is not None:
         _paint_bubble(painter, tube, x_of(state.corrected.value), state.corrected.U * per_unit, state, color, inks.card)
+        if state.coming:
+            inner = tube.adjusted(radius, 0, -radius, 0)
+            _paint_wisp(painter, inner, [x_of(v) for v in (state.corrected.value, *state.coming)], color)
     painter.setPen(QPen(QColor(inks.ink), 1.8))
     for x in (low, high):
         painter.drawLine(QPointF(x, area.top() + 1), QPointF(x, area.bottom() - 1))
@@ -127,6 +133,22 @@ def _paint_bubble(
         painter.drawRoundedRect(bubble, height / 2, height / 2)
         painter.setBrush(QBrush(color, Qt.BrushStyle.BDiagPattern))
         painter.drawRoundedRect(bubble, height / 2, height / 2)
+
+
+def _paint_wisp(painter: QPainter, tube: QRectF, xs: Sequence[float], color: QColor) -> None:
+    """A trail under the tube from where it is to where it goes, a dot for each hour, the later the fainter."""
+    xs = [min(max(x, tube.left()), tube.right()) for x in xs]
+    y = tube.bottom() + tube.height() * 0.22
+    faint = QColor(color)
+    faint.setAlpha(150)
+    painter.setPen(QPen(faint, 1.2))
+    painter.drawLine(QPointF(xs[0], y), QPointF(xs[-1], y))
+    painter.setPen(Qt.PenStyle.NoPen)
+    for hour, x in enumerate(xs[1:]):
+        faint.setAlpha(230 - 50 * hour)
+        painter.setBrush(faint)
+        size = tube.height() * (0.15 - 0.03 * hour)
+        painter.drawEllipse(QPointF(x, y), size, size)
 
 
 def _paint_arrow(painter: QPainter, bubble: QRectF, tube: QRectF, color: QColor) -> None:

@@ -13,6 +13,7 @@ from stathmis.core.units import NotANumberError, parse_typed, to_inside
 from stathmis.services import clock, knowledge, notify, rounds
 from stathmis.services.advice import now as adviser
 from stathmis.services.desk import Desk
+from stathmis.services.findings.coming import coming
 from stathmis.services.findings.verdict import Judged
 from stathmis.services.plan import conflicts, planning, tasks, turning
 from stathmis.services.reading_field import Field
@@ -20,25 +21,25 @@ from stathmis.services.rounds import RoundSheet
 from stathmis.ui.kit.fields import field
 from stathmis.ui.kit.lines import StrikeList
 from stathmis.ui.kit.page import Page, column, row
-from stathmis.ui.kit.pieces import button, hide, label, problem_label, say, set_property
+from stathmis.ui.kit.pieces import button, hide, label, problem_label, say, set_property, set_text
 from stathmis.ui.lockdown_panel import LockdownPanel
 from stathmis.ui.power_cut_panel import PowerCutPanel
-from stathmis.ui.reading_row import ReadingGrid, ReadingRow
+from stathmis.ui.reading_row import TITLES, ReadingGrid, ReadingRow
 from stathmis.ui.theme import Theme
 from stathmis.ui.today_list import TodayList
 from stathmis.ui.verdict_panel import VerdictPanel
 from stathmis.words import dates
 from stathmis.words import turning as turning_words
 from stathmis.words import vents as vents_words
-from stathmis.words.advice import mean_of, said
+from stathmis.words.advice import Step, said, steps
 from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
-from stathmis.words.numbers import count, number, with_u
+from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
 
-_LATELY = 7
+_LATELY = 5
 EVENT_KEYS = {
     "water": "Alt+W",
     "vent": "Alt+V",
@@ -53,48 +54,50 @@ class RoundView(Page):
     """The round of one incubator."""
 
     set_batch_wanted = Signal()
+    page_wanted = Signal(object)
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
-        super().__init__(theme, 680)
+        super().__init__(theme, 900)
         self.desk = desk
         self.sheet: RoundSheet
         self.rows: list[ReadingRow] = []
+        self._grid: ReadingGrid
         self._grids: dict[int, ReadingGrid] = {}
         self._event_buttons: dict[str, QPushButton] = {}
         self._filled = False
-        self._built_narrow = False
+        self._built_tight = False
         self._box: BoxSheet | None = None
-        self._hint = label(_("Type what you read; corrections are applied."), "muted", wrap=True)
         when = _("Time of the reading or event; empty means now")
         self.time = field(when, _("now"), width=(theme, 150), typed=self._show_time_problem, entered=self.log)
         self.time_problem = problem_label()
         self.time_problem.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._grid_holder = column()
-        self._loggers, self.log_note = label("", "small", wrap=True), label("", "muted")
+        self.log_note = label("", "muted")
         self.log_button = button("", self.log, "main")
         title, read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
+        _whole, (left, right) = self.folding_columns(17, 8, spacing=theme.px(28))
+        self.page.addLayout(_whole)
         for part in (
-            row(title, (self._hint, 100), 1, read_at, self.time),
-            column(self.time_problem, self._grid_holder, self._loggers),
+            row(title, 1, read_at, self.time),
+            column(self.time_problem, self._grid_holder),
             row(self.log_button, self.log_note, 1),
         ):
-            self.page.addLayout(part)
-        self.page.addSpacing(8)
+            left.addLayout(part)
         self.lockdown = LockdownPanel(desk)
-        self.page.addWidget(self.lockdown)
-        below = self.folding_row(theme.px(24))
+        left.addWidget(self.lockdown)
         self._verdicts = VerdictPanel()
         self._verdicts.set_batch_wanted.connect(self.set_batch_wanted)
-        below.addWidget(self._verdicts, 3)
-        below.addLayout(self._build_events(), 2)
-        self.page.addLayout(below)
+        self._verdicts.step_wanted.connect(self.take_step)
+        left.addWidget(self._verdicts)
+        left.addStretch(1)
+        right.addLayout(self._build_events())
         self.page.addStretch(1)
 
     def _build_events(self) -> QBoxLayout:
         self.today = TodayList(self.desk)
         self._turning = label("", "small", wrap=True)
         self._turning.hide()
-        self.note = field(_("Details of what you did"), _("more about it: which trough, how far, new set point"))
+        self.note = field(_("Details of what you did"), _("which trough, how far, new set point"))
         self.event_problem = problem_label()
         grid = QGridLayout()
         grid.setSpacing(8)
@@ -111,16 +114,28 @@ class RoundView(Page):
         above = (self.today, self._turning, done, self.note, self.event_problem)
         return column(*above, grid, self.power_cut, self.recent, 1)
 
+    def take_step(self, step: Step) -> None:
+        """Do what a piece of advice offers to do at once; what lies on another page is asked for."""
+        if step.do in ("check", "water page", "trace", "at hand"):
+            self.page_wanted.emit(step)
+            return
+        kind = step.do.replace(" ", "_")
+        set_point_c = step.set_point_c if kind == "set_point" else None
+        self._log_event(kind, step.note if set_point_c is None else self._set_to(set_point_c), set_point_c)
+
     def toggle_power_cut(self) -> None:
         """Open or close what helps in a power cut."""
         self.power_cut.toggle(self.sheet.incubator)
 
+    @property
+    def tight(self) -> bool:
+        """Whether even a folded page has little room for its rows."""
+        return self.width() < self.theme.px(680)
+
     def fold(self) -> bool:
-        """The rows of a narrow page are built narrower."""
+        """The rows of a tight page are built narrower."""
         changed = super().fold()
-        # a hint squeezed into a narrow column helps nobody
-        self._hint.setVisible(not self.narrow)
-        if self._filled and (changed or self.narrow != self._built_narrow):
+        if self._filled and (changed or self.tight != self._built_tight):
             self.show_incubator(self.sheet)
         return changed
 
@@ -135,7 +150,6 @@ class RoundView(Page):
             # nothing is opened or filled in the room; a note can be made of it
             made.setVisible(kind == "note" or sheet.incubator.air != "room")
         self._show_rows(sheet)
-        say(self._loggers, self._logger_words())
         self.typed()
         book = self.desk.book
         lately = rounds.logged_lately(book, sheet, _LATELY)
@@ -146,9 +160,9 @@ class RoundView(Page):
     def _show_rows(self, sheet: RoundSheet) -> None:
         """A field for each instrument that is typed. The fields of each incubator live on while others are in view, and
         on a newer round: with focus, cursor and half-typed text."""
-        typed_lines = [line for line in sheet.lines if line.instrument.kind != "logger"]
-        shape = (self.narrow, self.theme.px(100), [line.hanging for line in sheet.lines])
-        self._built_narrow = self.narrow
+        held = [sheet.band(quantity) is not None for quantity in TITLES]
+        shape = (self.tight, self.theme.px(100), [line.hanging for line in sheet.lines], held)
+        self._built_tight = self.tight
         known = self._grids.get(sheet.incubator.id)
         focused = next((r.line.channel.id for r in self.rows if r.edit.hasFocus()), None)
         if known is None or known.shape != shape:
@@ -170,9 +184,10 @@ class RoundView(Page):
             if grid is not known and not grid.isHidden():
                 hide(grid)
         known.show()
-        for one, line in zip(self.rows, typed_lines, strict=True):
-            one.show_line(line)
-            # only what is shown can have it
+        known.show_lines(sheet)
+        self._grid = known
+        # only what is shown can have it
+        for one in known.rows:
             if one.line.channel.id == focused:
                 one.edit.setFocus()
 
@@ -201,23 +216,6 @@ class RoundView(Page):
         if self._filled:
             self._show_today(self.today.focused(), self.lockdown.focused())
 
-    def _logger_words(self) -> str:
-        """What the loggers that hang here said last; they are not typed."""
-        parts = []
-        for line in self.sheet.lines:
-            if line.instrument.kind != "logger":
-                continue
-            found = next((j for j in self.sheet.latest if j.channel.id == line.channel.id), None)
-            if found is None:
-                quantity = line.channel.quantity
-                parts.append(f"{line.instrument.name}: no {quantity} lately; bring in its file")
-                continue
-            unit = self.desk.book.shown_unit(line.channel.quantity)
-            value = with_u(found.corrected.value, found.corrected.U, line.channel.quantity, unit)
-            ago = dates.duration(self.desk.now_ms - found.time_ms)
-            parts.append(f"{line.instrument.name}: {value}, {mean_of(found)}{ago} ago")
-        return " · ".join(parts)
-
     def type_into(self, row: ReadingRow, text: str) -> None:
         """Put text into a field as if typed."""
         row.edit.setText(text)
@@ -231,8 +229,10 @@ class RoundView(Page):
         wrong = [one for one in self.rows if one.field.problem]
         self.log_button.setEnabled(bool(good) and not wrong)
         self.log_button.setText(_("Log {count}", count=count(len(good), "reading")) if good else _("Log readings"))
-        hint = "Mend the marked field first" if wrong else "Enter logs them all" if good else ""
-        self.log_note.setText(hint)
+        hint = _("Type what you read; corrections are applied.")
+        if wrong or good:
+            hint = _("Mend the marked field first") if wrong else _("Enter logs them all")
+        set_text(self.log_note, hint)
         self._show_verdicts({one.line.channel.id: one.judged for one in good if one.judged is not None})
 
     def _moment(self) -> int:
@@ -288,18 +288,33 @@ class RoundView(Page):
         try:
             if kind == "set_point":
                 set_point_c = self._typed_set_point(note)
-                note = number(set_point_c, "temperature", self.desk.book.temperature_unit)
+                note = self._set_to(set_point_c)
             if kind == "note" and not note:
                 raise UserError("What is the note?", "Write it above first.")
-            rounds.log_event(self.desk, self.sheet.incubator, kind, note, self._moment(), set_point_c)
         except UserError as error:
             say(self.event_problem, str(error))
             self.note.setFocus()
             return
-        self.note.setText("")
+        if self._log_event(kind, note, set_point_c):
+            self.note.setText("")
+
+    def _set_to(self, celsius: float) -> str:
+        return number(celsius, "temperature", self.desk.book.temperature_unit)
+
+    def _log_event(self, kind: str, note: str, set_point_c: float | None) -> bool:
+        """Whether it could be logged."""
+        if self._show_time_problem():
+            self.time.setFocus()
+            return False
+        try:
+            rounds.log_event(self.desk, self.sheet.incubator, kind, note, self._moment(), set_point_c)
+        except UserError as error:
+            say(self.event_problem, str(error))
+            return False
         self.time.setText("")
         caution = f" {knowledge.cautions()['water']}" if kind == "water" else ""
         notify.tell("info", _("{what}: logged.{caution}", what=EVENT_KINDS[kind], caution=caution))
+        return True
 
     def _typed_set_point(self, text: str) -> float:
         try:
@@ -313,11 +328,16 @@ class RoundView(Page):
         return celsius
 
     def _show_verdicts(self, judged: dict[int, Judged]) -> None:
-        book = self.desk.book
-        found = [self.sheet.verdict("temperature", judged), self.sheet.verdict("humidity", judged)]
-        told = [said(book, a) for a in adviser.advise(book, self.sheet, found[0], found[1], self._box)]
-        warned = conflicts.sharing(book, self.sheet.incubator) if self.sheet.beside else []
-        self._verdicts.show_verdicts(book, self.sheet, found, told, warned, judged)
+        book, sheet = self.desk.book, self.sheet
+        typed = {j.channel.quantity for j in judged.values()}
+        found = {quantity: sheet.verdict(quantity, judged) for quantity in TITLES}
+        for quantity, shown in self._grid.together.items():
+            ahead = coming(book, sheet.incubator, quantity)
+            shown.show_verdict(book, sheet, found[quantity], ahead, fresh=quantity in typed)
+        asked = adviser.advise(book, sheet, found["temperature"], found["humidity"], self._box)
+        warned = conflicts.sharing(book, sheet.incubator) if sheet.beside else []
+        told = [(said(book, a), steps(book, a)) for a in asked]
+        self._verdicts.show_advice(book, sheet, told, warned)
 
     def _strike(self, entry: rounds.Entry) -> None:
         try:

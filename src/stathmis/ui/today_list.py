@@ -59,7 +59,8 @@ class _Line(QWidget):
         self._how, self._caution = label("", "small", wrap=True), label("", "small", "eggs", wrap=True)
         self.why = field("", _("leave it out, because …"), entered=self._leave_out)
         self.skip = holder(row((self.why, 1), button(_("Leave it out"), self._leave_out, "link")))
-        line = row(self.tick, (self._title, 1), self._when, button(_("why"), self._toggle, "link"), spacing=4)
+        said = column(self._title, self._when, spacing=0)
+        line = row(self.tick, (said, 1), button(_("why"), self._toggle, "link"), spacing=4)
         put(self, column(self._machine, line, self._how, self._caution, self.skip, spacing=4))
 
     @property

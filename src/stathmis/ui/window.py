@@ -32,6 +32,7 @@ from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
     from stathmis.services.watch.folder_watch import Brought, FolderWatch
+    from stathmis.words.advice import Step
 
 MINUTE_MS = 60_000
 
@@ -79,6 +80,7 @@ class Window(QMainWindow):
         self.pages = BatchPages(desk, theme)
         self.pages.page_chosen.connect(self.show_page)
         self.pages.box_learned.connect(self._show_column)
+        self.pages.step_wanted.connect(self.take_step)
         self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
         self.stack.addWidget(self.pages)
         self.alarm = AlarmStrip(desk, self.live)
@@ -279,6 +281,25 @@ class Window(QMainWindow):
         self._incubator_id, self._place = course.incubator.id, ""
         self.pages.show_batch(course)
         self.refresh()
+
+    def take_step(self, step: Step) -> None:
+        """Go where a piece of advice is followed."""
+        if step.do == "trace":
+            self.show_page("trace")
+        elif step.do == "water page":
+            self.pages.moisture.show_part("water")
+            self.show_page("moisture")
+        else:
+            self.show_place("instruments")
+            if step.do == "check":
+                self.begin_check(step.channel_id)
+
+    def begin_check(self, channel_id: int) -> None:
+        """Begin a check of a channel, by the way that suits it."""
+        self.show_place("instruments")
+        channel = self.desk.book.channel(channel_id)
+        view = self._other("instruments")
+        view.begin_check(self.desk.book.instrument(channel.instrument_id), channel)  # type: ignore[attr-defined]
 
     def show_weighing(self, incubator_id: int) -> None:
         """Go to where the eggs of an incubator are weighed."""

@@ -4,8 +4,9 @@ page and reports all say it from here."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
-from stathmis.core.units import difference_from_inside
+from stathmis.core.units import difference_from_inside, from_inside, to_inside
 from stathmis.logbook.records import Instrument
 from stathmis.services import knowledge
 from stathmis.services.advice.astray import FAR_OFF_K, LATE_HEAT_K, Suspect
@@ -53,6 +54,60 @@ class Said:
     why: tuple[str, ...] = ()
     urgent: bool = False
     key: str = ""
+
+
+@dataclass(frozen=True)
+class Step:
+    """What can be done about a piece of advice at once: a button's text and what it does.
+
+    do: "check" a channel; "water", "vent", "lid" log that, with the note; "set point" logs a new one; "water page",
+    "trace", "at hand" go there.
+    """
+
+    do: Literal["check", "water", "vent", "lid", "set point", "water page", "trace", "at hand"]
+    text: str
+    note: str = ""
+    channel_id: int = 0
+    set_point_c: float = 0.0
+
+
+def steps(book: Book, advice: Advice) -> tuple[Step, ...]:
+    """What can be done about a piece of advice at once, the first thing first; empty where waiting is all there is."""
+    if isinstance(advice, InstrumentAdvice):
+        check = Step("check", _("Check it now"), channel_id=advice.judged.channel.id)
+        hand = Step("at hand", _("See what is at hand"))
+        return (check,) if any(i.role == "reference" for i in book.records(Instrument)) else (check, hand)
+    if isinstance(advice, HeatAdvice):
+        return _heat_steps(book, advice)
+    page = Step("water page", _("Open the water page"))
+    change = advice.change
+    if advice.kind == "mix" and change is not None:
+        from stathmis.words.events import opening_words
+
+        filled = (Step("water", _("Log the water"), note=", ".join(change.fill)),) if change.fill else ()
+        opening = "" if change.opening is None else opening_words(change.opening)
+        return (*filled, *((Step("vent", _("Log the vent"), note=opening),) if opening else ()), page)
+    logged: dict[str, tuple[Step, ...]] = {
+        "more water": (Step("water", _("Log the water")), page),
+        "less water": (Step("vent", _("Log the vent")), page),
+        "doubt": (Step("water", _("Log the water")), page),
+        "moisten": (Step("water", _("Log the water")),),
+        "air": (Step("lid", _("Log the airing")),),
+    }
+    return logged.get(advice.kind, ())
+
+
+def _heat_steps(book: Book, advice: HeatAdvice) -> tuple[Step, ...]:
+    unit, point = book.temperature_unit, advice.set_point_c
+    if advice.kind == "danger":
+        return (Step("lid", _("Log the lid")),)
+    if advice.kind in ("look", "passing", "sample"):
+        return (Step("trace", _("See the trace")),)
+    if advice.kind != "move" or point is None:
+        return ()
+    moved = from_inside(point, unit) + round(float(difference_from_inside(advice.step_k, unit)), 1)
+    text = _("Log {to:.1f} {unit} as set", to=moved, unit=unit)
+    return (Step("set point", text, set_point_c=float(to_inside(moved, unit))),)
 
 
 def said(book: Book, advice: Advice) -> Said:

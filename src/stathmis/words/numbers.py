@@ -66,6 +66,11 @@ def typed_text(value: float, resolution: float) -> str:
     return f"{value:.{places}f}"
 
 
+def as_typed(text: str) -> str:
+    """A reading with the digits the keeper typed, without the unit they may have typed behind them."""
+    return text.strip().rstrip("%°cCfFrRhH ")
+
+
 def places_for(step: float) -> int:
     """Decimals that show a step: 0.01 → 2."""
     return len(f"{step:.6f}".rstrip("0").partition(".")[2])

@@ -52,3 +52,11 @@ class CertificateCurve:
         known = np.interp(x, self.reading, self.u) ** 2 + np.square(u_reading)
         u = np.sqrt(known + (self.slope_allowance * beyond) ** 2)
         return (float(value), float(u)) if x.shape == () else (value, u)
+
+    def reading_for(self, value: float) -> float:
+        """The reading whose corrected value is this, in the instrument's unit: straight between the points, too.
+
+        >>> round(CertificateCurve((0.0, 40.0), (0.1, 0.2), (0.02, 0.02)).reading_for(20.15), 3)
+        20.0
+        """
+        return value - float(np.interp(value, np.add(self.reading, self.correction), self.correction))

@@ -20,6 +20,7 @@ from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.batch.power_cut import BOX_HOURS
 from stathmis.services.book import Book
+from stathmis.services.findings.coming import DRYING_RESPONSES_S, QUICK_S
 from stathmis.services.findings.runs import Run, lately, temperature_runs
 from stathmis.services.findings.vapor import OPENED_SHARE, vapor_kept
 from stathmis.services.watch.alarm import Alarm
@@ -48,8 +49,6 @@ egg's membrane dries)."""
 LATE = ("lockdown", "hatch")
 TREND_MS, AHEAD_S = 40 * 60_000, 3600.0
 """The air of so long is carried on, for so long."""
-QUICK_S = 20 * 60.0
-"""With its heater at work a box comes to rest so quickly, or as its walls let it. Source: common practice."""
 LIKELY = 0.67
 """What is coming is told where three in four such forecasts come true: so many standard uncertainties to one side."""
 SILENT_MS = 5 * 60_000
@@ -61,8 +60,6 @@ RISING_K, RISING_S = 0.5, 240.0
 DRYING_MS, DRYING_RH, LEFT_WITHIN_S = 75 * 60_000, 1.2, 4 * 3600.0
 """Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it
 has. Source: our own: more than a room's day moves it."""
-DRYING_RESPONSES_S = (2 * 3600.0, 12 * 3600.0)
-"""A vent moved or a lid ajar comes to rest so quickly; a trough runs dry so slowly. Source: common practice."""
 
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
