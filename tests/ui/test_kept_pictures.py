@@ -27,7 +27,7 @@ from stathmis.services.instruments.sheet import sheet
 from stathmis.services.report.batch_report import batch_report
 from stathmis.ui import report_pdf
 from stathmis.ui.instruments import sheet_pdf
-from stathmis.ui.paper import LAID_OUT_DPI, Paper
+from stathmis.ui.paper import Paper
 from stathmis.ui.pictures import PICTURED, open_window, picture, settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
@@ -133,6 +133,7 @@ class Pages(QImage):
         width, height = Paper(title).area
         super().__init__(round(width), round(height), QImage.Format.Format_RGB32)
         self.area, self.writer, self.full = (width, height), self, list[QImage]()
+        self.scale = 1.0
         self.fill(QColor("white"))
         PAPERS.append(self)
 
@@ -153,7 +154,6 @@ def test_paper_looks_as_its_kept_picture(
 ) -> None:
     module = {"report": report_pdf, "sheet": sheet_pdf}[what]
     monkeypatch.setattr(module, "Paper", Pages)
-    monkeypatch.setattr(module, "DPI", LAID_OUT_DPI)
     book = window.desk.book
     if what == "report":
         course = batches.course_by_id(book, next(b.id for b in book.records(Batch) if b.ended_ms is not None))

@@ -80,7 +80,7 @@ class BatchPages(QWidget):
         tabs = row(*self.tabs.values(), 1, spacing=24)
         head = column(line, self._several, self._past_row, self.course, tabs, rule(), spacing=4)
         top = holder(head)
-        head.setContentsMargins(32, 16, 32, 0)
+        head.setContentsMargins(32, 8, 32, 0)
         theme.dress(top)
         self.round = RoundView(desk, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
@@ -241,6 +241,11 @@ class BatchPages(QWidget):
         if self.incubator is not None and self.incubator.id == found.incubator.id:
             self.round.show_box(found)
         self.box_learned.emit()
+
+    @property
+    def course_in_view(self) -> Course | None:
+        """The batch in view, running or looked back at."""
+        return self._in_view[1] if self._in_view is not None else None
 
     @property
     def boxes(self) -> dict[int, BoxSheet | None]:

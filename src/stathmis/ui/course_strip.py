@@ -37,7 +37,7 @@ class CourseStrip(QWidget):
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(400, self._theme.px(78))
+        return QSize(400, self._theme.px(74))
 
     minimumSizeHint = sizeHint
 

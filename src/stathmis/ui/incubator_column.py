@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Quantity
@@ -17,12 +17,15 @@ from stathmis.services.book import Book, Same
 from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.instruments import history
+from stathmis.services.plan import tasks
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words.advice import short
 from stathmis.words.catalogue import _
+from stathmis.words.events import soon
 from stathmis.words.numbers import unit_word, value_text, with_u
 from stathmis.words.verdicts import word
 
@@ -32,14 +35,17 @@ if TYPE_CHECKING:
 QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 PLACES = (
     ("planner", "Planner"),
-    ("records", "Records"),
-    ("instruments", "&Instruments"),
     ("way", "Your way"),
+    ("instruments", "Instruments"),
     ("live", "Live probes"),
-    ("bring_in", "&Bring in a logger file"),
-    ("enter", "Enter &or change"),
-    ("changes", "What was changed"),
+    ("records", "Records"),
+    ("changes", "Changes"),
+    ("enter", "Enter or change"),
+    ("bring_in", "Logger file"),
 )
+"""What belongs together stands side by side: planning, instruments, records, setting up."""
+SOON, SOON_DAYS = 5, 14.0
+"""So many steps of the next days are shown."""
 
 
 class Card(QWidget):
@@ -171,7 +177,8 @@ class IncubatorColumn(QWidget):
     incubator_chosen = Signal(int)
     place_chosen = Signal(str)
     unit_wanted = Signal()
-    keys_wanted = Signal()
+    find_wanted = Signal()
+    guide_wanted = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -195,28 +202,55 @@ class IncubatorColumn(QWidget):
         self._list = QVBoxLayout(inner)
         self._list.setContentsMargins(0, 8, 0, 0)
         self._list.setSpacing(4)
+        ahead = QVBoxLayout()
+        ahead.setContentsMargins(20, 12, 16, 8)
+        ahead.setSpacing(2)
+        self._soon = Lines(ahead, "small")
+        self._list.addLayout(ahead)
         self._list.addStretch(1)
         area.setWidget(inner)
+        self._area = area
         layout.addWidget(area, 1)
         self.places = {}
+        self._others = QWidget()
+        self._pairs = QGridLayout(self._others)
+        self._pairs.setContentsMargins(0, 8, 0, 0)
+        self._pairs.setSpacing(0)
         for key, text in PLACES:
             made = button(text, partial(self.place_chosen.emit, key), "place")
             made.setCheckable(True)
             self.places[key] = made
-            layout.addWidget(made)
+        self._outer, self._tight = layout, False
+        self._stand()
         foot = QHBoxLayout()
-        foot.setContentsMargins(16, 12, 16, 0)
+        foot.setContentsMargins(16, 8, 16, 0)
         self._unit = button("", self.unit_wanted.emit, "link", "Switch between °C and °F (F2)")
         foot.addWidget(self._unit)
         foot.addStretch(1)
-        foot.addWidget(button(_("keys  F1"), self.keys_wanted.emit, "link", "Show the keyboard map"))
+        foot.addWidget(button(_("find"), self.find_wanted.emit, "link", "Find or do something (Ctrl+K)"))
+        foot.addStretch(1)
+        foot.addWidget(button(_("guide"), self.guide_wanted.emit, "link", "The guide, at this page (F1)"))
         layout.addLayout(foot)
+
+    def _stand(self) -> None:
+        """The other places stand in pairs at the foot; where letters are large, one under the other below the cards."""
+        for made in self.places.values():
+            self._pairs.removeWidget(made)
+        across = 1 if self._tight else 2
+        for at, made in enumerate(self.places.values()):
+            self._pairs.addWidget(made, at // across, at % across)
+            self._pairs.setColumnStretch(at % across, 1)
+        (self._list if self._tight else self._outer).insertWidget(-1 if self._tight else 3, self._others)
 
     def refresh(self, selected_id: int | None, place: str, boxes: Mapping[int, BoxSheet | None]) -> None:
         """Show the incubators as they stand; selected_id is the one in view, place where else the keeper is; boxes:
         what water and vents give, by incubator, as far as it is known."""
         book, theme = self._desk.book, self._theme
         self.setFixedWidth(min(theme.px(252), max(252, round(0.28 * self.window().width()))))
+        tight = self.width() < theme.px(252)
+        if tight != self._tight:
+            self._tight = tight
+            self._stand()
         set_text(self._name, book.name or "My hatching")
         known = book.altitude_m is not None
         set_text(
@@ -244,6 +278,7 @@ class IncubatorColumn(QWidget):
             sheet = rounds.sheet(book, incubator)
             selected = incubator.id == selected_id and not place
             self._cards[incubator.id].show_sheet(book, sheet, boxes.get(incubator.id), selected=selected)
+        self._show_coming()
         for key, button_of in self.places.items():
             button_of.setChecked(key == place)
         # after what the keeper waits for is on the screen
@@ -253,15 +288,30 @@ class IncubatorColumn(QWidget):
             _("Temperatures in {temperature_unit}; press to switch", temperature_unit=book.temperature_unit)
         )
 
+    def _show_coming(self) -> None:
+        """What the plans ask for next, as far as the cards leave room for it."""
+        book, theme = self._desk.book, self._theme
+        taken = sum(card.sizeHint().height() + 4 for card in self._cards.values())
+        free = self._area.viewport().height() - taken - theme.px(60)
+        room = 0 if self._tight else max(0, min(SOON, free // theme.px(36)))
+        found = tasks.coming(book, SOON_DAYS)[:room]
+        lines: list[Said] = [(_("Coming up"), "name")] if found else []
+        self._soon.say([*lines, *(soon(book, task) for task in found)])
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Another height has room for more, or less."""
+        super().resizeEvent(event)
+        if self._cards:
+            self._show_coming()
+
     def _show_due(self) -> None:
         """How many instruments want checking."""
-        desk, theme = self._desk, self._theme
+        desk = self._desk
         due = sum(
             history.is_due(desk.book, channel)
             for incubator in desk.book.incubators()
             for _, _, channels in desk.book.hanging_in(incubator.id, desk.now_ms)
             for channel in channels
         )
-        words = f"   ·   {due} to check" if self.width() >= theme.px(252) else f" ({due})"
-        self.places["instruments"].setText("&Instruments" + (words if due else ""))
+        self.places["instruments"].setText(_("Instruments") + (f" ({due})" if due else ""))
         self.places["instruments"].setAccessibleName(_("Instruments, {due} to check", due=due))

@@ -1,11 +1,11 @@
-"""Paper to write PDF on: A4, and a document of ours laid out on it."""
+"""Paper to draw on: A4 as PDF, or what a printer holds."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF
-from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter
+from PySide6.QtGui import QPagedPaintDevice, QPageLayout, QPageSize, QPdfWriter
 
 from stathmis.exchange.whole_file import replacing
 
@@ -14,22 +14,29 @@ LAID_OUT_DPI = 96.0
 """Text is laid out at this many dots an inch, and scaled to the paper's."""
 
 
-class Paper:
-    """An A4 document in memory until it is saved."""
+def a4() -> QPageLayout:
+    """A4 upright, with our margins."""
+    size, upright = QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait
+    return QPageLayout(size, upright, QMarginsF(18, 16, 18, 16), QPageLayout.Unit.Millimeter)
 
-    def __init__(self, title: str) -> None:
+
+class Paper:
+    """A document: on a printer (its paper, its dots an inch), else an A4 PDF in memory until it is saved."""
+
+    def __init__(self, title: str, printer: QPagedPaintDevice | None = None, dpi: int = DPI) -> None:
         self._store = QByteArray()
         self._buffer = QBuffer(self._store)
+        self.writer = printer if printer is not None else self._pdf(title)
+        self.scale = dpi / LAID_OUT_DPI
+
+    def _pdf(self, title: str) -> QPdfWriter:
         self._buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        self.writer = QPdfWriter(self._buffer)
-        margins = QMarginsF(18, 16, 18, 16)
-        size = QPageSize(QPageSize.PageSizeId.A4)
-        self.writer.setPageLayout(
-            QPageLayout(size, QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter)
-        )
-        self.writer.setResolution(DPI)
-        self.writer.setTitle(title)
-        self.writer.setCreator("Stathmis")
+        made = QPdfWriter(self._buffer)
+        made.setPageLayout(a4())
+        made.setResolution(DPI)
+        made.setTitle(title)
+        made.setCreator("Stathmis")
+        return made
 
     @property
     def area(self) -> tuple[float, float]:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QTextDocument
 from PySide6.QtSvg import QSvgRenderer
 
 from stathmis.exchange.report_page import INK, MUTED, RULE, Block, Drawing, Heading, Report, Table, Words
-from stathmis.ui.paper import DPI, LAID_OUT_DPI, Paper
+from stathmis.ui.paper import Paper
 from stathmis.ui.theme import FAMILY
 
 _GAP, _BEFORE_HEADING, _KEEP_BELOW = 5.0, 12.0, 90.0
@@ -23,9 +23,15 @@ def write_pdf(report: Report, path: Path) -> int:
     Raises UserError where it cannot be written.
     """
     paper = Paper(report.title)
+    pages = draw(report, paper)
+    paper.save(path)
+    return pages
+
+
+def draw(report: Report, paper: Paper) -> int:
+    """Draw a report on paper. Returns its pages."""
     pages = _Pages(paper, report)
     pages.run()
-    paper.save(path)
     return pages.number
 
 
@@ -33,7 +39,7 @@ class _Pages:
     """The pages of a report as they fill."""
 
     def __init__(self, paper: Paper, report: Report) -> None:
-        self._writer, self._report = paper.writer, report
+        self._paper, self._writer, self._report = paper, paper.writer, report
         self._width, height = paper.area
         self._height = height - 22.0
         self._y = 0.0
@@ -42,7 +48,7 @@ class _Pages:
     def run(self) -> None:
         """Paint everything."""
         self._painter = QPainter(self._writer)
-        self._painter.scale(DPI / LAID_OUT_DPI, DPI / LAID_OUT_DPI)
+        self._painter.scale(self._paper.scale, self._paper.scale)
         report = self._report
         head = f"<div style='font-size:19pt;font-weight:600'>{escape(report.title)}</div>"
         self._text(f"{head}<div style='color:{MUTED}'>{escape(report.subtitle)}</div>")

@@ -39,7 +39,7 @@ from stathmis.words.numbers import count, number
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
 
-_LATELY = 5
+_LATELY = 4
 EVENT_KEYS = {
     "water": "Alt+W",
     "vent": "Alt+V",

@@ -308,7 +308,7 @@ def _buttons(theme: Theme) -> str:
     QPushButton[role="tab"]:focus {{ color: {i.selection}; border-bottom-color: {i.selection}; }}
     QPushButton[role="tab"]:focus:!checked {{ border-bottom: 3px dotted {i.selection}; }}
     QPushButton[role="place"] {{ background: transparent; border: none; border-left: 4px solid transparent;
-        border-radius: 0; text-align: left; padding: {px(8)}px {px(16)}px; }}
+        border-radius: 0; text-align: left; padding: {px(7)}px 4px {px(7)}px {px(16)}px; }}
     QPushButton[role="place"]:checked {{ background: {i.card}; border-left-color: {i.selection}; }}
     QPushButton[role="place"]:focus {{ border-left-color: {i.ink}; text-decoration: underline; }}
     """
@@ -328,6 +328,17 @@ def _marks(theme: Theme, tick: str) -> str:
     QCheckBox::indicator:checked {{ background: {i.selection}; border-color: {i.selection}; image: url("{tick}"); }}
     QRadioButton::indicator:checked {{ border-color: {i.selection}; background: qradialgradient(cx: 0.5, cy: 0.5,
         radius: 0.5, fx: 0.5, fy: 0.5, stop: 0 {i.selection}, stop: 0.55 {i.selection}, stop: 0.65 {i.card}); }}
+    QMenuBar {{ background: {i.column}; color: {i.ink}; border: none; padding: 0 12px; font-size: {px(13)}px; }}
+    QMenuBar::item {{ padding: {px(4)}px 8px; background: transparent; }}
+    QMenuBar::item:selected, QMenu::item:selected {{ background: {i.selection}; color: {i.paper}; }}
+    QMenu {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.muted}; padding: 4px 0; }}
+    QMenu::item {{ padding: {px(5)}px {px(20)}px; }}
+    QMenu::item:disabled {{ color: {i.muted}; }}
+    QMenu::separator {{ height: 1px; background: {i.rule}; margin: 4px 0; }}
+    QListWidget, QTextBrowser {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.rule};
+        border-radius: 6px; padding: 4px; }}
+    QListWidget::item {{ padding: {px(4)}px; border-radius: 4px; }}
+    QListWidget::item:selected {{ background: {i.selection}; color: {i.paper}; }}
     QToolTip {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.muted}; padding: 4px; }}
     QTableWidget {{ background: {i.card}; border: 1px solid {i.rule}; gridline-color: {i.rule}; }}
     QHeaderView::section {{ background: {i.column}; color: {i.muted}; border: none; padding: {px(4)}px 11px;

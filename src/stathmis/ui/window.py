@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QSettings, QThread, QTimer, Signal
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShowEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from stathmis.core.errors import UserError
@@ -24,15 +24,19 @@ from stathmis.ui import chart_library, reminder, work
 from stathmis.ui.ahead import Ahead, importing, seen
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
+from stathmis.ui.commands import commands
 from stathmis.ui.desktop_icon import Tray
+from stathmis.ui.errands import Errands
+from stathmis.ui.finder import Finder
 from stathmis.ui.incubator_column import IncubatorColumn
 from stathmis.ui.keys import KeyMap
+from stathmis.ui.logbooks import Logbooks
+from stathmis.ui.menus import Menus
 from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
     from stathmis.services.watch.folder_watch import Brought, FolderWatch
-    from stathmis.words.advice import Step
 
 MINUTE_MS = 60_000
 
@@ -53,12 +57,14 @@ class Window(QMainWindow):
     def __init__(self, desk: Desk, theme: Theme, settings: QSettings | None = None) -> None:
         super().__init__()
         self.desk, self.theme, self._settings = desk, theme, settings
+        self.files = Logbooks(self, desk.logbook.path, settings)
         self.setWindowTitle(f"{desk.book.name or desk.logbook.path.stem} — Stathmis")
         self.resize(1280, 800)
         self.setMinimumSize(960, 640)
         self._place = ""
         self._closed = False
         self.back_to: Path | None = None
+        self._before_guide = ""
         self._incubator_id: int | None = None
         self._collector = work.Collector(self)
         self._others: dict[str, QWidget] = {}
@@ -71,7 +77,8 @@ class Window(QMainWindow):
         self.column.incubator_chosen.connect(self.show_incubator)
         self.column.place_chosen.connect(self.show_place)
         self.column.unit_wanted.connect(self.switch_unit)
-        self.column.keys_wanted.connect(self.show_keys)
+        self.column.find_wanted.connect(self.find_or_do)
+        self.column.guide_wanted.connect(self.show_guide)
         row.addWidget(self.column)
         right = QVBoxLayout()
         right.setSpacing(0)
@@ -80,7 +87,6 @@ class Window(QMainWindow):
         self.pages = BatchPages(desk, theme)
         self.pages.page_chosen.connect(self.show_page)
         self.pages.box_learned.connect(self._show_column)
-        self.pages.step_wanted.connect(self.take_step)
         self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
         self.stack.addWidget(self.pages)
         self.alarm = AlarmStrip(desk, self.live)
@@ -90,10 +96,14 @@ class Window(QMainWindow):
         right.addWidget(self.messages)
         row.addLayout(right, 1)
         self.setCentralWidget(central)
-        self.keys = KeyMap(self, [(keys, text) for keys, text, _ in self.shortcut_list()])
-        for part in (self.column, self.alarm, self.messages, self.keys):
+        self.errands = Errands(self)
+        self.pages.step_wanted.connect(self.errands.take_step)
+        self.commands = commands(self)
+        self.menus = Menus(self, self.commands)
+        self.keys = KeyMap(self, [(c.keys, c.text) for c in self.commands if c.keys and not c.pressed])
+        self.finder = Finder(self)
+        for part in (self.column, self.alarm, self.messages, self.keys, self.finder, self.menuBar()):
             theme.dress(part)
-        self._shortcuts()
         self._arrived = _Arrived()
         desk.deliver = self._deliver
         desk.listeners.append(self._told)
@@ -149,38 +159,6 @@ class Window(QMainWindow):
         for view in self._others.values():
             yield from seen(view)
 
-    def shortcut_list(self) -> list[tuple[str, str, Callable[[], object]]]:
-        """Every key of the window: keys, what it does, the action."""
-        return [
-            ("Ctrl+1", "Round", lambda: self.show_page("round")),
-            ("Ctrl+2", "Trace", lambda: self.show_page("trace")),
-            ("Ctrl+3", "Moisture", lambda: self.show_page("moisture")),
-            ("Ctrl+4", "Eggs: the tray, candling", lambda: self.show_page("eggs")),
-            ("Ctrl+5", "Hatch: may I open, what came of it", lambda: self.show_page("hatch")),
-            ("Ctrl+PgDown", "Next incubator", lambda: self.step_incubator(1)),
-            ("Ctrl+PgUp", "Incubator before", lambda: self.step_incubator(-1)),
-            ("Ctrl+D", "Planner: days and steps of every batch", lambda: self.show_place("planner")),
-            ("Ctrl+R", "Records: all batches, reviews", lambda: self.show_place("records")),
-            ("Ctrl+I", "Instruments", lambda: self.show_place("instruments")),
-            ("Ctrl+B", "Bring in a logger file", lambda: self.show_place("bring_in")),
-            ("Ctrl+P", "Your way: how it is done, schools and own profiles", lambda: self.show_place("way")),
-            ("Ctrl+L", "Live probes", lambda: self.show_place("live")),
-            ("Ctrl+N", "Enter or change", lambda: self.show_place("enter")),
-            ("Ctrl+H", "What was changed: every edit, and take it back", lambda: self.show_place("changes")),
-            ("Ctrl+Shift+B", "Backups: what each holds, go back to one", lambda: self.show_place("backups")),
-            ("F4", "The next task on Round is done", self.pages.round.today.tick_next),
-            ("Ctrl+Z", "Undo", self.undo),
-            ("Ctrl+Shift+Z", "Redo", self.redo),
-            ("F2", "°C or °F", self.switch_unit),
-            ("F3", "Light, dark, or as the system", self.switch_theme),
-            ("Ctrl++", "Larger text", lambda: self.theme.enlarge(1)),
-            ("Ctrl+-", "Smaller text", lambda: self.theme.enlarge(-1)),
-            ("Ctrl+T", "An icon in the desktop's tray, or none", self.switch_tray),
-            ("F1", "This map of keys", self.show_keys),
-            ("Esc", "Leave, back to the round", self.leave),
-            ("Ctrl+Q", "Close Stathmis", self.close),
-        ]
-
     def _focus_moved(self, before: QWidget | None, now: QWidget | None) -> None:
         for field in (before, now):
             if isinstance(field, QLineEdit):
@@ -199,20 +177,15 @@ class Window(QMainWindow):
                 return True
         return super().eventFilter(watched, event)
 
-    def _shortcuts(self) -> None:
-        for keys, _, action in self.shortcut_list():
-            QShortcut(QKeySequence(keys), self, activated=action)  # type: ignore[call-overload]
-        QShortcut(QKeySequence("Ctrl+="), self, activated=lambda: self.theme.enlarge(1))  # type: ignore[call-overload]
-
     def refresh(self, topics: Topics | None = None) -> None:
         """Show the logbook as it stands; topics: only what these kinds of records change, None: everything."""
         desk = self.desk
         incubators = desk.book.places()
         empty = desk.book.is_empty
         self.column.setVisible(not empty)
-        if empty:
+        if empty and self._place != "guide":
             self._place = "start"
-        elif self._place == "start":
+        elif not empty and self._place == "start":
             self._place = ""
         ids = [i.id for i in incubators]
         if self._incubator_id not in ids:
@@ -282,25 +255,6 @@ class Window(QMainWindow):
         self.pages.show_batch(course)
         self.refresh()
 
-    def take_step(self, step: Step) -> None:
-        """Go where a piece of advice is followed."""
-        if step.do == "trace":
-            self.show_page("trace")
-        elif step.do == "water page":
-            self.pages.moisture.show_part("water")
-            self.show_page("moisture")
-        else:
-            self.show_place("instruments")
-            if step.do == "check":
-                self.begin_check(step.channel_id)
-
-    def begin_check(self, channel_id: int) -> None:
-        """Begin a check of a channel, by the way that suits it."""
-        self.show_place("instruments")
-        channel = self.desk.book.channel(channel_id)
-        view = self._other("instruments")
-        view.begin_check(self.desk.book.instrument(channel.instrument_id), channel)  # type: ignore[attr-defined]
-
     def show_weighing(self, incubator_id: int) -> None:
         """Go to where the eggs of an incubator are weighed."""
         self.show_incubator(incubator_id)
@@ -337,14 +291,19 @@ class Window(QMainWindow):
 
     def leave(self) -> None:
         """Esc: first whatever the view itself can leave, then back to the round."""
-        if self.keys.isVisible():
-            self.keys.hide()
-            return
+        for over in (self.finder, self.keys):
+            if over.isVisible():
+                over.hide()
+                return
         view = self.stack.currentWidget()
         leave = getattr(view, "leave", None)
         if leave is not None and leave():
             return
-        self.show_page("round")
+        if self._place == "guide" and self._before_guide in _PLACES:
+            self._place = self._before_guide
+            self.refresh()
+        else:
+            self.show_page(self._before_guide if self._place == "guide" else "round")
 
     def go_back(self, backup: Path) -> None:
         """Close, for a backup to be put in the logbook's place; whoever opened the window does it."""
@@ -382,6 +341,30 @@ class Window(QMainWindow):
     def switch_tray(self) -> None:
         """Show an icon in the tray that says what is to be done, or take it away."""
         notify.tell("info", self.tray.switch())
+
+    def find_or_do(self) -> None:
+        """The line to type in: whatever is meant by a few words."""
+        self.finder.open()
+
+    def show_guide(self) -> None:
+        """The guide, at what tells of the page in view."""
+        page = self._place or self.pages.page
+        if page == "guide":
+            self.leave()
+            return
+        self._before_guide = page
+        view = self._other("guide")
+        view.page = page  # type: ignore[attr-defined]
+        self._place = "guide"
+        self.refresh()
+        view.begin()  # type: ignore[attr-defined]
+
+    def print_page(self) -> None:
+        """What the page in view prints, with a preview."""
+        # needed by few, and slow to read in
+        from stathmis.ui.printing import print_page
+
+        print_page(self)
 
     def show_keys(self) -> None:
         """Show or hide the map of keys."""
@@ -479,6 +462,7 @@ _PLACES = {
     "enter": ("enter_view", "EnterView"),
     "changes": ("changes_view", "ChangesView"),
     "backups": ("backups_view", "BackupsView"),
+    "guide": ("guide_view", "GuideView"),
     "start": ("enter_view", "StartView"),
 }
 """Where the view of each place is kept; read in when it is first wanted, for none is needed for the first paint."""

@@ -149,6 +149,19 @@ def _today(book: Book, at_ms: int | None, _unit: str) -> tuple[Task, ...]:
     return tuple(sorted(found, key=lambda t: (order[t.incubator.id], t.state != "open", t.due_ms, t.step)))
 
 
+def coming(book: Book, days: float) -> list[Task]:
+    """What the plans ask for in the next days beyond what is in hand already, the soonest first, milestones too."""
+    return [t for t in _coming(book, book.temperature_unit) if t.due_ms <= book.now_ms + days * DAY_MS]
+
+
+@finding(*TASKS_REST_ON, each_minute=True)
+def _coming(book: Book, _unit: str) -> tuple[Task, ...]:
+    known, in_hand = marks(book), {(t.subject, t.step) for t in today(book)}
+    found = [t for plan in plans(book) for t in tasks_of(book, plan, known) if t.state == "open"]
+    ahead = (t for t in found if t.due_ms > book.now_ms and (t.subject, t.step) not in in_hand)
+    return tuple(sorted(ahead, key=lambda t: (t.due_ms, t.incubator.id)))
+
+
 def _kind(task: Task) -> str:
     return task.step.rstrip("0123456789 ")
 

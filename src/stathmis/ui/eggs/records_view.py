@@ -112,6 +112,11 @@ class RecordsView(Page):
         if name:
             self.write_season(int(year), Path(name))
 
+    def printed_season(self) -> int | None:
+        """The season whose report is printed here."""
+        year = self.season.currentData()
+        return None if year is None else int(year)
+
     def write_season(self, year: int, path: Path) -> None:
         """Write the report of a season, off the window's thread."""
         desk = self._desk

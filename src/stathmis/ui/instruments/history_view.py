@@ -190,6 +190,15 @@ class HistoryView(Page):
             problem = str(error)
         say(self._detail_problem, problem)
 
+    def in_force(self) -> Calibration | None:
+        """The check in force of the channel shown."""
+        if self._channel_id is None:
+            return None
+        book = self._desk.book
+        force = book.corrections.in_force(book.channel(self._channel_id), self._desk.now_ms)
+        own = book.corrections.calibrations_of(self._channel_id)
+        return next((c for c in own if c.id == force.calibration_id), None)
+
     def choose_sheet(self, one: Calibration) -> None:
         """Ask where the printable sheet goes, and write it."""
         name = f"{self._title.text().replace('/', '-')} {self._desk.book.local(one.done_ms):%Y-%m-%d}.pdf"

@@ -9,6 +9,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from stathmis.core.units import difference_from_inside
+from stathmis.logbook.calibrations import Calibration
 from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
@@ -207,6 +208,12 @@ class InstrumentsView(QStackedWidget):
             self.show_history(channel)
         elif incubator is not None:
             self.weighing_wanted.emit(incubator.id)
+
+    def printed(self) -> Calibration | None:
+        """The check whose sheet is printed here: the one in force of the instrument whose checks are shown."""
+        if self.history is None or self.currentWidget() is not self.history:
+            return None
+        return self.history.in_force()  # type: ignore[attr-defined, no-any-return]
 
     def show_history(self, channel: Channel | None) -> None:
         """Show the checks of a channel over time."""

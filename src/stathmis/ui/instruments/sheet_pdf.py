@@ -20,7 +20,7 @@ from PySide6.QtGui import (
 from stathmis.core.units import from_inside
 from stathmis.services.instruments.sheet import CheckSheet
 from stathmis.services.report.drawing import ticks
-from stathmis.ui.paper import DPI, LAID_OUT_DPI, Paper
+from stathmis.ui.paper import Paper
 from stathmis.ui.theme import FAMILY, LIGHT
 
 _CHART = (1680, 560)
@@ -31,6 +31,12 @@ _HEADS = "h1{font-size:20pt;font-weight:600} h3{margin:10px 0 3px 0;font-weight:
 def write_sheet(sheet: CheckSheet, path: Path) -> None:
     """Write a sheet as an A4 PDF. Raises UserError where it cannot be written."""
     paper = Paper(sheet.title)
+    draw(sheet, paper)
+    paper.save(path)
+
+
+def draw(sheet: CheckSheet, paper: Paper) -> None:
+    """Draw a sheet on paper."""
     document = QTextDocument()
     document.setDocumentMargin(0)
     document.setDefaultFont(QFont(FAMILY, 9))
@@ -39,7 +45,7 @@ def write_sheet(sheet: CheckSheet, path: Path) -> None:
     document.setPageSize(QSizeF(width, height))
     document.setHtml(_html(sheet, int(width)))
     painter = QPainter(paper.writer)
-    painter.scale(DPI / LAID_OUT_DPI, DPI / LAID_OUT_DPI)
+    painter.scale(paper.scale, paper.scale)
     for number in range(document.pageCount()):
         if number:
             paper.writer.newPage()
@@ -48,7 +54,6 @@ def write_sheet(sheet: CheckSheet, path: Path) -> None:
         document.drawContents(painter, QRectF(0, number * height, width, height))
         painter.restore()
     painter.end()
-    paper.save(path)
 
 
 def _html(sheet: CheckSheet, width: int) -> str:

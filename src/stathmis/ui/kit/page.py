@@ -182,7 +182,7 @@ class Page(FoldingView):
         content = _Content()
         content.setObjectName("page")
         self.page = QVBoxLayout(content)
-        self.page.setContentsMargins(margin, 16, margin, 24)
+        self.page.setContentsMargins(margin, 12, margin, 12)
         self.page.setSpacing(8)
         self.area.setWidget(content)
         outer = QVBoxLayout(self)

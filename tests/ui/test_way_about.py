@@ -1,0 +1,193 @@
+"""The way about: menus, the line to type in, the guide, other logbooks and printing, through the real window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from pypdf import PdfReader
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtPrintSupport import QPrinter, QPrintPreviewDialog
+from PySide6.QtWidgets import QFileDialog
+from pytestqt.qtbot import QtBot
+
+from stathmis.logbook.records import EggFinding, Event
+from stathmis.services import guide
+from stathmis.ui.commands import MENUS
+from stathmis.ui.logbooks import Logbooks
+from stathmis.ui.pictures import settle
+from stathmis.ui.window import _PLACES, Window
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def find(window: Window, qtbot: QtBot, typed: str, down: int = 0) -> str:
+    """Type into the line and do what is marked; returns what that was."""
+    qtbot.keyClick(window, Qt.Key.Key_K, CONTROL)
+    qtbot.keyClicks(window.focusWidget(), typed)
+    for _ in range(down):
+        qtbot.keyClick(window.finder.line, Qt.Key.Key_Down)
+    item = window.finder.found.currentItem()
+    said = item.text() if item is not None else ""
+    qtbot.keyClick(window.finder.line, Qt.Key.Key_Return)
+    settle()
+    return said
+
+
+def test_a_few_words_lead_anywhere(window: Window, qtbot: QtBot) -> None:
+    assert find(window, qtbot, "plan").startswith("Planner")
+    assert window._place == "planner"
+    find(window, qtbot, "check round")
+    assert window.stack.currentWidget().currentWidget() is window.stack.currentWidget().check  # type: ignore[union-attr]
+    find(window, qtbot, "old still")
+    assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"
+    find(window, qtbot, "north")
+    assert find(window, qtbot, "egg 12").startswith("Egg 12 in the tray")
+    assert window.pages.page == "eggs" and window.pages.eggs.picture.mark == "12"
+    assert window.focusWidget() is window.pages.eggs.picture
+
+
+def test_what_was_done_is_logged_from_the_line(window: Window, qtbot: QtBot) -> None:
+    desk = window.desk
+    before = len(desk.book.records(Event))
+    window.show_place("planner")
+    find(window, qtbot, "water both cups")
+    assert window._place == "planner", "whoever logs from elsewhere stays there"
+    find(window, qtbot, "set 37.8")
+    made = desk.book.records(Event)[before:]
+    assert [(e.kind, e.note) for e in made] == [("water", "both cups"), ("set_point", "37.8 °C")]
+    find(window, qtbot, "set 75")
+    assert len(desk.book.records(Event)) == before + 2
+    assert window._place == "" and "no set point for eggs" in window.pages.round.event_problem.text()
+    found = len(desk.book.records(EggFinding))
+    find(window, qtbot, "egg 12 clear")
+    assert [(f.mark, f.kind) for f in desk.book.records(EggFinding)[found:]] == [("12", "clear")]
+
+
+def test_a_round_in_one_line(window: Window, qtbot: QtBot) -> None:
+    find(window, qtbot, "37.0 37.7 38 40 43")
+    assert [row.edit.text() for row in window.pages.round.rows] == ["37.0", "37.7", "38", "40", "43"]
+    qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Return)
+    assert "5 readings logged" in window.messages.text.text()
+
+
+def test_nothing_found_does_nothing_and_esc_brings_the_cursor_back(window: Window, qtbot: QtBot) -> None:
+    field = window.pages.round.rows[1].edit
+    field.setFocus()
+    qtbot.keyClick(window, Qt.Key.Key_K, CONTROL)
+    qtbot.keyClicks(window.finder.line, "xyzzy")
+    assert window.finder.found.count() == 0 and "Nothing is found" in window.finder.line.accessibleDescription()
+    qtbot.keyClick(window.finder.line, Qt.Key.Key_Return)
+    assert window.finder.isVisible()
+    qtbot.keyClick(window.finder.line, Qt.Key.Key_Escape)
+    assert not window.finder.isVisible() and window.focusWidget() is field
+    qtbot.keyClick(window, Qt.Key.Key_K, CONTROL)
+    first = window.finder.found.item(0).text()
+    assert first.startswith("Done: "), "with nothing typed, what is due stands first"
+    qtbot.mouseClick(
+        window.finder.found.viewport(),
+        Qt.MouseButton.LeftButton,
+        pos=window.finder.found.visualItemRect(window.finder.found.item(0)).center(),
+    )
+    assert not window.finder.isVisible() and "Ctrl+Z" in window.messages.text.text()
+
+
+def test_every_command_stands_in_a_menu_once(window: Window) -> None:
+    listed = [a.text() for menu in window.menus.menus.values() for a in menu.actions() if not a.isSeparator()]
+    assert set(window.menus.menus) == set(MENUS)
+    for command in window.commands:
+        assert sum(command.text in text for text in listed) >= 1
+    keys = [k.toString() for a in window.findChildren(QAction) for k in a.shortcuts()]
+    assert len(keys) == len(set(keys)), "no key does two things"
+
+
+def test_undo_says_what_it_would_take_back(window: Window, qtbot: QtBot) -> None:
+    find(window, qtbot, "note the fan hums")
+    window.menus.name_undo()
+    assert window.menus.actions["Undo"].text() == "Undo: note logged"
+    window.menus.actions["Undo"].trigger()
+    window.menus.name_undo()
+    assert window.menus.actions["Redo"].text() == "Redo: note logged"
+
+
+@pytest.mark.parametrize("page", ["round", "trace", "moisture", "eggs", "hatch", *_PLACES])
+def test_every_page_has_its_part_of_the_guide(page: str) -> None:
+    if page != "guide":
+        assert guide.part_of(page).title.startswith(guide.PARTS[page])
+
+
+def test_f1_opens_the_guide_at_the_page_and_esc_goes_back(window: Window, qtbot: QtBot) -> None:
+    window.show_place("records")
+    qtbot.keyClick(window, Qt.Key.Key_F1)
+    view = window.stack.currentWidget()
+    assert view.list.currentItem().text() == "Records"  # type: ignore[union-attr]
+    assert "Records" in view.text.toPlainText()  # type: ignore[union-attr]
+    images = [view.text.document().resource(2, "screenshots/records.png")]  # type: ignore[union-attr]
+    assert images[0].width() <= view.text.viewport().width(), "our pictures, as wide as there is room"  # type: ignore[union-attr]
+    qtbot.keyClicks(view.search, "salt")  # type: ignore[union-attr]
+    assert [part.title for part in view._shown] == [part.title for part in guide.with_words("salt")]  # type: ignore[union-attr]
+    assert view.text.extraSelections() and "salt" in view.text.toPlainText().lower()  # type: ignore[union-attr]
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert window._place == "records"
+
+
+def test_the_guide_fetches_nothing_from_elsewhere(window: Window) -> None:
+    window.show_guide()
+    text = window.stack.currentWidget().text  # type: ignore[union-attr]
+    for name in ("https://example.org/a.png", "../../pyproject.toml", "/etc/hostname"):
+        assert text.loadResource(2, name) is None
+
+
+def test_other_logbooks_open_in_windows_of_their_own(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    settings = QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat)
+    started: list[list[str]] = []
+    monkeypatch.setattr(Logbooks, "_start", lambda self, arguments: started.append(list(arguments)))
+    paths = [tmp_path / f"{n}.stathmis" for n in "abc"]
+    for path in paths:
+        path.touch()
+        files = Logbooks(window, path, settings)
+    assert files.recent() == [paths[1], paths[0]]
+    paths[0].unlink()
+    assert files.recent() == [paths[1]], "what is gone is not offered"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(paths[1]), ""))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "new"), ""))
+    files.open()
+    files.new()
+    files.demo()
+    assert started == [[str(paths[1])], [str(tmp_path / "new.stathmis")], ["--demo"]]
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(paths[1]), ""))
+    files.new()
+    assert len(started) == 3 and "is there already" in window.messages.text.text()
+
+
+def _printed(window: Window, path: Path) -> str:
+    """What the preview would print, as a PDF's words."""
+    settle()
+    dialog = window.findChildren(QPrintPreviewDialog)[-1]
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+    printer.setOutputFileName(str(path))
+    dialog.paintRequested.emit(printer)
+    title = dialog.windowTitle()
+    dialog.close()
+    return title + " " + " ".join(page.extract_text() for page in PdfReader(path).pages)
+
+
+def test_reports_and_sheets_are_printed_with_a_preview(window: Window, tmp_path: Path) -> None:
+    window.print_page()
+    assert "spring set A" in _printed(window, tmp_path / "batch.pdf")
+    window.show_place("records")
+    settle()
+    window.print_page()
+    assert "Season" in _printed(window, tmp_path / "season.pdf")
+    window.errands.show_history(window.pages.round.rows[-1].line.channel.id)
+    settle()
+    window.print_page()
+    assert "Round hygrometer" in _printed(window, tmp_path / "sheet.pdf")
+    window.show_place("live")
+    window.print_page()
+    assert "no sheet" in window.messages.text.text()
