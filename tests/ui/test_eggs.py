@@ -105,7 +105,7 @@ def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     view = window.stack.currentWidget()
     qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
     shown = said(view)
-    assert "Review: 26 rock partridge, autumn set" in shown and "15 of 26, 58 % (39 to 74 %)" in shown
+    assert "Review: 26 rock partridge, first set" in shown and "15 of 26, 58 % (39 to 74 %)" in shown
     assert "Most likely: the temperature was low" in shown and "Next time: Raise the set point" in shown
     assert "rock or grey partridge, chukar, 1 batch" in shown
     view.by.setCurrentIndex(view.by.findData("school"))
@@ -196,7 +196,7 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     ended = next(r.course.batch for r in records.rows if "autumn" in r.course.batch.name)
     records.batch_wanted.emit(ended.id)
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
-    assert window.pages.page == "hatch" and "Looking back at 26 rock partridge, autumn set" in said(window.pages)
+    assert window.pages.page == "hatch" and "Looking back at 26 rock partridge, first set" in said(window.pages)
     assert "ended, day" not in window.pages.course.accessibleName()
     assert "Course: ended on day 2" in window.pages.course.accessibleName()
     window.show_page("trace")

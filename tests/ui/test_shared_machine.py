@@ -42,7 +42,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     window.show_page("trace")
     qtbot.waitUntil(lambda: window.pages.trace.eggs is not None and not work.busy(), timeout=20_000)
     assert window.pages.trace.traced is not None
-    assert window.pages.trace.traced.course.batch.name == "30 rock partridge, spring set A"
+    assert window.pages.trace.traced.course.batch.name == "30 rock partridge, set A"
     card = next(c for c in window.column.findChildren(Card) if c.accessibleName().startswith("North cabinet"))
     assert any("and 1 more" in label.text() for label in card.findChildren(QLabel))
     window.undo()

@@ -93,8 +93,8 @@ def test_another_run_the_room_days_and_a_picture(window: Window, qtbot: QtBot, t
     with qtbot.waitSignal(charts.drawn, timeout=20_000):
         view.beside.activated.emit(view.beside.currentIndex())
     qtbot.waitUntil(lambda: view._beside is not None and not work.busy(), timeout=20_000)
-    assert view._beside is not None and view._beside.course.batch.name == "26 rock partridge, autumn set"
-    assert "autumn set" in charts.plots["temperature"].plotItem.titleLabel.text
+    assert view._beside is not None and view._beside.course.batch.name == "26 rock partridge, first set"
+    assert "partridge, first set" in charts.plots["temperature"].plotItem.titleLabel.text
     # its own day 0 lies on this one's: the earlier run goes on to day 24, where this one has not come yet
     charts.show_stretch(20.0, 24.0)
     drawn = [i for i in charts.plots["temperature"].plotItem.items if type(i).__name__ == "Curve"]

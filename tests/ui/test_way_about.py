@@ -179,7 +179,7 @@ def _printed(window: Window, path: Path) -> str:
 
 def test_reports_and_sheets_are_printed_with_a_preview(window: Window, tmp_path: Path) -> None:
     window.print_page()
-    assert "spring set A" in _printed(window, tmp_path / "batch.pdf")
+    assert "partridge, set A" in _printed(window, tmp_path / "batch.pdf")
     window.show_place("records")
     settle()
     window.print_page()

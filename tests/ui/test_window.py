@@ -126,7 +126,7 @@ def test_undo_with_nothing_to_undo_says_so(empty_window: Window) -> None:
 def test_cards_say_everything_to_a_screen_reader(window: Window, qtbot: QtBot) -> None:
     cards = window.column.findChildren(Card)
     names = [c.accessibleName() for c in cards if not c.isHidden()]
-    assert names[0].startswith("North cabinet, 30 rock partridge, spring set A, day 13 of 24, temperature 37.")
+    assert names[0].startswith("North cabinet, 30 rock partridge, set A, day 13 of 24, temperature 37.")
     assert "outside" in names[0] and "lockdown in 7 days" in names[0]
     qtbot.keyClick(cards[1], Qt.Key.Key_Return)
     assert window.pages.incubator is not None and window.pages.incubator.name == "Old still box"

@@ -53,7 +53,7 @@ def autumn_hatch(desk: Desk, clock: FixedClock, course: Course, over_ms: int) ->
 def last_summer(desk: Desk, clock: FixedClock, incubator: Incubator, set_ms: int) -> None:
     """A hatch of last year of which only the counts are known."""
     clock.at_ms = set_ms
-    name = "20 guinea fowl, last summer"
+    name = "20 guinea fowl, first set"
     batch_id = setting_up.set_batch(desk, incubator, name, "guinea_fowl", "steady", 20, set_ms)
     course = batches.course_by_id(desk.book, batch_id)
     assert course is not None

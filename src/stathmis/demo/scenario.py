@@ -117,7 +117,7 @@ def _cabinet(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: in
     clock.at_ms += 3_600_000
     survey_places(desk, incubator, rng)
     clock.at_ms = set_ms
-    setting_up.set_batch(desk, incubator, "30 rock partridge, spring set A", "partridge", "steady", 30, set_ms)
+    setting_up.set_batch(desk, incubator, "30 rock partridge, set A", "partridge", "steady", 30, set_ms)
 
     at_minute = (set_ms - start) / MINUTE_MS
     refills = [at_minute + 1440.0 * d + 20 for d in (2.0, 4.0, 6.1, 8.0, 10.0)]
@@ -262,7 +262,7 @@ def _earlier_set(
     happenings.append((720.0 + 1440.0 * 21, _changed(water_cm2=620.0)))
     truth = record(box, int(days * 1440), sorted(happenings, key=lambda h: h[0]))
     clock.at_ms = set_ms
-    batch_id = setting_up.set_batch(desk, incubator, "26 rock partridge, autumn set", "partridge", "steady", 26, set_ms)
+    batch_id = setting_up.set_batch(desk, incubator, "26 rock partridge, first set", "partridge", "steady", 26, set_ms)
     columns = {}
     for quantity, row in (("temperature", truth.air_c), ("humidity", truth.rh)):
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)

@@ -306,7 +306,9 @@ def _buttons(theme: Theme) -> str:
         border-radius: 0; padding: {px(6)}px 0; font-size: {px(16)}px; color: {i.muted}; }}
     QPushButton[role="tab"]:checked {{ color: {i.ink}; border-bottom-color: {i.ink}; font-weight: 600; }}
     QPushButton[role="tab"]:focus {{ color: {i.selection}; border-bottom-color: {i.selection}; }}
-    QPushButton[role="tab"]:focus:!checked {{ border-bottom: 3px dotted {i.selection}; }}
+    QPushButton[role="tab"]:focus {{ border: 1px solid {i.selection}; border-bottom-width: 3px;
+        border-bottom-style: solid; padding: {px(6) - 1}px 0 {px(6)}px 0; }}
+    QPushButton[role="tab"]:focus:!checked {{ border-bottom: 1px solid {i.selection}; }}
     QPushButton[role="place"] {{ background: transparent; border: none; border-left: 4px solid transparent;
         border-radius: 0; text-align: left; padding: {px(7)}px 4px {px(7)}px {px(16)}px; }}
     QPushButton[role="place"]:checked {{ background: {i.card}; border-left-color: {i.selection}; }}

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from stathmis.core.course.way import Way
 from stathmis.services import knowledge
+from stathmis.services.book import Book
+from stathmis.words import dates
 from stathmis.words.catalogue import _
+
+if TYPE_CHECKING:
+    from stathmis.services.eggs.hatch_course import Ready
 
 
 def forgotten(keys: Sequence[str]) -> str:
@@ -49,3 +54,12 @@ def weak(hatched: int, kinds: Mapping[str, int], whose: Literal["bird", "reptile
     if "splayed legs" in kinds:
         return young + " " + _("Splayed legs: a smooth floor, or too warm, or too dry.")
     return young
+
+
+def ready(book: Book, one: Ready) -> str:
+    """Something that must be ready before the first chick: "✓ Brooder warm", or by when."""
+    if one.done:
+        return _("✓ {title}", title=one.title)
+    by = dates.moment(book.local(one.due_ms), weekday=True)
+    late = _("○ {title}: was due {by}") if one.due_ms < book.now_ms else _("○ {title}: by {by}")
+    return late.format(title=one.title, by=by)

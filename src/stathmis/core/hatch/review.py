@@ -12,6 +12,7 @@ from math import exp, log, pi
 from typing import NamedTuple
 
 from stathmis.core.hatch.hatch_stats import Tally
+from stathmis.core.uncertainty import NORMAL_95
 
 BASE = {"clear": 0.12, "early": 0.07, "late": 0.06, "pipped": 0.05}
 """Shares of the set eggs that are lost in an ordinary hatch: clear, dead early, late, after the pip. Source: common
@@ -116,6 +117,36 @@ def review(tally: Tally, measured: Mapping[str, Measured], shift_days: Measured 
     weighed.sort(key=lambda w: -w.weight)
     clear = weighed[0] if weighed[0].weight >= CLEAR_CAUSE else None
     return Review(tuple(weighed), clear, nothing / total)
+
+
+def doubt(
+    tally: Tally, measured: Mapping[str, Measured], shift_days: Measured | None = None, weak: int = 0
+) -> dict[str, tuple[float, float]]:
+    """How far the weight of each cause (0 to 1, by its key) may go either way: each measured value in turn, and the day
+    of the hatch, moved to either end of its 95 %, and the eggs counted for a quarter or the whole of their number
+    instead of half. Arguments as for review. Source: sensitivity, one value at a time.
+
+    >>> bad = Tally(40, clear=4, early_dead=3, late_dead=7, pipped_dead=6, hatched=20)
+    >>> low, high = doubt(bad, {"mean_k": Measured(-0.8, 0.1)}, Measured(1.1, 0.2))["temperature low"]
+    >>> 0.0 <= low < review(bad, {"mean_k": Measured(-0.8, 0.1)}, Measured(1.1, 0.2)).weighed[0].weight < high <= 1.0
+    True
+    """
+    tried = [review(tally, measured, shift_days, weak)]
+    for side in (-NORMAL_95, NORMAL_95):
+        for key, found in measured.items():
+            moved = {**measured, key: Measured(found.value + side * found.u, found.u)}
+            tried.append(review(tally, moved, shift_days, weak))
+        if shift_days is not None:
+            later = Measured(shift_days.value + side * shift_days.u, shift_days.u)
+            tried.append(review(tally, measured, later, weak))
+    own = tried[0].weighed
+    for counted in (0.5, 2.0):
+        # what the eggs say, for a quarter or the whole of their number
+        scores = {w.cause.key: exp(w.by_measure + counted * w.by_eggs) for w in own}
+        total = sum(scores.values()) + NONE_WEIGHT
+        tried.append(Review(tuple(w._replace(weight=scores[w.cause.key] / total) for w in own), None, 0.0))
+    weights = [{w.cause.key: w.weight for w in one.weighed} for one in tried]
+    return {w.cause.key: (min(t[w.cause.key] for t in weights), max(t[w.cause.key] for t in weights)) for w in own}
 
 
 def _by_measure(cause: CauseModel, found: Measured) -> float:

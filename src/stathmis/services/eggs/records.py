@@ -22,16 +22,18 @@ GROUPS = {
     "source": "source of the eggs",
     "age": "age of the eggs",
     "place": "place in the tray",
+    "season": "season",
 }
 
 
 @dataclass(frozen=True)
 class BatchRow:
-    """A batch in the records; laid_ms: when its first egg was laid, by its plan."""
+    """A batch in the records; laid_ms: when its first egg was laid, by its plan; year: in which it was set."""
 
     course: Course
     sheet: TraySheet
     laid_ms: int | None = None
+    year: int = 0
 
     @property
     def tally(self) -> Tally:
@@ -64,7 +66,8 @@ class Group:
 def row_of(book: Book, course: Course) -> BatchRow:
     """One batch as it stands in the records."""
     plan = next((p for p in book.records(StoredPlan) if p.batch_id == course.batch.id), None)
-    return BatchRow(course, tray(book, course.batch), plan.laid_ms if plan is not None else None)
+    laid_ms = plan.laid_ms if plan is not None else None
+    return BatchRow(course, tray(book, course.batch), laid_ms, book.local(course.batch.set_ms).year)
 
 
 def all_batches(book: Book) -> list[BatchRow]:
@@ -75,7 +78,8 @@ def all_batches(book: Book) -> list[BatchRow]:
     for batch in sorted(book.records(Batch), key=lambda b: (-b.set_ms, -b.id)):
         if batch.incubator_id in machines:
             course = batches.course_of(book, batch, machines[batch.incubator_id])
-            found.append(BatchRow(course, tray(book, batch), laid.get(batch.id)))
+            year = book.local(batch.set_ms).year
+            found.append(BatchRow(course, tray(book, batch), laid.get(batch.id), year))
     return found
 
 
@@ -104,6 +108,8 @@ def compared(rows: Sequence[BatchRow], by: str) -> list[Group]:
 def _parts(row: BatchRow, by: str) -> list[tuple[str, Tally]]:
     """The groups a batch's eggs belong to, each with what came of those eggs."""
     course, sheet = row.course, row.sheet
+    if by == "season":
+        return [(str(row.year), row.tally)]
     if by == "species":
         return [(course.species.name, row.tally)]
     if by == "incubator":

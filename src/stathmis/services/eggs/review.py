@@ -79,7 +79,8 @@ class BatchReview:
     """A review. tally: what came of the eggs; weighed: None while the hatch is not over; evidence: as measured.
 
     day: on which the middle chick came; shift: how much later than the sheet says, predicted: the same from the log,
-    days (value and standard uncertainty); weeks: deaths beside the trace; places: edge and middle of the tray; later:
+    days (value and standard uncertainty); weeks, days: deaths beside the trace; doubt: how far the weight of each cause
+    may go; places: edge and middle of the tray; later:
     checks done since that change the past; then: the cause that was clear before those, "" for none, None where there
     were none.
     """
@@ -99,6 +100,8 @@ class BatchReview:
     then: str | None = None
     before: tuple[str, ...] = ()
     weak: Mapping[str, int] = field(default_factory=dict)
+    doubt: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    days: tuple[Week, ...] = ()
 
 
 @finding(*READ, *TRAY_RESTS_ON, *COURSES_REST_ON, Event, Weighing, Delivery, SETTINGS, each_minute=True)
@@ -135,13 +138,18 @@ def batch_review(book: Book, course: Course) -> BatchReview:
         then,
         tuple(_before(book, course, sheet)),
         {kind: n for kind in WEAK if (n := sum(f.count for f in sheet.all_findings if f.kind == kind))},
+        core.doubt(sheet.tally, found, _shift(course, day), _weak_count(sheet)),
+        tuple(weeks(course, whole, deaths(course, sheet), ended, 1.0)),
     )
+
+
+def _weak_count(sheet: TraySheet) -> int:
+    return sum(f.count for f in sheet.all_findings if f.kind in WEAK)
 
 
 def _weighed(book: Book, course: Course, sheet: TraySheet, eggs: EggTrace | None) -> tuple[dict[str, Measured], Review]:
     found = evidence(book, course, sheet, eggs)
-    weak = sum(f.count for f in sheet.all_findings if f.kind in WEAK)
-    return found, core.review(sheet.tally, found, _shift(course, hatch_day(course, sheet)), weak)
+    return found, core.review(sheet.tally, found, _shift(course, hatch_day(course, sheet)), _weak_count(sheet))
 
 
 def _shift(course: Course, day: Measured | None) -> Measured | None:
@@ -171,20 +179,33 @@ def timing_words(found: BatchReview) -> str:
     return said
 
 
+def headline(found: BatchReview) -> str:
+    """The clear cause, or that there is none."""
+    if found.weighed is None:
+        return "The review comes when the hatch is over: end the batch, or log what came of every egg."
+    clear = found.weighed.clear
+    if clear is None:
+        return "No clear cause stands out in this run."
+    return f"Most likely: {WORDS[clear.cause.key].lower()} ({100 * clear.weight:.0f} % of the weight)."
+
+
 def lines(book: Book, found: BatchReview) -> list[str]:
     """The review in words: the clear cause or none, what speaks for and against, what was not measured."""
     if found.weighed is None:
-        return ["The review comes when the hatch is over: end the batch, or log what came of every egg."]
-    said = []
-    clear = found.weighed.clear
-    if clear is None:
-        said.append("No clear cause stands out in this run.")
-    else:
-        said.append(f"Most likely: {WORDS[clear.cause.key].lower()} ({100 * clear.weight:.0f} % of the weight).")
+        return [headline(found)]
+    clear, said = found.weighed.clear, [headline(found)]
     for one in found.weighed.weighed[:TOLD]:
         if one.weight >= 0.04 or one is clear:
             said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(book, found, one)}.")
-    said += found.before
+    return said + beside(book, found)
+
+
+def beside(book: Book, found: BatchReview) -> list[str]:
+    """What is told beside the causes: the eggs as they came, the day of the hatch, signs, later checks, what was not
+    measured."""
+    if found.weighed is None:
+        return []
+    said = list(found.before)
     about = (
         timing_words(found),
         hatch_words.weak(found.tally.hatched, found.weak, found.course.species.kind),

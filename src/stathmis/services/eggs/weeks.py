@@ -37,10 +37,16 @@ class Week:
     worst: EggExcursion | None
 
 
-def weeks(course: Course, whole: JudgedRun, deaths: Sequence[tuple[float, float]], until_ms: int) -> list[Week]:
-    """The weeks of a batch until a time (UTC ms); the last one as long as it is."""
-    last_day = max(WEEK_DAYS, course.day(min(until_ms, course.end_ms)))
-    edges = [*np.arange(0.0, last_day - 1.0, WEEK_DAYS).tolist(), last_day]
+def weeks(
+    course: Course,
+    whole: JudgedRun,
+    deaths: Sequence[tuple[float, float]],
+    until_ms: int,
+    step_days: float = WEEK_DAYS,
+) -> list[Week]:
+    """The weeks of a batch until a time (UTC ms), or stretches of step_days; the last one as long as it is."""
+    last_day = max(step_days, course.day(min(until_ms, course.end_ms)))
+    edges = [*np.arange(0.0, last_day - step_days / WEEK_DAYS, step_days).tolist(), last_day]
     died = spread_over(deaths, edges)
     eggs, moist = whole.eggs, whole.trace.humidity.judged
     made = []

@@ -96,6 +96,9 @@ def _list(book: Book, rows: list[BatchRow]) -> list[Block]:
 def _compared(known: list[BatchRow]) -> list[Block]:
     blocks: list[Block] = []
     for by, title in GROUPS.items():
+        if by == "season":
+            # all of them are of this one
+            continue
         groups = records.compared(known, by)
         if len(groups) < 2:
             continue

@@ -13,10 +13,14 @@ from stathmis.services import clock, knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import findings, hatching, tray
+from stathmis.services.eggs.hatch_course import HatchCourse, hatch_course
 from stathmis.services.eggs.hatching import Hatching
 from stathmis.services.eggs.outcome import outcome_lines, rate_words
 from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.plan import lockdown, planning
+from stathmis.ui.eggs.hatch_picture import HatchPicture
+from stathmis.ui.eggs.lid_curve import LidCurve
+from stathmis.ui.interval_bar import IntervalBar
 from stathmis.ui.kit.attempt import attempt, emptied
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.lines import Lines, Said, StrikeList
@@ -29,6 +33,7 @@ from stathmis.words import dates
 from stathmis.words import hatch as hatch_words
 from stathmis.words.catalogue import _
 
+RATES = ("fertile of those judged", "hatched of set", "hatched of fertile")
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
 
 
@@ -44,6 +49,8 @@ class NowView(Page):
         self._latest = Latest()
         self._none = label("No batch is set here.", "muted", wrap=True)
         self.page.addWidget(self._none)
+        self.picture = HatchPicture(theme)
+        self.page.addWidget(self.picture)
         left, right = self.columns(1, 1)
         self.page.addStretch(1)
         self.school = Chooser(
@@ -59,19 +66,26 @@ class NowView(Page):
         self.why = label("", "muted", wrap=True)
         left.addWidget(self.answer)
         left.addWidget(self.why)
+        self.curve = LidCurve(theme)
+        left.addWidget(self.curve)
         self._lines = Lines(left)
         left.addWidget(self._counting())
         left.addStretch(1)
         right.addWidget(label("What came of it", "heading"))
         rates = QGridLayout()
-        rates.setColumnStretch(2, 1)
+        rates.setColumnStretch(1, 1)
         rates.setHorizontalSpacing(12)
         self._rates = [label(), label(), label()]
-        for i, name in enumerate(("fertile of those judged", "hatched of set", "hatched of fertile")):
+        self._bars = [IntervalBar(theme) for _rate in RATES]
+        for i, name in enumerate(RATES):
             rates.addWidget(label(name, "muted"), i, 0)
-            rates.addWidget(self._rates[i], i, 1)
+            rates.addWidget(self._bars[i], i, 1)
+            rates.addWidget(self._rates[i], i, 2)
         right.addLayout(rates)
         self._outcome = Lines(right)
+        self._ready_title = label(_("Ready before the first chick"), "name")
+        right.addWidget(self._ready_title)
+        self._ready = Lines(right)
         right.addStretch(1)
 
     def _choose_school(self, school: Opened) -> None:
@@ -93,8 +107,13 @@ class NowView(Page):
 
     def show_course(self, course: Course | None) -> None:
         """Show the hatch of a batch; what the log says of the lid comes when it is read."""
+        fresh = course is None or self.course is None or course.batch.id != self.course.batch.id
         self.course = course
         self._none.setVisible(course is None)
+        if fresh:
+            for shown in (self.picture, self.curve, self._ready_title):
+                shown.hide()
+            self._ready.say([])
         if course is None:
             return
         if self.kind.property("for") != course.species.kind:
@@ -110,9 +129,12 @@ class NowView(Page):
         self._show_rates(sheet)
         self._show_counted(sheet)
         book = self.desk.book
-        self._latest.find(lambda: hatching.hatching(book, course, sheet), self._arrived)
+        self._latest.find(
+            lambda: (hatching.hatching(book, course, sheet), hatch_course(book, course, sheet)), self._arrived
+        )
 
-    def _arrived(self, found: Hatching) -> None:
+    def _arrived(self, both: tuple[Hatching, HatchCourse]) -> None:
+        found, along = both
         if self.course is None or found.course.batch.id != self.course.batch.id:
             return
         self.found = found
@@ -120,6 +142,12 @@ class NowView(Page):
         answer, why = (
             clutch_words.may_open() if clutch else hatching.may_open(found, hatching.open_school(book, found.course))
         )
+        self.picture.show_course(book, along)
+        if not clutch:
+            self.curve.show_hatching(found)
+        open_now = [r for r in along.ready if not r.done] if found.course.batch.ended_ms is None else []
+        self._ready_title.setVisible(bool(open_now))
+        self._ready.say([hatch_words.ready(book, one) for one in along.ready] if open_now else [])
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
         under_way = clutch_words.under_way(book, found, self.sheet) if clutch and self.sheet else None
@@ -139,6 +167,8 @@ class NowView(Page):
             told = decided or i == 0
             set_property(self._rates[i], "role", "name" if told else "muted")
             set_text(self._rates[i], rate_words(rate) if told else "not yet")
+            share = rate.share if told else float("nan")
+            self._bars[i].show_share(RATES[i], share, rate.low, rate.high, self._rates[i].text())
         self._outcome.say(outcome_lines(sheet))
 
     def _show_counted(self, sheet: TraySheet) -> None:

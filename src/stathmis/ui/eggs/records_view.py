@@ -7,21 +7,22 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
 from stathmis.exchange.report_page import Report
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import records
 from stathmis.services.eggs.outcome import rate_words
-from stathmis.services.eggs.records import GROUPS, BatchRow
+from stathmis.services.eggs.records import GROUPS, BatchRow, Group
 from stathmis.services.eggs.review import BatchReview
 from stathmis.services.files import archive
 from stathmis.services.report.season_report import season_report, seasons
 from stathmis.ui.eggs.report_writing import tell_written
 from stathmis.ui.eggs.review_panel import ReviewPanel
+from stathmis.ui.interval_bar import IntervalBar
 from stathmis.ui.kit.fields import Chooser
-from stathmis.ui.kit.lines import Lines, Pool, Said
+from stathmis.ui.kit.lines import Lines, Pool
 from stathmis.ui.kit.page import Page, column, put, row
 from stathmis.ui.kit.pieces import button, label, rule, set_property, set_text
 from stathmis.ui.theme import Theme
@@ -39,11 +40,12 @@ class _Line(QWidget):
         super().__init__()
         self._batch_id = 0
         self._name, self._details = label("", "name", wrap=True), label("", "small", wrap=True)
-        self._outcome = label("", wrap=True)
+        self._outcome, self._bar = label("", wrap=True), IntervalBar(view.theme)
         self._review = button("review", lambda: view.choose(self._batch_id), "link")
         self._pages = button("its pages", lambda: view.batch_wanted.emit(self._batch_id), "link")
         names = column(self._name, self._details, spacing=0)
-        cells = row((names, 3), (self._outcome, 2), self._review, self._pages, spacing=16)
+        came = column(self._bar, self._outcome, spacing=0)
+        cells = row((names, 3), (came, 2), self._review, self._pages, spacing=16)
         put(self, column(rule(), cells))
 
     def show_batch(self, found: BatchRow, set_at: datetime) -> None:
@@ -56,9 +58,36 @@ class _Line(QWidget):
         set_text(self._details, details)
         hatched = f"hatched {rate_words(found.tally.hatch_of_set)}" if found.known else "not yet"
         set_text(self._outcome, hatched if found.known or not found.decided else "what hatched is not logged")
-        set_property(self._outcome, "role", "" if found.known else "muted")
+        set_property(self._outcome, "role", "small" if found.known else "muted")
+        self._bar.setVisible(found.known)
+        if found.known:
+            rate = found.tally.hatch_of_set
+            self._bar.show_share(f"{batch.name}, hatched of set", rate.share, rate.low, rate.high, rate_words(rate))
         self._review.setAccessibleName(f"Review of {batch.name}")
         self._pages.setAccessibleName(f"Trace, eggs and hatch of {batch.name}")
+
+
+class _Group(QWidget):
+    """Eggs taken together: two rates as bars."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._name = label("", "name", wrap=True)
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        grid.setVerticalSpacing(0)
+        self._rates = {key: (IntervalBar(theme), label("", "small")) for key in ("of set", "of fertile")}
+        for at, (key, (bar, words)) in enumerate(self._rates.items()):
+            for column_at, cell in enumerate((label(key, "small"), bar, words)):
+                grid.addWidget(cell, at, column_at)
+        put(self, column(self._name, grid, spacing=2))
+
+    def show_group(self, group: Group) -> None:
+        place = f"{group.place}. " if group.place else ""
+        set_text(self._name, f"{place}{group.name}, {count(group.batches, 'batch', 'batches')}")
+        for (key, (bar, words)), rate in zip(self._rates.items(), (group.of_set, group.of_fertile), strict=True):
+            set_text(words, rate_words(rate))
+            bar.show_share(f"{group.name}, hatched {key}", rate.share, rate.low, rate.high, rate_words(rate))
 
 
 class RecordsView(Page):
@@ -98,7 +127,8 @@ class RecordsView(Page):
         options = [(text, key) for key, text in GROUPS.items()]
         self.by = Chooser("What the batches are compared by", options, picked=self._compare, yielding=True)
         right.addLayout(row(label("Compared by", "heading"), self.by, 1))
-        self._groups = Lines(right, "small")
+        self._groups = Pool(right, lambda: _Group(theme), spacing=10)
+        self._chance = Lines(right, "small")
         right.addStretch(1)
 
     def _choose_season(self) -> None:
@@ -219,12 +249,11 @@ class RecordsView(Page):
 
     def _compare(self, by: str) -> None:
         groups = records.compared(self.rows, by)
-        lines: list[Said] = []
-        for group in groups:
-            place = f"{group.place}. " if group.place else ""
-            lines.append((f"{place}{group.name}, {count(group.batches, 'batch', 'batches')}", "name"))
-            lines.append(f"hatched of set {rate_words(group.of_set)}; of fertile {rate_words(group.of_fertile)}")
+        for shown, group in zip(self._groups.show(len(groups)), groups, strict=True):
+            shown.show_group(group)
+        told = []
         if len(groups) > 1:
-            lines.append("A place is shared where the difference may be chance (95 %, Newcombe).")
-        none = ("Nothing to compare yet: log what came of the eggs, under Eggs or Hatch.", "muted")
-        self._groups.say(lines or [none])
+            told = ["A place is shared where the difference may be chance (95 %, Newcombe)."]
+        elif not groups:
+            told = ["Nothing to compare yet: log what came of the eggs, under Eggs or Hatch."]
+        self._chance.say(told)

@@ -2,36 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from stathmis.services.desk import Desk
 from stathmis.services.eggs import review
 from stathmis.services.eggs.outcome import outcome_lines
 from stathmis.services.eggs.records import BatchRow
 from stathmis.services.eggs.review import BatchReview
-from stathmis.services.eggs.weeks import cells, titles
+from stathmis.ui.eggs.cause_rows import CauseRows
+from stathmis.ui.eggs.days_picture import DaysPicture
 from stathmis.ui.eggs.report_writing import write_batch_report
-from stathmis.ui.kit.lines import Lines, Rows
+from stathmis.ui.kit.lines import Lines
 from stathmis.ui.kit.page import column, put, row
-from stathmis.ui.kit.pieces import button, label, set_property, set_text
+from stathmis.ui.kit.pieces import button
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background, Latest
-
-
-class _Line:
-    """A line of the weeks: its titles or a week's figures."""
-
-    def __init__(self) -> None:
-        self.cells = [label(wrap=True) for _column in range(5)]
-
-    def show_texts(self, texts: Sequence[str], *, titles: bool) -> None:
-        for at, (cell, text) in enumerate(zip(self.cells, texts, strict=True)):
-            set_property(cell, "role", "small" if titles or at == 4 else "")
-            set_text(cell, text)
+from stathmis.words.catalogue import _
 
 
 class ReviewPanel(QWidget):
@@ -46,13 +35,12 @@ class ReviewPanel(QWidget):
         self._writing: Background | None = None
         self.report = button("Write its report …", self._choose_target)
         box = column()
-        self._outcome, self._causes = Lines(box, "muted"), Lines(box)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        for at, share in enumerate((2, 2, 3, 3, 3)):
-            grid.setColumnStretch(at, share)
-        box.addLayout(grid)
-        self._weeks = Rows(grid, _Line, ruled=False)
+        self._outcome, self._head = Lines(box, "muted"), Lines(box)
+        self.causes, self.days = CauseRows(theme), DaysPicture(theme)
+        box.addWidget(self.causes)
+        self.days.hide()
+        box.addWidget(self.days)
+        self._beside = Lines(box)
         self._notes = Lines(box, "small")
         box.addLayout(row(self.report, 1))
         put(self, box)
@@ -61,9 +49,10 @@ class ReviewPanel(QWidget):
     def show_row(self, row: BatchRow | None) -> None:
         """Review a batch; the whole run is read off the window's thread."""
         if self.row is None or row is None or row.course.batch.id != self.row.course.batch.id:
-            self._causes.say([])
-            self._notes.say([])
-            self._weeks.show(0)
+            for lines in (self._head, self._beside, self._notes):
+                lines.say([])
+            self.causes.show_review(self._desk.book, None)
+            self.days.hide()
         self.row, self.found = row, None
         self.report.setVisible(row is not None)
         if row is None:
@@ -79,25 +68,25 @@ class ReviewPanel(QWidget):
             return
         self.found = found
         book = self._desk.book
-        first, *rest = review.lines(book, found)
         change = review.change(book, found)
-        next_time = [(f"Next time: {change}", "name")] if change else []
-        self._causes.say([(first, "name", "eggs"), *rest, *next_time])
+        next_time = [(_("Next time: {change}", change=change), "name")] if change else []
+        self._head.say([(review.headline(found), "name", "eggs"), *next_time])
+        self.causes.show_review(book, found)
         # once the causes are painted
-        QTimer.singleShot(0, self, lambda: self._show_weeks(found, change))
+        QTimer.singleShot(0, self, lambda: self._show_days(found, change))
 
-    def _show_weeks(self, found: BatchReview, change: str) -> None:
+    def _show_days(self, found: BatchReview, change: str) -> None:
         if self.found is not found:
             return
         book, notes = self._desk.book, []
-        rows = [titles(book), *(cells(book, found.course, week) for week in found.weeks)] if found.weeks else []
-        for i, (line, texts) in enumerate(zip(self._weeks.show(len(rows)), rows, strict=True)):
-            line.show_texts(texts, titles=not i)
-        if rows:
-            notes.append("Where the day of a death is not known it is spread over the days it may have been.")
+        self._beside.say(review.beside(book, found))
+        self.days.setVisible(bool(found.days))
+        if found.days:
+            self.days.show_days(book, found.course, found.days)
+            notes.append(_("Where the day of a death is not known it is spread over the days it may have been."))
         if change:
             notes.append(
-                "It rests on the calibrations in force: a later check that changes the past changes this review."
+                _("It rests on the calibrations in force: a later check that changes the past changes this review.")
             )
         self._notes.say(notes)
 
@@ -105,7 +94,7 @@ class ReviewPanel(QWidget):
         if self.row is None:
             return
         name = "".join(c if c.isalnum() or c in " -_" else "-" for c in self.row.course.batch.name)
-        path, _ = QFileDialog.getSaveFileName(self, "The report", f"{name}.pdf", "PDF (*.pdf);;Web page (*.html)")
+        path, _kind = QFileDialog.getSaveFileName(self, "The report", f"{name}.pdf", "PDF (*.pdf);;Web page (*.html)")
         if path:
             self.write_report(Path(path))
 

@@ -14,11 +14,12 @@ from stathmis.logbook.records import Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import Corrected
-from stathmis.services.instruments import at_hand, overview
+from stathmis.services.instruments import at_hand, history, overview
 from stathmis.services.instruments.at_hand import Thing
 from stathmis.services.instruments.overview import Glance
 from stathmis.ui.instruments.at_hand_card import AtHandCard
 from stathmis.ui.instruments.check_view import CheckView
+from stathmis.ui.instruments.drift_glance import DriftGlance
 from stathmis.ui.kit.lines import Rows
 from stathmis.ui.kit.page import Page, column, holder, row, table
 from stathmis.ui.kit.pieces import button, given, label, set_property, set_text
@@ -46,7 +47,9 @@ class _Row:
         self.check = button("Check", given(lambda: self._glance, lambda g: view.begin_check(g.instrument, g.channel)))
         names = holder(column(1, self.name, self._where, 1, spacing=0))
         theme.fit(names, MinimumHeight=46)
-        self.cells = [names, self._add, holder(row((self._level, 1), self._able)), self._age, self.check]
+        self._drift = DriftGlance(theme)
+        able = holder(row((self._level, 1), self._able))
+        self.cells = [names, self._add, able, self._drift, self._age, self.check]
 
     def show_glance(self, book: Book, glance: Glance, *, narrow: bool) -> None:
         self._glance = glance
@@ -71,6 +74,8 @@ class _Row:
         self._level.setVisible(not narrow)
         set_text(self._able, "yes" if able else "no")
         set_property(self._able, "ink", "inside" if able else "undecided")
+        self._drift.setVisible(not narrow)
+        self._drift.show_history(f"{instrument.name}, {unit}", history.history(book, channel))
         age = glance.age
         if glance.due_ms is not None:
             by = dates.day(book.local(glance.due_ms), year=True)
@@ -113,8 +118,8 @@ class InstrumentsView(QStackedWidget):
         words = "What each one's readings need added, and how sure that is. The bubble shows how finely it can tell a "
         words += "reading in the middle of the band: filled it can decide, hatched it cannot."
         made.page.addWidget(label(words, "muted", wrap=True))
-        headings = ("instrument", "add, at working point", "can it tell?", "last check", "")
-        self._grid = table(headings, (4, 0, 3, 2, 0), right=(1,), spacing=self.theme.px(16))
+        headings = ("instrument", "add, at working point", "can it tell?", "its drift", "last check", "")
+        self._grid = table(headings, (4, 0, 3, 0, 2, 0), right=(1,), spacing=self.theme.px(16))
         self._grid.setVerticalSpacing(0)
         self._table = holder(self._grid, top=8)
         self._rows = Rows(self._grid, lambda: _Row(self))

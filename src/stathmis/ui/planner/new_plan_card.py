@@ -51,7 +51,7 @@ class NewPlanCard(QFrame):
         laid = field("When the first egg is laid; may be empty", "first egg laid: 10 Jun")
         self.laid = grid.add("Eggs from", laid)
         self.regime = grid.add("Follows", Chooser("Which humidity school", yielding=True))
-        self.name = grid.add("Name", field("What you call it; may be empty", "such as: spring set B"))
+        self.name = grid.add("Name", field("What you call it; may be empty", "such as: set B"))
         self._mother_label = label("Mother", "muted")
         self.mother = grid.add(self._mother_label, field("The mother of the clutch; may be empty"))
         self.preview, self.taught = label("", "small", wrap=True), label("", "small", wrap=True)

@@ -1,0 +1,164 @@
+"""The hatch over its hours: eggs pipped, out and dry as they came, when they are expected, and what must be ready; also
+while nothing has come yet."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy
+
+from stathmis.services.book import Book
+from stathmis.services.clock import utc_ms
+from stathmis.services.eggs.hatch_course import HatchCourse
+from stathmis.ui.kit.drawn import Drawn
+from stathmis.ui.theme import Theme
+from stathmis.words import dates
+from stathmis.words import hatch as hatch_words
+from stathmis.words.catalogue import _
+
+HIGH, AXIS, ABOVE, RIGHT = 190, 22, 26, 76
+STYLES = {"pipped": Qt.PenStyle.DotLine, "out": Qt.PenStyle.DashLine, "dry": Qt.PenStyle.SolidLine}
+"""How the line of each stage is drawn: told apart without color."""
+
+
+class HatchPicture(Drawn):
+    """Steps of eggs over hours, in words for whoever cannot see them."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(theme)
+        self._book: Book | None = None
+        self._found: HatchCourse | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.hide()
+
+    def sizeHint(self) -> QSize:
+        """Preferred size at the text size in use."""
+        return QSize(self.theme.px(480), self.theme.px(HIGH))
+
+    def minimumSizeHint(self) -> QSize:
+        """It can still be read when it is this narrow."""
+        return QSize(self.theme.px(300), self.theme.px(HIGH))
+
+    def show_course(self, book: Book, found: HatchCourse) -> None:
+        """Show a hatch."""
+        self._book, self._found = book, found
+        low, middle, high = (book.local(t) for t in found.expected)
+        parts = [
+            _("expected {span}, about {day}", span=dates.span(low, high), day=dates.moment(middle, weekday=True)),
+            *(f"{len(times)} {_(stage)}" for stage, times in found.stages.items() if times),
+        ]
+        ready = "; ".join(hatch_words.ready(book, one) for one in found.ready)
+        self.say(_("The hatch over its hours"), ", ".join(parts), ready)
+        self.show()
+        self.update()
+
+    def _x(self, time_ms: float) -> float:
+        found = self._found
+        assert found is not None
+        room = self.width() - self.theme.px(RIGHT)
+        return (time_ms - found.start_ms) / (found.end_ms - found.start_ms) * room
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw it."""
+        found, book = self._found, self._book
+        if found is None or book is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(self.theme.font(12))
+        area = QRectF(0, self.theme.px(ABOVE), self._x(found.end_ms), self.theme.px(HIGH - ABOVE - AXIS))
+        self._paint_expected(painter, area)
+        self._paint_days(painter, area)
+        self._paint_stages(painter, area)
+        self._paint_ready(painter, area)
+        self._paint_now(painter, area)
+
+    def _paint_expected(self, painter: QPainter, area: QRectF) -> None:
+        assert self._found is not None and self._book is not None
+        found, inks = self._found, self.theme.inks
+        low, middle, high = (self._x(t) for t in found.expected)
+        tint = QColor(inks.eggs)
+        tint.setAlpha(inks.tint + 24)
+        painter.fillRect(QRectF(low, area.top(), high - low, area.height()), tint)
+        painter.setPen(QPen(QColor(inks.eggs), 1.4, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(middle, area.top()), QPointF(middle, area.bottom()))
+        words = _("expected {day}", day=dates.moment(self._book.local(found.expected[1]), weekday=True))
+        wide = QFontMetricsF(painter.font()).horizontalAdvance(words)
+        painter.setPen(QColor(inks.eggs))
+        painter.drawText(QPointF(min(max(0.0, middle - wide / 2), self.width() - wide), area.top() - 6), words)
+        if found.out_by is not None:
+            soon, late = (self._x(t) for t in found.out_by)
+            hatch = QBrush(QColor(inks.eggs), Qt.BrushStyle.BDiagPattern)
+            painter.fillRect(QRectF(soon, area.bottom() - self.theme.px(8), late - soon, self.theme.px(8)), hatch)
+        last = self._x(found.last_ms)
+        painter.setPen(QPen(QColor(inks.muted), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(QPointF(last, area.top()), QPointF(last, area.bottom()))
+
+    def _paint_days(self, painter: QPainter, area: QRectF) -> None:
+        assert self._found is not None and self._book is not None
+        found, book = self._found, self._book
+        painter.setPen(QPen(QColor(self.theme.inks.muted), 1))
+        painter.drawLine(area.bottomLeft(), area.bottomRight())
+        midnight = book.local(found.start_ms).replace(hour=0, minute=0, second=0, microsecond=0, tzinfo=None)
+        taken = -1e9
+        while True:
+            midnight += timedelta(days=1)
+            at = utc_ms(midnight, book.zone)
+            if at > found.end_ms:
+                break
+            x = self._x(at)
+            painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 4))
+            words = f"{dates.weekday(midnight)} {midnight.day}"
+            if x > taken:
+                painter.drawText(QPointF(x + 3, area.bottom() + self.theme.px(15)), words)
+                taken = x + 3 + QFontMetricsF(painter.font()).horizontalAdvance(words) + 8
+
+    def _paint_stages(self, painter: QPainter, area: QRectF) -> None:
+        assert self._found is not None and self._book is not None
+        found, inks = self._found, self.theme.inks
+        most = max(1, found.course.batch.eggs)
+        until = min(max(self._book.now_ms, found.start_ms), found.end_ms)
+        ended = found.course.batch.ended_ms
+        until = until if ended is None else min(until, ended)
+        line, lowest = QFontMetricsF(painter.font()).height(), area.top() + area.height()
+        for stage, times in reversed(list(found.stages.items())):
+            if not times:
+                continue
+            painter.setPen(QPen(QColor(inks.ink), 1.8, STYLES[stage]))
+            at, y = QPointF(self._x(times[0]), area.bottom()), area.bottom()
+            for i, time_ms in enumerate(times, start=1):
+                x = self._x(time_ms)
+                painter.drawLine(at, QPointF(x, y))
+                up = area.bottom() - i / most * area.height()
+                painter.drawLine(QPointF(x, y), QPointF(x, up))
+                at, y = QPointF(x, up), up
+            painter.drawLine(at, QPointF(max(at.x(), self._x(until)), y))
+            # one under the other where they end together
+            lowest = min(y, lowest - line)
+            painter.setPen(QColor(inks.ink))
+            painter.drawText(QPointF(max(at.x(), self._x(until)) + 6, lowest + 4), f"{len(times)} {_(stage)}")
+
+    def _paint_ready(self, painter: QPainter, area: QRectF) -> None:
+        """Pegs: filled is done, hollow is still to be done."""
+        assert self._found is not None and self._book is not None
+        color = QColor(self.theme.inks.eggs)
+        size = self.theme.px(4)
+        for one in self._found.ready:
+            x = self._x(one.due_ms)
+            late = not one.done and one.due_ms < self._book.now_ms
+            painter.setPen(QPen(QColor(self.theme.inks.bad) if late else color, 1.6))
+            painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() - self.theme.px(24)))
+            painter.setBrush(color if one.done else QColor(self.theme.inks.paper))
+            painter.drawEllipse(QPointF(x, area.bottom() - self.theme.px(24)), size, size)
+
+    def _paint_now(self, painter: QPainter, area: QRectF) -> None:
+        assert self._found is not None and self._book is not None
+        now = self._book.now_ms
+        if not self._found.start_ms <= now <= self._found.end_ms:
+            return
+        x = self._x(now)
+        painter.setPen(QPen(QColor(self.theme.inks.ink), 2))
+        painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
+        painter.drawText(QPointF(x + 4, area.top() + self.theme.px(12)), _("now"))

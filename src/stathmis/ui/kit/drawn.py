@@ -1,0 +1,91 @@
+"""What we draw ourselves, and what a screen reader hears of it: a name, a value, and a description."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from html import escape
+
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtGui import (
+    QAccessible,
+    QAccessibleInterface,
+    QAccessibleValueChangeEvent,
+    QColor,
+    QFocusEvent,
+    QPainter,
+    QPen,
+)
+from PySide6.QtWidgets import QAccessibleWidget, QWidget
+
+from stathmis.ui.theme import Theme
+
+_FOCUS_WIDE = 2.0
+
+
+class Drawn(QWidget):
+    """A picture that follows the theme, speaks, and shows its focus where it can have it."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.spoken = ""
+        self._interface: QAccessibleInterface | None = None
+        theme.changed.connect(self._restyled)
+
+    def _restyled(self) -> None:
+        self.updateGeometry()
+        self.update()
+
+    def say(self, name: str, value: str, description: str = "") -> bool:
+        """Tell what is shown: what it is, how it stands, and more about it. False where that was told already."""
+        if (name, value, description) == (self.accessibleName(), self.spoken, self.accessibleDescription()):
+            return False
+        self.spoken = value
+        self.setAccessibleName(name)
+        self.setAccessibleDescription(description)
+        # a name that looks like markup is a name
+        self.setToolTip(f"<span>{escape('. '.join(part for part in (value or name, description) if part))}</span>")
+        if QAccessible.isActive():
+            QAccessible.updateAccessibility(QAccessibleValueChangeEvent(self, value))
+        self.update()
+        return True
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """The focus is seen."""
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """The focus is elsewhere."""
+        super().focusOutEvent(event)
+        self.update()
+
+    def paint_focus(self, painter: QPainter) -> None:
+        """A frame while it has the focus."""
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(self.theme.inks.selection), _FOCUS_WIDE))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+
+
+class _Spoken(QAccessibleWidget):
+    """A drawn picture as a screen reader asks for it."""
+
+    def __init__(self, drawn: Drawn) -> None:
+        super().__init__(drawn, QAccessible.Role.Graphic)
+        self._value: Callable[[], str] = lambda: drawn.spoken
+
+    def text(self, what: QAccessible.Text) -> str:
+        """Besides what any widget tells: the value."""
+        return self._value() if what == QAccessible.Text.Value else super().text(what)
+
+
+def _interface(_kind: str, asked: QObject) -> QAccessibleInterface | None:
+    if not isinstance(asked, Drawn):
+        return None
+    # held as long as what it speaks for: Qt does not
+    asked._interface = _Spoken(asked)
+    return asked._interface
+
+
+QAccessible.installFactory(_interface)
