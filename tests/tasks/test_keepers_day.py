@@ -59,9 +59,9 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     instrument = window.stack.currentWidget().instrument  # type: ignore[union-attr]
     instrument.name.setFocus()
     qtbot.keyClicks(instrument.name, "Old dial")
-    tab_to(window, qtbot, "humidity")
-    qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Space)
-    tab_to(window, qtbot, "Start the first round")
+    type_at(window, qtbot, "It shows now, temperature", "36.8")
+    type_at(window, qtbot, "It shows now, humidity", "47")
+    tab_to(window, qtbot, "Start")
     qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Space)
     assert window.column.isVisible()
 
@@ -130,8 +130,8 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
     course = batches.running(again.book, again.book.incubators()[0])
     assert course is not None and (course.batch.eggs, course.day(NOW_MS)) == (14, pytest.approx(5.0))
     traced = trace.trace(again.book, course)
-    assert traced.temperature.runs[0].corrected.tolist() == [pytest.approx(37.5, abs=0.01)]
-    assert traced.temperature.runs[0].shown.tolist() == [36.9]
+    assert traced.temperature.runs[0].corrected.tolist() == pytest.approx([37.4, 37.5], abs=0.01)
+    assert traced.temperature.runs[0].shown.tolist() == [36.8, 36.9]
     assert traced.humidity.runs[0].times_ms.size == 360
     dial = next(c for c in again.book.records(Channel) if c.quantity == "temperature")
     assert readings.hand_readings(again.book.snapshot, dial.id, 0, NOW_MS)[0].typed == "36,9"

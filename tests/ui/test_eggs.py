@@ -142,7 +142,7 @@ def test_eggs_change_places_with_space_or_the_pointer(window: Window, qtbot: QtB
     assert "Back is 0.45 ± " in said(view) and "change places" in said(view)
     qtbot.keyClick(view.picture, Qt.Key.Key_Home)
     qtbot.keyClick(view.picture, Qt.Key.Key_Space)
-    assert "egg 1 is picked up" in view.picture.accessibleName()
+    assert "egg 1 is picked up" in view.picture.spoken
     qtbot.keyClick(view.picture, Qt.Key.Key_Down)
     qtbot.keyClick(view.picture, Qt.Key.Key_Space)
     assert "Eggs 1 and 7 changed places" in window.messages.text.text() and view.course is not None
@@ -193,18 +193,18 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     records.by.setCurrentIndex(records.by.findData("incubator"))
     records._compare(records.by.currentData())
     assert "1. Old still box, 1 batch" in said(records) and "1. North cabinet, 1 batch" in said(records)
-    ended = next(r.course.batch for r in records.rows if "autumn" in r.course.batch.name)
+    ended = next(r.course.batch for r in records.rows if "partridge, first set" in r.course.batch.name)
     records.batch_wanted.emit(ended.id)
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert window.pages.page == "hatch" and "Looking back at 26 rock partridge, first set" in said(window.pages)
-    assert "ended, day" not in window.pages.course.accessibleName()
-    assert "Course: ended on day 2" in window.pages.course.accessibleName()
+    assert "ended, day" not in window.pages.course.spoken
+    assert "ended on day 2" in window.pages.course.spoken
     window.show_page("trace")
     qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     assert window.pages.trace._course is not None and window.pages.trace._course.batch.id == ended.id
-    window.show_page("round")
+    window.show_incubator(ended.incubator_id)
     window.show_page("eggs")
-    assert "28 eggs in" in said(window.pages.eggs), "Round is always of now, and so is what comes after it"
+    assert "28 eggs in" in said(window.pages.eggs), "its card leads back to what runs"
     view = window.stack.currentWidget()
     assert view is window.pages
     window.show_place("records")

@@ -74,8 +74,8 @@ def test_taking_off_by_count(window: Window, qtbot: QtBot) -> None:
     assert "6 dry and ready." in said(view)
     view.end_batch()
     wait(qtbot)
-    assert "18 guinea fowl ended" in window.messages.text.text()
-    assert window.pages.hatch.parts.part == "opened" and "Looking back at 18 guinea fowl" in said(window.pages)
+    assert "18 guinea fowl eggs ended" in window.messages.text.text()
+    assert window.pages.hatch.parts.part == "opened" and "Looking back at 18 guinea fowl eggs" in said(window.pages)
     window.undo()
     assert "Looking back" not in said(window.pages), "undone it runs again"
     wait(qtbot)
@@ -86,7 +86,7 @@ def test_opening_eggs_without_marks(window: Window, qtbot: QtBot) -> None:
     batch_id = guinea(window, "opened")
     view = window.pages.hatch.opened
     assert "The hatch is still to come" in said(view)
-    ended = next(b for b in desk.book.records(Batch) if "autumn" in b.name)
+    ended = next(b for b in desk.book.records(Batch) if "partridge, first set" in b.name)
     window.show_batch(ended.id)
     window.pages.hatch.show_part("opened")
     assert "1 egg did not hatch and is not opened." in said(view) and "3 of 5 yolk not drawn in" in said(view)
@@ -137,8 +137,8 @@ def test_a_finished_batch_may_be_mended_and_it_is_marked(window: Window, qtbot: 
     wait(qtbot)
 
 
-def test_an_ended_batch_keeps_its_pages_until_the_round(window: Window, qtbot: QtBot) -> None:
-    ended = next(b for b in window.desk.book.records(Batch) if "autumn" in b.name)
+def test_an_ended_batch_has_all_its_pages_until_one_goes_back(window: Window, qtbot: QtBot) -> None:
+    ended = next(b for b in window.desk.book.records(Batch) if "partridge, first set" in b.name)
     window.show_batch(ended.id)
     for page in ("trace", "moisture", "eggs", "hatch", "trace"):
         window.show_page(page)
@@ -146,14 +146,19 @@ def test_an_ended_batch_keeps_its_pages_until_the_round(window: Window, qtbot: Q
         wait(qtbot)
     assert window.pages.trace.traced is not None and window.pages.trace.traced.course.batch.id == ended.id
     window.show_page("round")
-    assert "Looking back" not in said(window.pages)
+    view = window.pages.round
+    assert "here is its last round" in said(window.pages) and not view.rows[0].edit.isEnabled()
+    assert not view.log_button.isVisible() and not view.note.isVisible() and not view.today.isVisible()
+    assert view.sheet.course is not None and view.sheet.course.batch.id == ended.id
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert "Looking back" not in said(window.pages) and view.rows[0].edit.isEnabled() and view.today.isVisible()
     window.show_page("trace")
     assert "Looking back" not in said(window.pages), "the one that runs is in view again"
     wait(qtbot)
 
 
 def test_a_report_that_cannot_be_written_says_so(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    ended = next(b for b in window.desk.book.records(Batch) if "autumn" in b.name)
+    ended = next(b for b in window.desk.book.records(Batch) if "partridge, first set" in b.name)
     window.show_batch(ended.id)
     window.pages.hatch.show_part("review")
     panel = window.pages.hatch.review

@@ -46,7 +46,7 @@ def test_a_simulated_probe_from_start_to_log(window: Window, qtbot: QtBot, monke
     assert readings.series(window.desk.book.snapshot, channel, 0, 2**62).times_ms.size >= before + 2
     window.undo()
     assert window.desk.book.records(Probe) == ()
-    qtbot.waitUntil(lambda: "None yet." in texts(window), timeout=3000)
+    qtbot.waitUntil(lambda: "No probe yet." in texts(window), timeout=3000)
 
 
 def test_a_device_that_is_not_there(window: Window, qtbot: QtBot) -> None:

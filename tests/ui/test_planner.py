@@ -56,7 +56,7 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     (plan,) = planning.plans(desk.book)
     hatch = plan.step("hatch")
     assert hatch is not None and abs(hatch.at_ms - desk.now_ms - 25 * DAY_MS) < DAY_MS
-    assert "12 chicken planned" in window.messages.text.text()
+    assert "12 chicken eggs planned" in window.messages.text.text()
     # along the calendar, and lockdown a day later with Ctrl
     view.calendar.setFocus()
     for _ in range(40):
@@ -83,7 +83,7 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     view.calendar.look_at(plan.subject, "set")
     assert "Not known yet whether it is ready" in said(view.step)
     view.step.done()
-    assert [b.name for b in desk.book.records(Batch)] == ["12 chicken"]
+    assert [b.name for b in desk.book.records(Batch)] == ["12 chicken eggs"]
     # candling on its day, left out with a reason
     candle = planning.plans(desk.book)[0].step("candle 1")
     assert candle is not None

@@ -30,7 +30,7 @@ def test_typing_shows_corrected_value_level_and_verdict(window: Window, qtbot: Q
     assert lid.judged.corrected.value == pytest.approx(37.51, abs=0.08)
     assert lid.value.text().startswith("37.50 ±")
     assert lid.word.text() == "inside"
-    assert "inside" in lid.level.accessibleName()
+    assert "inside" in lid.level.spoken
     assert "On profile" in words(window)
 
 

@@ -44,7 +44,7 @@ def shown(widget: QWidget) -> str:
     for one in widget.findChildren(QWidget):
         if one.isVisibleTo(widget):
             named = isinstance(one, QLabel | QAbstractButton)
-            words.append(one.text() if named else one.accessibleName())  # type: ignore[attr-defined]
+            words.append(one.text() if named else f"{one.accessibleName()} {getattr(one, 'spoken', '')}")  # type: ignore[attr-defined]
     return "\n".join(words)
 
 
@@ -134,7 +134,7 @@ SAYINGS: dict[str, list[tuple[str, object, dict[str, str]]]] = {
     ],
     "clutch": [
         ("wished", "males", {"round": "Below the band 31.8–32.8 °C", "column": "day 30 of about 40"}),
-        ("box", "upper shelf", {"phone": "12 leopard gecko, upper shelf", "report": "upper shelf"}),
+        ("box", "upper shelf", {"phone": "12 leopard gecko eggs, upper shelf", "report": "upper shelf"}),
         ("airing_day", 3, {"phone": "box on Thu", "report": "on Thursday"}),
     ],
     "first day": [

@@ -33,12 +33,12 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
         if b.isVisible() and b.accessibleName() == "Which batch of this incubator is in view"
     )
     assert chooser.currentText() == "12 quail", "the newest is in view"
-    assert "day 6 of 17.5" in window.pages.course.accessibleName()
+    assert "day 6 of 17.5" in window.pages.course.spoken
     chooser.setFocus()
     qtbot.keyClick(chooser, Qt.Key.Key_Up)
     chooser.activated.emit(chooser.currentIndex())
     settle()
-    assert "day 13 of 24" in window.pages.course.accessibleName()
+    assert "day 13 of 24" in window.pages.course.spoken
     window.show_page("trace")
     qtbot.waitUntil(lambda: window.pages.trace.eggs is not None and not work.busy(), timeout=20_000)
     assert window.pages.trace.traced is not None

@@ -116,8 +116,8 @@ def test_another_run_the_room_days_and_a_picture(window: Window, qtbot: QtBot, t
 
 
 def test_the_expected_hatch_is_on_the_course(window: Window, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: "hatch about" in window.pages.course.accessibleName(), timeout=20_000)
-    assert "by the temperatures so far" in window.pages.course.accessibleName()
+    qtbot.waitUntil(lambda: "hatch about" in window.pages.course.spoken, timeout=20_000)
+    assert "by the temperatures so far" in window.pages.course.spoken
 
 
 def test_a_folder_is_watched_from_the_preview_on(window: Window, qtbot: QtBot, tmp_path: Path) -> None:

@@ -39,7 +39,7 @@ def test_a_mix_is_found_taken_over_and_logged(window: Window, qtbot: QtBot) -> N
     qtbot.keyClick(view.grid, Qt.Key.Key_Down)
     cell = view.grid.cell
     assert start is not None and cell is not None and cell.opening > start.opening
-    assert f"{cell.rh:.0f} ±" in view.looked_at.text() and cell.combination.words in view.grid.accessibleName()
+    assert f"{cell.rh:.0f} ±" in view.looked_at.text() and cell.combination.words in view.grid.spoken
     qtbot.keyClick(view.grid, Qt.Key.Key_Return)
     assert view.log_button.hasFocus() and view.vent.text() == "3/4"
     before = len(water.events_of(window.desk.book, view.incubator))  # type: ignore[arg-type]

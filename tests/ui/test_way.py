@@ -116,7 +116,7 @@ def test_days_counted_down_show_everywhere(window: Window, qtbot: QtBot) -> None
     window.show_page("trace")
     qtbot.waitUntil(lambda: window.pages.trace.eggs is not None, timeout=20_000)
     settle()
-    assert "11 days to go" in window.pages.course.accessibleName()
+    assert "11 days to go" in window.pages.course.spoken
     charts = window.pages.trace.charts
     assert charts is not None
     axis = charts._axes["temperature"]
@@ -287,7 +287,7 @@ def test_what_is_typed_is_drawn_and_explained(window: Window, qtbot: QtBot) -> N
     assert view.way._preview_words.isHidden(), "two days are no term yet"
     qtbot.keyClicks(days, "3")
     assert "hatch Wed 27 May" in view.way._preview_words.text() and "Enter keeps it" in view.way._preview_words.text()
-    assert "of 23" in view.way._preview.accessibleName() and planning.plans(window.desk.book)[1].way.term_days is None
+    assert "of 23" in view.way._preview.spoken and planning.plans(window.desk.book)[1].way.term_days is None
     qtbot.keyClick(days, Qt.Key.Key_Return)
     assert view.way._preview_words.isHidden() and "from now on" in window.messages.text.text()
 

@@ -167,7 +167,7 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
     keeper.tab_to(off.end)
     keeper.press(Qt.Key.Key_Space)
     keeper.wait()
-    assert desk.book.records(Batch)[0].ended_ms is not None and "Looking back at 12 chicken" in keeper.said()
+    assert desk.book.records(Batch)[0].ended_ms is not None and "Looking back at 12 chicken eggs" in keeper.said()
     opened = window.pages.hatch.opened
     assert "5 eggs did not hatch and are not opened." in keeper.said()
     keeper.tab_to(opened.eggs)
@@ -191,7 +191,7 @@ def test_a_batch_from_plan_to_review_by_keyboard(empty_window: Window, qtbot: Qt
         and "Most likely: the temperature was low" in said
         and "Next time: Raise the set point" in said
     )
-    assert "14–21" in said and "1 of 5 yolk not drawn in" in said
+    assert review.days.isVisible() and "1 of 5 yolk not drawn in" in said
     keeper.tab_to(review.report)
     for name in ("report.pdf", "report.html"):
         review.write_report(tmp_path / name)

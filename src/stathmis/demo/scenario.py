@@ -297,7 +297,7 @@ def _still_box(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: 
     channels = hang(desk, STILL_BOX, incubator_id, clock.at_ms)
     check(desk, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
     clock.at_ms = set_ms
-    setting_up.set_batch(desk, incubator, "18 guinea fowl", "guinea_fowl", "steady", 18, set_ms)
+    setting_up.set_batch(desk, incubator, "18 guinea fowl eggs", "guinea_fowl", "steady", 18, set_ms)
     at_minute = (set_ms - start) / MINUTE_MS
     refills = [at_minute + 1440.0 * d for d in range(0, 23, 3)]
     machine = Machine(

@@ -68,6 +68,8 @@ table {{ border-collapse: collapse; margin: .5em 0; font-size: .92em; }}
 th {{ text-align: left; font-weight: 400; color: {MUTED}; }}
 td, th {{ padding: .18em 1.2em .18em 0; vertical-align: top; border-bottom: 1px solid {RULE}; }}
 td.n, th.n {{ text-align: right; }} svg {{ max-width: 100%; height: auto; }}
+@media (max-width: 32em) {{ body {{ margin: 1em auto; font-size: 14px; }}
+  table {{ display: block; overflow-x: auto; }} td, th {{ padding-right: .7em; }} }}
 @media print {{ body {{ background: none; margin: 0; max-width: none; }} h2 {{ break-after: avoid; }}
   svg, tr {{ break-inside: avoid; }} }}
 """

@@ -115,6 +115,16 @@ def _sheet_now(book: Book, incubator: Incubator, batch_id: int | None) -> RoundS
 def _sheet(book: Book, incubator: Incubator, now: int, batch_id: int | None) -> RoundSheet:
     course = batches.running(book, incubator, batch_id)
     beside = tuple(c for c in batches.all_running(book, incubator) if course and c.batch.id != course.batch.id)
+    return _of(book, incubator, now, course, beside)
+
+
+def last_sheet(book: Book, course: Course) -> RoundSheet:
+    """The last round of a batch that has ended, as its instruments showed it then."""
+    ended = course.batch.ended_ms
+    return _of(book, course.incubator, book.now_ms if ended is None else ended, course, ())
+
+
+def _of(book: Book, incubator: Incubator, now: int, course: Course | None, beside: tuple[Course, ...]) -> RoundSheet:
     # a clutch's box may have instruments of its own
     incubator = course.incubator if course is not None else incubator
     hanging = {q: {p.id for p, _from, _to in book.hung_in(incubator, q, now, now)} for q in ("temperature", "humidity")}

@@ -25,6 +25,7 @@ from stathmis.services.book import Book
 from stathmis.services.clock import is_zone
 from stathmis.services.desk import Desk
 from stathmis.words import dates
+from stathmis.words.numbers import count
 
 
 @dataclass(frozen=True)
@@ -327,7 +328,7 @@ def set_batch(
             f"{kept.capitalize()} eggs cannot follow that profile.",
             "Choose the regime that follows the species, or a profile made for it.",
         )
-    named = name.strip() or f"{eggs} {species_of(desk.book, species).name}"
+    named = name.strip() or count(eggs, f"{species_of(desk.book, species).name} egg")
     with desk.edit(f"{named} set") as edit:
         return edit.add(
             Batch,

@@ -68,6 +68,8 @@ def run(options: argparse.Namespace) -> int:
         chosen = "light" if options.pictures is not None else str(settings.value("theme", "system"))
         kept = 1.0 if options.pictures is not None else float(str(settings.value("scale", 1.0)))
         theme = Theme(app, options.theme or chosen, options.text or kept)
+        if options.pictures is None and settings.value("contrast") == "more":
+            theme.switch_contrast()
         desk = _begin(options, clock, Path(scratch), theme)
         if desk is None:
             return 2

@@ -259,7 +259,7 @@ class BatchPages(QWidget):
             self.show_incubator(self.incubator, self.page)
 
     def show_batch(self, course: Course) -> None:
-        """Show a batch from the records, ended or not; Round stays with the one that runs."""
+        """Show a batch from the records, ended or not."""
         self._past = course.batch.id if course.batch.ended_ms is not None else None
         if self._past is None:
             self._chosen[course.incubator.id] = course.batch.id
@@ -270,9 +270,13 @@ class BatchPages(QWidget):
         if course is not None:
             self.show_batch(course)
 
+    def forget_past(self) -> None:
+        """The batch that runs is shown from the next time on."""
+        self._past = None
+
     def show_running(self) -> None:
         """Back to the batch that runs."""
-        self._past = None
+        self.forget_past()
         if self.incubator is not None:
             self.show_incubator(self.incubator, self.page)
 
@@ -310,9 +314,7 @@ class BatchPages(QWidget):
         if incubator.air == "room":
             # a room has no trace; the page is remembered for the next incubator
             page = "round"
-        past = self._past_course(incubator) if page != "round" else None
-        if page == "round":
-            self._past = None
+        past = self._past_course(incubator)
         sheet = rounds.sheet(desk.book, incubator, batch_id=self._chosen.get(incubator.id))
         course = past if past is not None else sheet.course
         self._in_view = (incubator, course) if incubator.air != "room" else None
@@ -344,8 +346,8 @@ class BatchPages(QWidget):
         self._stack.setCurrentWidget(getattr(self, page))
         # only the page in view is built: the others are when they are looked at
         if page == "round":
-            self.round.show_incubator(sheet)
-            self._learn_box(incubator, sheet.course)
+            self.round.show_incubator(sheet if past is None else rounds.last_sheet(desk.book, past))
+            self._learn_box(incubator, sheet.course if past is None else None)
         else:
             self._fill(page, incubator, course)
 

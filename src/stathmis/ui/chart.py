@@ -9,13 +9,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QGraphicsRectItem
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QGraphicsRectItem, QLabel, QWidget
 
 from stathmis.core.series import Pyramid, gaps
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.ui.chart_library import pg
+from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
@@ -25,20 +26,138 @@ DAY_MS = 86_400_000.0
 RIBBON_ALPHA = 60
 QWIDGETSIZE_MAX = 16_777_215
 """The greatest height of what has none."""
+NEAR_PX = 14.0
+"""The pointer tells a value it is so near to."""
+APART = 5
+"""Readings beyond an edge with so many between them that are not are two."""
 
 
-class Plot(pg.PlotWidget):
-    """A plot that asks for all the height it may have; the library's own asks for what it happens to have."""
+class Plot(pg.PlotWidget, Speaking):
+    """A plot that asks for all the height it may have; the library's own asks for what it happens to have. Left and
+    right go from value to value, and tell it."""
+
+    def __init__(self, theme: Theme, **more: Any) -> None:
+        super().__init__(**more)
+        self._theme = theme
+        self._points: list[tuple[float, str]] = []
+        self._at = -1
+        self._name = ""
+        self.step: Callable[[int], object] | None = None
+        """Where values are found otherwise than by a list: called with -1 or 1."""
+        self.readout = QLabel(self)
+        self.readout.hide()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.scene().sigMouseMoved.connect(self._pointed)
 
     def sizeHint(self) -> QSize:
         """Its greatest height, where it has one."""
         hint: QSize = super().sizeHint()
         return QSize(hint.width(), self.maximumHeight()) if self.maximumHeight() < QWIDGETSIZE_MAX else hint
 
+    def tell(self, name: str, value: str, points: Sequence[tuple[float, str]] = ()) -> None:
+        """What is drawn, in words, and its values from left to right: where each stands, and what it says."""
+        self._name, self._points, self._at = name, list(points), -1
+        self.readout.hide()
+        self.say(name, value)
 
-def styled_plot(theme: Theme, axes: dict[str, Any] | None = None) -> pg.PlotWidget:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Left and right."""
+        way = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if way is None:
+            QWidget.keyPressEvent(self, event)
+        elif self.step is not None:
+            self.step(way)
+        elif self._points:
+            self._go(min(len(self._points) - 1, max(0, self._at + way)))
+
+    def _pointed(self, where: QPointF) -> None:
+        """The value nearest to the pointer, where it is near."""
+        if not self._points:
+            return
+        view = self.plotItem.vb
+        x = view.mapSceneToView(where).x()
+        nearest = min(range(len(self._points)), key=lambda i: abs(self._points[i][0] - x))
+        if abs(view.mapViewToScene(QPointF(self._points[nearest][0], 0.0)).x() - where.x()) <= NEAR_PX:
+            self._go(nearest)
+
+    def _go(self, at: int) -> None:
+        self._at = at
+        self.say(self._name, self._points[at][1])
+        self.show_readout(self._points[at][1])
+
+    def show_readout(self, words: str) -> None:
+        """A value, written into the corner of the plot."""
+        inks = self._theme.inks
+        self.readout.setText(words)
+        self.readout.setFont(self._theme.font(12))
+        self.readout.setStyleSheet(f"background: {inks.card}; color: {inks.ink}; border: 1px solid {inks.muted};")
+        self.readout.setContentsMargins(6, 2, 6, 2)
+        self.readout.adjustSize()
+        self.readout.move(max(0, self.width() - self.readout.width() - 8), 4)
+        self.readout.show()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """The focus is seen."""
+        super().paintEvent(event)
+        if self.hasFocus():
+            painter = QPainter(self.viewport())
+            painter.setPen(QPen(QColor(self._theme.inks.selection), 2))
+            painter.drawRect(self.viewport().rect().adjusted(1, 1, -1, -1))
+
+
+class Beyond(pg.GraphicsObject):
+    """What runs off the upper or lower edge of a chart: a mark at the edge where it does, with how far it went."""
+
+    def __init__(self, days: Array, values: Array, low: float, high: float, theme: Theme) -> None:
+        super().__init__()
+        self._theme, self._marks = theme, list[tuple[float, float, bool]]()
+        for below, out in ((True, values < low), (False, values > high)):
+            for part in np.split(np.flatnonzero(out), np.flatnonzero(np.diff(np.flatnonzero(out)) > APART) + 1):
+                if part.size:
+                    at = part[np.argmin(values[part]) if below else np.argmax(values[part])]
+                    self._marks.append((float(days[at]), float(values[at]), below))
+        self.setZValue(10)
+
+    @property
+    def count(self) -> int:
+        """So many times."""
+        return len(self._marks)
+
+    def boundingRect(self) -> QRectF:
+        """All that is in view."""
+        return QRectF(self.viewRect())
+
+    def viewRangeChanged(self) -> None:
+        """The marks stay at the edges."""
+        self.prepareGeometryChange()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        """Draw those in view, each with its value where there is room."""
+        view, to_pixels = self.viewRect(), painter.transform()
+        painter.resetTransform()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(self._theme.font(11))
+        ink = QColor(self._theme.inks.ink)
+        painter.setPen(ink)
+        painter.setBrush(ink)
+        free = {True: -1e9, False: -1e9}
+        for day, value, below in sorted(self._marks):
+            if not view.left() <= day <= view.right():
+                continue
+            ends = [to_pixels.map(QPointF(day, y)) for y in (view.top(), view.bottom())]
+            edge = max(ends, key=lambda p: p.y()) if below else min(ends, key=lambda p: p.y())
+            y, tip = (edge.y() - 8, edge.y() - 1) if below else (edge.y() + 8, edge.y() + 1)
+            painter.drawPolygon(QPolygonF([QPointF(edge.x() - 4, y), QPointF(edge.x() + 4, y), QPointF(edge.x(), tip)]))
+            words = f"{value:.1f}"
+            if edge.x() + 6 > free[below]:
+                painter.drawText(QPointF(edge.x() + 6, edge.y() - 2 if below else edge.y() + 10), words)
+                free[below] = edge.x() + 10 + painter.fontMetrics().horizontalAdvance(words)
+        painter.setTransform(to_pixels)
+
+
+def styled_plot(theme: Theme, axes: dict[str, Any] | None = None) -> Plot:
     """An empty plot in the theme's inks, without the library's own buttons and menus."""
-    plot = Plot(axisItems=axes or {}, enableMenu=False)
+    plot = Plot(theme, axisItems=axes or {}, enableMenu=False)
     plot.hideButtons()
     plot.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
     # both are worked out anew at every change, and none is wanted: each chart sets its own range, in its own unit

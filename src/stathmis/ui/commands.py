@@ -147,6 +147,7 @@ def _view(window: Window) -> list[Command]:
     return [
         Command(_("°C or °F"), window.switch_unit, "view", "F2", _("unit celsius fahrenheit")),
         Command(_("Light, dark, or as the system"), window.switch_theme, "view", "F3", _("theme colors night"), 1),
+        Command(_("More contrast, or less"), theme.switch_contrast, "view", more=_("high contrast eyes"), group=1),
         Command(_("Larger text"), lambda: theme.enlarge(1), "view", "Ctrl++", _("zoom size"), 1),
         Command(_("Smaller text"), lambda: theme.enlarge(-1), "view", "Ctrl+-", _("zoom size"), 1),
         Command(

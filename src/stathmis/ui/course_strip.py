@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from html import escape
 from math import floor
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
@@ -13,19 +12,20 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from stathmis.logbook.records import Event
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
 _DEPTH = {"warm-up": 6.0, "setting": 12.0, "incubation": 12.0, "lockdown": 20.0, "hatch": 14.0, "dry": 6.0}
 _SHADE = {"warm-up": 70, "setting": 100, "incubation": 100, "lockdown": 170, "hatch": 120, "dry": 60}
 
 
-class CourseStrip(QWidget):
+class CourseStrip(Drawn):
     """Draws a batch's course at a time; pegs above it are events (open) and the days to come (filled)."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
+        super().__init__(theme, parent)
         self._course: Course | None = None
         self._book: Book | None = None
         self._events: list[Event] = []
@@ -33,11 +33,10 @@ class CourseStrip(QWidget):
         self._shown: object = None
         self._words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self.updateGeometry)
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(400, self._theme.px(74))
+        return QSize(400, self.theme.px(74))
 
     minimumSizeHint = sizeHint
 
@@ -53,9 +52,9 @@ class CourseStrip(QWidget):
             now = book.now_ms
             phase = course.phase(now)
             stands = phase.name if phase else "over"
-            words = f"Course: {course.day_text(now)}, {stands}; {course.next_step(now, book.zone)}"
+            words = f"{course.day_text(now)}, {stands}; {course.next_step(now, book.zone)}"
             if course.batch.ended_ms is not None:
-                words = f"Course: ended on {course.day_words(course.day(course.batch.ended_ms), 1)}"
+                words = f"ended on {course.day_words(course.day(course.batch.ended_ms), 1)}"
             self._words = words
         self._say()
 
@@ -64,8 +63,7 @@ class CourseStrip(QWidget):
         if self._shift is not None and self._course is not None and self._book is not None:
             at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
             words += f"; hatch about {dates.day(at, weekday=True)} by the temperatures so far"
-        self.setAccessibleName(words)
-        self.setToolTip(f"<span>{escape(words)}</span>")
+        self.say(_("Course"), words)
         self.update()
 
     def shows(self, course: Course) -> bool:
@@ -84,7 +82,7 @@ class CourseStrip(QWidget):
         course, book = self._course, self._book
         if course is None or book is None:
             return
-        theme, inks = self._theme, self._theme.inks
+        theme, inks = self.theme, self.theme.inks
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         first, last = course.phases[0].start_day, course.phases[-1].end_day
@@ -116,7 +114,7 @@ class CourseStrip(QWidget):
     def _paint_phases(
         self, painter: QPainter, course: Course, book: Book, x_of: Callable[[float], float], middle: float
     ) -> None:
-        theme, inks = self._theme, self._theme.inks
+        theme, inks = self.theme, self.theme.inks
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
         taken: list[tuple[float, float]] = []
@@ -146,7 +144,7 @@ class CourseStrip(QWidget):
         if self._shift is None:
             return
         shift, U = self._shift
-        species, theme = course.species, self._theme
+        species, theme = course.species, self.theme
         low = x_of(species.days_low + shift - U)
         high = min(x_of(species.days_high + shift + U), self.width() - 2.0)
         y, tick = middle - theme.px(13), theme.px(5)
@@ -158,9 +156,9 @@ class CourseStrip(QWidget):
         painter.drawEllipse(QPointF(x_of(species.days + shift), y), theme.px(3), theme.px(3))
 
     def _peg(self, painter: QPainter, x: float, middle: float, *, filled: bool) -> None:
-        color = QColor(self._theme.inks.eggs if filled else self._theme.inks.muted)
-        size = self._theme.px(3)
+        color = QColor(self.theme.inks.eggs if filled else self.theme.inks.muted)
+        size = self.theme.px(3)
         painter.setPen(QPen(color, 1.2))
-        painter.drawLine(QPointF(x, middle - self._theme.px(16) + size), QPointF(x, middle + self._theme.px(4)))
+        painter.drawLine(QPointF(x, middle - self.theme.px(16) + size), QPointF(x, middle + self.theme.px(4)))
         painter.setBrush(color if filled else Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(QPointF(x, middle - self._theme.px(16)), size, size)
+        painter.drawEllipse(QPointF(x, middle - self.theme.px(16)), size, size)

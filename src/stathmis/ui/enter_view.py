@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
+from itertools import pairwise
 
-from PySide6.QtWidgets import QCheckBox
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QLineEdit
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import knowledge, setting_up
+from stathmis.services import knowledge, rounds, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
 from stathmis.services.plan import conflicts
+from stathmis.services.reading_field import interpret
 from stathmis.ui.forms import BatchForm, IncubatorForm, InstrumentForm, PlaceForm
 from stathmis.ui.kit.attempt import attempt
-from stathmis.ui.kit.fields import Chooser
+from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import Page, card, column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
@@ -184,26 +188,39 @@ class EnterView(Page):
 
 
 class StartView(Page):
-    """An empty logbook: three questions, then the first round."""
+    """An empty logbook: three questions, the last of them a first reading; its verdict is what comes next."""
+
+    demo_wanted = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme)
         self._desk = desk
         self.incubator = IncubatorForm(desk, with_room=False)
         self.batch = BatchForm(desk)
+        batch = self.batch
+        self._later = (batch.regime, batch.why, batch.day_count, batch.name)
         self.none_yet = QCheckBox("nothing yet: it is still warming up")
-        self.none_yet.toggled.connect(lambda on: self.batch.setEnabled(not on))
+        self.none_yet.toggled.connect(lambda on: batch.setEnabled(not on))
         self.instrument = InstrumentForm(desk, theme, with_place=False)
+        self.more = button("", self._unfold, "link")
+        self.temperature = field("It shows now, temperature", "37.4", width=(theme, 84))
+        self.humidity = field("It shows now, humidity", "48", width=(theme, 84))
+        unit = self.instrument.unit
+        either = label("either may stay empty", "small")
+        now = holder(row(self.temperature, unit, self.humidity, label("% RH"), either, 1))
+        self.instrument.grid.add("It shows now", now)
         self.problem = problem_label()
-        self.go = button("Start the first round", self.start, "main")
+        self.go = button("Start", self.start, "main")
+        look = button("Look at the demo first", self.demo_wanted.emit)
+        head = row(label("Three questions, then the first verdict", "title"), 1, look)
         inner = holder(
             column(
-                label("Three questions, then the first reading", "title"),
+                head,
                 card("1  Which incubator?", self.incubator),
                 card("2  What is in it?", self.none_yet, self.batch),
                 card("3  What do you read?", self.instrument),
+                row(self.go, self.more, 1),
                 self.problem,
-                row(self.go, 1),
                 label(knowledge.cautions()["alarm"], "small", wrap=True),
                 spacing=12,
             )
@@ -211,6 +228,27 @@ class StartView(Page):
         theme.fit(inner, MaximumWidth=720)
         self.page.addLayout(row(1, (inner, 8), 1))
         self.page.addStretch(1)
+        self._folded = False
+        self._unfold()
+        # Enter goes from answer to answer, and begins after the last
+        order = (self.incubator.name, batch.eggs, batch.when, self.instrument.name, self.temperature, self.humidity)
+        for one, following in pairwise(order):
+            one.returnPressed.connect(partial(self._go_to, following))
+        self.humidity.returnPressed.connect(self.start)
+
+    @staticmethod
+    def _go_to(edit: QLineEdit) -> None:
+        edit.setFocus()
+        edit.selectAll()
+
+    def _unfold(self) -> None:
+        """What has usual values is asked only on request."""
+        self._folded = not self._folded
+        self.batch.show_rows(not self._folded, *self._later)
+        self.instrument.show_rows(not self._folded, *self.instrument.finer)
+        self.instrument.shows.hide()
+        self.instrument.show_rows(False, self.instrument.shows)
+        self.more.setText("Usual values stand in for the rest: change them" if self._folded else "Fewer questions")
 
     def refresh(self) -> None:
         """Nothing here depends on the logbook."""
@@ -223,17 +261,41 @@ class StartView(Page):
         """There is nowhere to go yet."""
         return True
 
+    def _read(self) -> None:
+        """What the instrument shows is what was read on it; the reading goes into the log. Raises UserError."""
+        desk = self._desk
+        edits = {"temperature": self.temperature, "humidity": self.humidity}
+        fields = {}
+        for channel in desk.book.records(Channel):
+            edit = edits[channel.quantity]
+            found = interpret(edit.text(), channel)
+            if found.problem:
+                edit.setFocus()
+                offer = f"Write {found.offer} if it is." if found.offer else "Mend it, or leave it empty."
+                raise UserError(found.problem, offer)
+            fields[channel.id] = found
+        rounds.log_round(desk, fields, desk.now_ms)
+
     def start(self) -> None:
         """Enter all three answers, or none and say what is wrong."""
-        desk = self._desk
+        desk, instrument = self._desk, self.instrument
+        unit = instrument.unit.currentText()
+        instrument.humidity.setChecked(bool(self.humidity.text().strip()))
+        instrument.temperature.setChecked(bool(self.temperature.text().strip()) or not instrument.humidity.isChecked())
+        if not instrument.name.text().strip():
+            instrument.name.setText(instrument.kind.currentText())
 
         def action() -> str:
             with desk.edit("the first three answers"):
                 incubator_id = self.incubator.save()
-                self.instrument.save(incubator_id)
+                instrument.save(incubator_id)
                 if not self.none_yet.isChecked():
                     self.batch.save(desk.book.one(Incubator, incubator_id))
-            return "Ready: type what the instrument shows."
+                self._read()
+            return "Logged. Below stands what it means, and what would make it surer."
 
-        if not attempt(self.problem, action):
+        if attempt(self.problem, action):
+            if unit != desk.book.temperature_unit:
+                desk.set_temperature_unit("°F" if unit == "°F" else "°C")
+        elif self.focusWidget() is None:
             self.problem.setFocus()

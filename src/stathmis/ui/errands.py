@@ -21,6 +21,11 @@ class Errands:
         """Go where a piece of advice is followed."""
         if step.do == "trace":
             self._window.show_page("trace")
+        elif step.do == "weigh":
+            self._window.pages.moisture.show_part("eggs")
+            self._window.show_page("moisture")
+        elif step.do == "enter":
+            self._window.show_place("enter")
         elif step.do == "water page":
             self.show_water()
         elif step.do == "check":
@@ -69,6 +74,7 @@ class Errands:
 
     def type_round(self, numbers: Sequence[str]) -> None:
         """Type a round's numbers into its fields, in their order; Enter logs them."""
+        self._window.pages.forget_past()
         self._window.show_page("round")
         page = self._window.pages.round
         for row, number in zip(page.rows, numbers, strict=False):

@@ -18,10 +18,11 @@ from stathmis.services.batch.species import species_of, species_offered
 from stathmis.services.desk import Desk
 from stathmis.services.setting_up import KINDS, TYPICAL, NewChannel, typical
 from stathmis.ui.kit.fields import Chooser, field
-from stathmis.ui.kit.page import FieldGrid, holder, put, row
-from stathmis.ui.kit.pieces import label, say
+from stathmis.ui.kit.page import FieldGrid, column, holder, put, row
+from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
 
 class _Form(QWidget):
@@ -44,6 +45,15 @@ class _Form(QWidget):
     def line(self, words: str, *widgets: QWidget) -> QWidget:
         """Add several widgets in one line."""
         return self.grid.add(words, holder(row(*widgets, 1, spacing=12)))
+
+    def show_rows(self, shown: bool, *rows: QWidget) -> None:
+        """Show or hide rows, each with its words."""
+        for one in rows:
+            at = self.grid.getItemPosition(self.grid.indexOf(one))[0]  # type: ignore[index]
+            beside = self.grid.itemAtPosition(at, 0)
+            for widget in (one, beside.widget() if beside is not None else None):
+                if widget is not None:
+                    widget.setVisible(shown)
 
 
 class _Focused:
@@ -101,7 +111,7 @@ class BatchForm(_Form):
         super().__init__(desk)
         self.species = self.choice("Species", species_offered(desk.book))
         self.eggs = self.text("Eggs", typed="12")
-        self.when = self.text("Set at", "now, 08:10, yesterday 21:30 or 2026-05-18 08:10")
+        self.when = self.text("Set at", "now, 08:10, yesterday 21:30")
         self.regime = self.choice("It follows")
         self.why = self.grid.add("", label("", "small", wrap=True))
         self.day_count = self.choice("Days are counted", [(text, key) for key, text in DAY_COUNTS.items()])
@@ -190,6 +200,35 @@ class PlaceForm(_Form):
             setting_up.set_place(self.desk, self.name.text(), altitude_m, zone.strip())
 
 
+class AltitudeQuestion(QWidget):
+    """How high the place is, asked where it first matters; gone once it is known."""
+
+    def __init__(self, desk: Desk, theme: Theme) -> None:
+        super().__init__()
+        self._desk = desk
+        words = label(_("How high is it here? Thin air holds and dries otherwise."), "small", wrap=True)
+        self.altitude = field(_("Altitude, m"), _("such as 900"), width=(theme, 96), entered=self.keep)
+        self.problem = problem_label()
+        line = row((words, 1), self.altitude, label("m"), button(_("Keep it"), self.keep))
+        put(self, column(line, self.problem, spacing=4))
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Ask only while it is not known."""
+        self.setVisible(self._desk.book.altitude_m is None and not self._desk.read_only)
+
+    def keep(self) -> None:
+        """Keep it; what is wrong is said below."""
+        try:
+            book = self._desk.book
+            setting_up.set_place(self._desk, book.name, _number(self.altitude, _("The altitude in meters")), book.zone)
+        except UserError as error:
+            say(self.problem, str(error))
+            return
+        self.problem.hide()
+        self.refresh()
+
+
 class InstrumentForm(_Form):
     """Name, kind, what it shows in which steps and how well, where it hangs; a certificate for a reference."""
 
@@ -200,14 +239,16 @@ class InstrumentForm(_Form):
         self.temperature, self.humidity = QCheckBox("temperature"), QCheckBox("humidity")
         self.temperature.setChecked(True)
         self.unit = Chooser("Unit of its temperature", [(u, u) for u in ("°C", "°F")], desk.book.temperature_unit)
-        self.line("It shows", self.temperature, self.unit, self.humidity)
+        self.shows = self.line("It shows", self.temperature, self.unit, self.humidity)
+        self.finer: list[QWidget] = []
         self.steps: dict[str, QLineEdit] = {}
         self.accuracy: dict[str, QLineEdit] = {}
         for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
             word = quantity.capitalize()
             self.steps[quantity] = steps = field(f"{word} steps", width=(theme, 60))
             self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=(theme, 60))
-            self.line(word, label("in steps of", "small"), steps, label("good to ±", "small"), accuracy)
+            fine = self.line(word, label("in steps of", "small"), steps, label("good to ±", "small"), accuracy)
+            self.finer.append(fine)
             for edit in (steps, accuracy):
                 edit.setEnabled(box.isChecked())
                 box.toggled.connect(edit.setEnabled)

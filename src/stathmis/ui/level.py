@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from html import escape
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
@@ -16,7 +15,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from stathmis.core.course.profile import Band
 from stathmis.logbook.records import Quantity
 from stathmis.services.findings.corrections import Corrected
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 
 _BANDS_SHOWN = 3.4
 """The tube spans this many bands."""
@@ -34,44 +35,36 @@ class LevelState:
     coming: tuple[float, ...] = ()
 
 
-class Level(QWidget):
+class Level(Drawn):
     """The level as a widget; height: px at normal text size, slim: the small one of a list."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None, *, slim: bool = False, height: int = 34) -> None:
-        super().__init__(parent)
-        self._theme = theme
+        super().__init__(theme, parent)
         self._slim, self._height = slim, 22 if slim else height
         self._state = LevelState("temperature", None)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self._resized)
-
-    def _resized(self) -> None:
-        self.updateGeometry()
-        self.update()
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(self._theme.px(96 if self._slim else 240), self._theme.px(self._height))
+        return QSize(self.theme.px(96 if self._slim else 240), self.theme.px(self._height))
 
     def minimumSizeHint(self) -> QSize:
         """A level can still be read when it is this narrow."""
-        return QSize(self._theme.px(60), self.sizeHint().height())
+        return QSize(self.theme.px(60), self.sizeHint().height())
 
     def show_state(self, state: LevelState, words: str) -> None:
         """Show a state; words say the same to a screen reader."""
-        if state == self._state and words == self.accessibleName():
-            return
-        self._state = state
-        self.setAccessibleName(words)
-        # a name that looks like markup is a name
-        self.setToolTip(f"<span>{escape(words)}</span>")
-        self.update()
+        name = _("Temperature") if state.quantity == "temperature" else _("Humidity")
+        told = self.say(name, words)
+        if state != self._state or told:
+            self._state = state
+            self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_level(painter, QRectF(self.rect()), self._state, self._theme)
+        paint_level(painter, QRectF(self.rect()), self._state, self.theme)
 
 
 def paint_level(painter: QPainter, area: QRectF, state: LevelState, theme: Theme) -> None:

@@ -27,6 +27,7 @@ from stathmis.ui.kit.pieces import button, clear, given, label, problem_label, r
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words.numbers import count, unit_word
+from stathmis.words.pages import empty
 from stathmis.words.probes import state
 
 LISTEN_S = 5.0
@@ -71,7 +72,7 @@ class LiveView(Page):
         self._targets: dict[str, tuple[Chooser, Chooser]] = {}
         words = "Probes on a USB or serial lead that send a line of text for each reading. What they send is logged "
         words += "and corrected like everything else."
-        self._none, self._heard = label("None yet.", "muted"), label("", "muted", wrap=True)
+        self._none, self._heard = label(empty("live"), "muted", wrap=True), label("", "muted", wrap=True)
         self._trouble, self._problem = problem_label(), problem_label()
         self._mapping = column()
         self.keep = button("&Keep this probe", self.keep_probe, "main")
@@ -93,6 +94,7 @@ class LiveView(Page):
         self.name = grid.add("You call it", field("You call it", "such as: Probe in the cabinet"))
         self.device = grid.add("Device", Chooser("Device", yielding=True))
         self.device.setEditable(True)
+        self.device.lineEdit().setAccessibleName(self.device.accessibleName())
         self.baud = grid.add("Baud", field("Baud", text="9600"))
         self.every = grid.add("Write every, s", field("Write every, s", text="10"))
         self.listen = button("&Listen to it", self.start_listening)

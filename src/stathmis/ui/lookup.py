@@ -41,7 +41,9 @@ def offers(window: Window, typed: str, most: int) -> list[Command]:
     meant = [*_done(window, typed), *_round(window, typed), *_egg(window, typed)]
     known = [*window.commands, *_tasks(window), *_things(window)]
     ranked = sorted((rank, at) for at, c in enumerate(known) if (rank := _rank(c, wanted)) is not None)
-    return [*meant, *(known[at] for _rank_, at in ranked)][:most]
+    # what is called just so comes before what may be meant: "water and" is no water that was added
+    called = [known[at] for rank, at in ranked if rank == 0]
+    return [*called, *meant, *(known[at] for rank, at in ranked if rank > 0)][:most]
 
 
 def _rank(command: Command, wanted: Sequence[str]) -> int | None:

@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QLineEdit, QSizePolicy, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QLineEdit, QSizePolicy
 
 from stathmis.core.course.profile import OwnProfile
 from stathmis.core.errors import UserError
@@ -25,6 +25,7 @@ from stathmis.services.batch.profile_draft import (
 )
 from stathmis.services.book import TemperatureUnit
 from stathmis.services.desk import Desk
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import FieldGrid, column, row
 from stathmis.ui.kit.pieces import button, clear, label, problem_label, say
@@ -198,30 +199,29 @@ class ProfileEditor(QFrame):
         notify.tell("info", f"{name} is kept; a batch can follow it. Ctrl+Z takes it back.")
 
 
-class ProfilePicture(QWidget):
+class ProfilePicture(Drawn):
     """What a profile asks over its days: a lane of temperature and a lane of humidity, bands as filled stretches."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._profile: OwnProfile | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(400, self._theme.px(120))
+        return QSize(400, self.theme.px(120))
 
     def show_profile(self, profile: OwnProfile) -> None:
         """Draw this one."""
         self._profile = profile
-        self.setAccessibleName(f"Picture of {profile.name}: {len(profile.stages)} stages to day {profile.last_day:g}")
+        self.say(f"Picture of {profile.name}", f"{len(profile.stages)} stages to day {profile.last_day:g}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
         if self._profile is None:
             return
-        theme, profile = self._theme, self._profile
+        theme, profile = self.theme, self._profile
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.font(12))

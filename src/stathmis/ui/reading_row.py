@@ -114,7 +114,7 @@ class _Cells:
         grid.addWidget(self.level, at, 3)
         self.word, self._why = label("", wrap=True), label("", "small", wrap=True)
         for shown in (self.word, self._why):
-            theme.fit(shown, FixedWidth=80 if view.tight else 88)
+            theme.fit(shown, FixedWidth=76 if view.tight else 88)
         grid.addLayout(column(1, self.word, self._why, 1, spacing=0), at, 4)
         self._why.hide()
 
@@ -255,7 +255,7 @@ class ReadingGrid(QWidget):
         grid.setHorizontalSpacing(theme.px(6 if view.tight else 12))
         grid.setVerticalSpacing(0)
         grid.setColumnStretch(0, 0)
-        grid.setColumnMinimumWidth(0, theme.px(120 if view.tight else 164))
+        grid.setColumnMinimumWidth(0, theme.px(108 if view.tight else 164))
         grid.setColumnStretch(3, 1)
         at = 0
         for quantity in TITLES:

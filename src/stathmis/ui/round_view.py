@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -12,6 +13,7 @@ from stathmis.core.errors import UserError
 from stathmis.core.units import NotANumberError, parse_typed, to_inside
 from stathmis.services import clock, knowledge, notify, rounds
 from stathmis.services.advice import now as adviser
+from stathmis.services.advice.surer import surer
 from stathmis.services.desk import Desk
 from stathmis.services.findings.coming import coming
 from stathmis.services.findings.verdict import Judged
@@ -20,7 +22,7 @@ from stathmis.services.reading_field import Field
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.kit.fields import field
 from stathmis.ui.kit.lines import StrikeList
-from stathmis.ui.kit.page import Page, column, row
+from stathmis.ui.kit.page import Page, column, holder, row
 from stathmis.ui.kit.pieces import button, hide, label, problem_label, say, set_property, set_text
 from stathmis.ui.lockdown_panel import LockdownPanel
 from stathmis.ui.power_cut_panel import PowerCutPanel
@@ -32,6 +34,7 @@ from stathmis.words import dates
 from stathmis.words import turning as turning_words
 from stathmis.words import vents as vents_words
 from stathmis.words.advice import Step, said, steps
+from stathmis.words.advice import surer as say_surer
 from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
 from stathmis.words.numbers import count, number
@@ -39,7 +42,7 @@ from stathmis.words.numbers import count, number
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
 
-_LATELY = 4
+_LATELY = 3
 EVENT_KEYS = {
     "water": "Alt+W",
     "vent": "Alt+V",
@@ -74,11 +77,11 @@ class RoundView(Page):
         self._grid_holder = column()
         self.log_note = label("", "muted")
         self.log_button = button("", self.log, "main")
-        title, read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
+        title, self._read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
         _whole, (left, right) = self.folding_columns(17, 8, spacing=theme.px(28))
         self.page.addLayout(_whole)
         for part in (
-            row(title, 1, read_at, self.time),
+            row(title, 1, self._read_at, self.time),
             column(self.time_problem, self._grid_holder),
             row(self.log_button, self.log_note, 1),
         ):
@@ -112,11 +115,18 @@ class RoundView(Page):
         self.recent = StrikeList(self._strike, _("Logged lately"))
         done = label(_("What did you do?"), "heading")
         above = (self.today, self._turning, done, self.note, self.event_problem)
-        return column(*above, grid, self.power_cut, self.recent, 1)
+        buttons = holder(grid)
+        self._now_only = [done, self.note, buttons, self.time, self._read_at, self.log_button]
+        return column(*above, buttons, self.power_cut, self.recent, 1)
+
+    @property
+    def past(self) -> bool:
+        """Whether the batch has ended: its last round is looked at, and nothing is typed."""
+        return self.sheet.course is not None and self.sheet.course.batch.ended_ms is not None
 
     def take_step(self, step: Step) -> None:
         """Do what a piece of advice offers to do at once; what lies on another page is asked for."""
-        if step.do in ("check", "water page", "trace", "at hand"):
+        if step.do in ("check", "water page", "trace", "at hand", "enter", "weigh"):
             self.page_wanted.emit(step)
             return
         kind = step.do.replace(" ", "_")
@@ -146,6 +156,8 @@ class RoundView(Page):
         if self._filled and sheet.incubator.id != self.sheet.incubator.id:
             self.power_cut.hide()
         self.sheet = sheet
+        for part in self._now_only:
+            part.setVisible(not self.past)
         for kind, made in self._event_buttons.items():
             # nothing is opened or filled in the room; a note can be made of it
             made.setVisible(kind == "note" or sheet.incubator.air != "room")
@@ -174,6 +186,9 @@ class RoundView(Page):
             known = self._grids[sheet.incubator.id] = ReadingGrid(self, sheet, shape)
             self.rows = known.rows
             self._grid_holder.addWidget(known)
+            # Tab goes from the time to the readings, and on to the button: they were made after it
+            for edit, following in pairwise([self.time, *(r.edit for r in known.rows)]):
+                self.setTabOrder(edit, following)
             self._filled = True
             for one in known.rows:
                 text = drafts.get(one.line.channel.id, "")
@@ -185,6 +200,7 @@ class RoundView(Page):
                 hide(grid)
         known.show()
         known.show_lines(sheet)
+        known.setEnabled(not self.past)
         self._grid = known
         # only what is shown can have it
         for one in known.rows:
@@ -194,6 +210,10 @@ class RoundView(Page):
     def _show_today(self, task: tuple[str, str] | None = None, step: str = "") -> None:
         """What is to be done, and the lockdown run where it is due; task, step: what had the focus."""
         sheet = self.sheet
+        if self.past:
+            for gone in (self.today, self.lockdown, self._turning, self.power_cut):
+                gone.hide()
+            return
         refill = tasks.refill(self._box) if self._box is not None else None
         self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [], task)
         plan = planning.plan_of(self.desk.book, sheet.course.batch) if sheet.course is not None else None
@@ -230,6 +250,8 @@ class RoundView(Page):
         self.log_button.setEnabled(bool(good) and not wrong)
         self.log_button.setText(_("Log {count}", count=count(len(good), "reading")) if good else _("Log readings"))
         hint = _("Type what you read; corrections are applied.")
+        if self.past:
+            hint = _("This batch has ended: here is its last round.")
         if wrong or good:
             hint = _("Mend the marked field first") if wrong else _("Enter logs them all")
         set_text(self.log_note, hint)
@@ -332,12 +354,13 @@ class RoundView(Page):
         typed = {j.channel.quantity for j in judged.values()}
         found = {quantity: sheet.verdict(quantity, judged) for quantity in TITLES}
         for quantity, shown in self._grid.together.items():
-            ahead = coming(book, sheet.incubator, quantity)
+            ahead = coming(book, sheet.incubator, quantity) if not self.past else None
             shown.show_verdict(book, sheet, found[quantity], ahead, fresh=quantity in typed)
-        asked = adviser.advise(book, sheet, found["temperature"], found["humidity"], self._box)
+        asked = adviser.advise(book, sheet, found["temperature"], found["humidity"], self._box) if not self.past else []
         warned = conflicts.sharing(book, sheet.incubator) if sheet.beside else []
         told = [(said(book, a), steps(book, a)) for a in asked]
-        self._verdicts.show_advice(book, sheet, told, warned)
+        missing = surer(book, sheet) if not told and not self.past else None
+        self._verdicts.show_advice(sheet, told, warned, say_surer(missing) if missing is not None else None)
 
     def _strike(self, entry: rounds.Entry) -> None:
         try:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.core.adherence import Adherence
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
 
 
@@ -22,12 +23,11 @@ def percent(part: float, whole: float) -> str:
     return f"{share:.0f} %"
 
 
-class ShareBar(QWidget):
+class ShareBar(Drawn):
     """Shares of one phase as a bar: filled inside, hollow outside, hatched undecided, dotted unknown."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._quantity = ""
         self._adherence: Adherence | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -39,7 +39,7 @@ class ShareBar(QWidget):
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(self._theme.px(64), self._theme.px(14))
+        return QSize(self.theme.px(64), self.theme.px(14))
 
     minimumSizeHint = sizeHint
 
@@ -50,7 +50,7 @@ class ShareBar(QWidget):
         if a is None or total <= 0:
             return
         painter = QPainter(self)
-        color, inks = self._theme.inks.of(self._quantity), self._theme.inks
+        color, inks = self.theme.inks.of(self._quantity), self.theme.inks
         left, height = 0.5, float(self.height() - 1)
         for part, brush in (
             (a.inside_s, QBrush(color)),

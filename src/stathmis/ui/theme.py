@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
 from weakref import WeakKeyDictionary
@@ -75,6 +75,41 @@ DARK = Inks(
 )
 
 
+STRONG_LIGHT = replace(
+    LIGHT,
+    paper="#FFFFFF",
+    column="#F2F2F2",
+    card="#FFFFFF",
+    ink="#000000",
+    muted="#2B2F2D",
+    rule="#6A6A66",
+    heat="#8A2D15",
+    moisture="#0B4A51",
+    eggs="#5B4208",
+    selection="#12305A",
+    good="#164A2A",
+    bad="#7E1E0F",
+    doubt="#5E3F00",
+)
+STRONG_DARK = replace(
+    DARK,
+    paper="#000000",
+    column="#000000",
+    card="#0C0F10",
+    ink="#FFFFFF",
+    muted="#DCDFDA",
+    rule="#9AA19F",
+    heat="#FFB59C",
+    moisture="#A5E6EC",
+    eggs="#F3D48A",
+    selection="#BBD6F5",
+    good="#B4E8C3",
+    bad="#FFB7A8",
+    doubt="#F5D08A",
+)
+"""Where the desktop asks for more contrast."""
+
+
 DIM = Inks(
     paper="#000000",
     column="#000000",
@@ -108,11 +143,19 @@ class Theme(QObject):
         self.choice = choice
         self.scale = scale
         self.dim = False
+        self.contrast = False
         self._fitted = scale
         self._sheet = ""
         self._worn: WeakKeyDictionary[QWidget, str] = WeakKeyDictionary()
         _load_fonts()
-        QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_system)
+        hints = QGuiApplication.styleHints()
+        hints.colorSchemeChanged.connect(self._follow_system)
+        if hasattr(hints, "accessibility"):
+            # newer than the oldest Qt that will do
+            hints.accessibility().contrastPreferenceChanged.connect(self._apply)
+        # nothing of ours moves by itself; nor do menus and lists
+        for effect in (Qt.UIEffect.UI_AnimateMenu, Qt.UIEffect.UI_AnimateCombo, Qt.UIEffect.UI_FadeMenu):
+            app.setEffectEnabled(effect, False)
         self._apply()
 
     @property
@@ -125,7 +168,18 @@ class Theme(QObject):
     @property
     def inks(self) -> Inks:
         """Colors in use."""
-        return DIM if self.dim else DARK if self.dark else LIGHT
+        if self.dim:
+            return DIM
+        if self.strong:
+            return STRONG_DARK if self.dark else STRONG_LIGHT
+        return DARK if self.dark else LIGHT
+
+    @property
+    def strong(self) -> bool:
+        """Whether more contrast is asked for, by the desktop or by the keeper."""
+        hints = getattr(QGuiApplication.styleHints(), "accessibility", None)
+        wanted = hints is not None and hints().contrastPreference() == Qt.ContrastPreference.HighContrast
+        return self.contrast or wanted
 
     def px(self, size: float) -> int:
         """A length of the 4 px grid at the text size in use."""
@@ -168,6 +222,11 @@ class Theme(QObject):
     def choose(self, choice: str) -> None:
         """Use "system", "light" or "dark"."""
         self.choice = choice
+        self._apply()
+
+    def switch_contrast(self) -> None:
+        """More contrast, or the ordinary inks again."""
+        self.contrast = not self.contrast
         self._apply()
 
     def enlarge(self, steps: int) -> None:
@@ -296,9 +355,9 @@ def _buttons(theme: Theme) -> str:
     QPushButton[role="main"]:focus {{ border: 2px solid {i.ink}; }}
     QPushButton[role="main"]:disabled {{ background: {i.column}; color: {i.muted}; border-color: {i.rule}; }}
     QPushButton[role="link"] {{ background: transparent; border: 1px solid transparent; color: {i.selection};
-        padding: 0 {px(4)}px; text-align: left; text-decoration: underline; }}
+        padding: 0 {px(4)}px; min-height: 26px; text-align: left; text-decoration: underline; }}
     QPushButton[role="name"] {{ background: transparent; border: 1px solid transparent; padding: 0;
-        font-weight: 600; text-align: left; }}
+        min-height: 26px; font-weight: 600; text-align: left; }}
     QPushButton[role="name"]:hover {{ text-decoration: underline; }}
     QPushButton[role="name"]:focus {{ border: 1px solid {i.selection}; padding: 0; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {i.selection}; }}
@@ -322,7 +381,7 @@ def _marks(theme: Theme, tick: str) -> str:
     return f"""
     QFrame#card {{ background: {i.card}; border: 1px solid {i.rule}; border-radius: 6px; }}
     QFrame#rule {{ background: {i.rule}; border: none; max-height: 1px; min-height: 1px; }}
-    QCheckBox, QRadioButton {{ spacing: {px(8)}px; background: transparent; padding: 2px; }}
+    QCheckBox, QRadioButton {{ spacing: {px(8)}px; background: transparent; padding: 2px; min-height: 24px; }}
     QCheckBox:focus, QRadioButton:focus {{ text-decoration: underline; }}
     QCheckBox::indicator, QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; background: {i.card};
         border: 1px solid {i.muted}; border-radius: 3px; }}

@@ -168,10 +168,10 @@ class TodayList(QWidget):
         whens = [(tasks.when_words(book, t), t.overdue(book.now_ms)) for t in self.tasks]
         self._incubator = incubator
         self._count_down()
+        self.setVisible(bool(self.tasks) or cooling)
         if (incubator.id, self.tasks, whens, self._open, cooling) == self._shown:
             return
         self._shown = incubator.id, self.tasks, whens, self._open, cooling
-        self.setVisible(bool(self.tasks) or cooling)
         self.problem.hide()
         listed = self.tasks[: SHOWN + 2]
         self._lines = self._pool.show(len(listed))

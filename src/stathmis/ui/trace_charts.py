@@ -21,13 +21,27 @@ from stathmis.services.findings.judgement import EggTrace, JudgedRun
 from stathmis.services.findings.room_air import AirCurve
 from stathmis.services.findings.runs import Run
 from stathmis.services.findings.trace import BatchTrace, QuantityTrace
-from stathmis.ui.chart import Curve, DayAxis, Marks, Ribbon, band_item, edge_line, restyle, styled_plot
+from stathmis.ui.chart import (
+    DAY_MS,
+    Beyond,
+    Curve,
+    DayAxis,
+    Marks,
+    Plot,
+    Ribbon,
+    band_item,
+    edge_line,
+    restyle,
+    styled_plot,
+)
 from stathmis.ui.chart_library import pg
 from stathmis.ui.theme import Theme
 from stathmis.words.events import kind_word
 from stathmis.words.numbers import unit_word
 
 QUANTITIES: tuple[Quantity, Quantity] = ("temperature", "humidity")
+STEPS = 60
+"""Left and right go along what is in view in so many steps."""
 TURN_MS = 10
 """From one step of drawing to the next: meanwhile what the keeper does is answered."""
 
@@ -57,10 +71,11 @@ class TraceCharts(QWidget):
         super().__init__()
         self._desk, self._theme = desk, theme
         self.scene: Scene | None = None
-        self.plots: dict[str, pg.PlotWidget] = {}
+        self.plots: dict[str, Plot] = {}
         self._axes: dict[str, DayAxis] = {}
         self._pyramids: dict[int, tuple[object, Pyramid]] = {}
         self._left: list[Callable[[], None]] = []
+        self._at: float | None = None
         self._turn = QTimer(self, singleShot=True, interval=TURN_MS)
         self._turn.timeout.connect(self._draw_next)
         self._lanes = QVBoxLayout(self)
@@ -78,13 +93,26 @@ class TraceCharts(QWidget):
         axis = DayAxis(self._desk.book.local)
         plot = styled_plot(self._theme, {"bottom": axis})
         plot.setMouseEnabled(x=True, y=False)
-        plot.setAccessibleName(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run")
+        plot.tell(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run", "")
+        plot.step = partial(self._step, lane)
         plot.scene().sigMouseMoved.connect(lambda pos, name=lane: self._point(name, pos))
         self.plots[lane], self._axes[lane] = plot, axis
         self._lanes.addWidget(plot, 2 if lane in QUANTITIES else 1)
         if lane != "temperature":
             plot.setXLink(self.plots["temperature"])
         self._set_heights()
+
+    def _step(self, lane: str, way: int) -> None:
+        """A sixtieth of what is in view to the left (-1) or right (1), from the middle of it at first."""
+        left, right = self.plots[lane].viewRange()[0]
+        at = self._at if self._at is not None and left <= self._at <= right else 0.5 * (left + right)
+        self._at = min(right, max(left, at + way * (right - left) / STEPS))
+        self.pointed.emit("humidity" if lane == "humidity" else "temperature", self._at)
+
+    def tell(self, lane: str, words: str) -> None:
+        """Say at a lane what it shows where the keeper looks."""
+        plot = self.plots[lane]
+        plot.say(plot.accessibleName(), words)
 
     def _set_heights(self) -> None:
         # a plot wants more room than all of them and the words below have
@@ -196,6 +224,10 @@ class TraceCharts(QWidget):
         low, high = min([*edges, *often]), max([*edges, *often])
         margin = 0.12 * (high - low)
         plot.setYRange(low - margin, high + margin, padding=0)
+        days = np.asarray((main.times_ms - set_ms) / DAY_MS, dtype=np.float64)
+        beyond = Beyond(days, np.asarray(from_inside(main.corrected, unit)), low - margin, high + margin, theme)
+        if beyond.count:
+            plot.addItem(beyond)
         word = {"temperature": "Heat", "humidity": "Moisture"}[quantity]
         beside = f" · beside it, dashed: {scene.beside.course.batch.name}" if scene.beside is not None else ""
         room = scene.whole.room.humidity_inside if scene.whole else None

@@ -34,6 +34,7 @@ from stathmis.ui.trace_words import TraceWords
 from stathmis.ui.work import Background, Latest
 from stathmis.words import dates
 from stathmis.words.numbers import count, number, with_u
+from stathmis.words.pages import empty
 
 if TYPE_CHECKING:
     from stathmis.ui.trace_charts import TraceCharts
@@ -127,7 +128,7 @@ class TraceView(Page):
             self.words.show_words(None, narrow=self.narrow)
         self._offer(course, new=new)
         if course is None:
-            self._note.setText("No batch is set here, so there is no run to draw.")
+            self._note.setText(empty("trace"))
             self._note.show()
             return
         desk = self._desk
@@ -266,7 +267,10 @@ class TraceView(Page):
         numbered = self.traced.course.day_words(day, 1)
         text = f"{dates.moment(when, weekday=True)}, {numbered}: corrected {corrected}, shown "
         text += number(float(run.shown[i]), found.quantity, unit)
-        self._cross.setText(text + self._also_at(found.quantity, int(run.times_ms[i]), i))
+        text += self._also_at(found.quantity, int(run.times_ms[i]), i)
+        self._cross.setText(text)
+        if self.charts is not None:
+            self.charts.tell(quantity, text)
 
     def _also_at(self, quantity: Quantity, at_ms: int, i: int) -> str:
         """Egg core beside the air, dew point beside the humidity."""

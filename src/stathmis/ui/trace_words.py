@@ -45,7 +45,8 @@ class _Share:
         self._name.setWordWrap(narrow)
         parts = [percent(p, a.known_s + a.unknown_s) for p in (a.inside_s, a.outside_s, a.undecided_s, a.unknown_s)]
         self._bar.show_time(quantity, a)
-        self._bar.setAccessibleName(f"{word}: inside {parts[0]}, outside {parts[1]}, unknown {parts[3]}")
+        words = f"inside {parts[0]}, outside {parts[1]}, can't tell {parts[2]}, unknown {parts[3]}"
+        self._bar.say(f"{word}, {phase}", words)
         self._bar.setVisible(not narrow)
         mean = number(a.mean, quantity, unit) if a.known_s > 0 else "–"
         for cell, text in zip(self._numbers, (mean, *parts, str(trace.lasting(a))), strict=True):

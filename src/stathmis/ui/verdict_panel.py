@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QSizePolicy, QWidget
 
-from stathmis.services.book import Book
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui.kit.lines import Lines, Pool
 from stathmis.ui.kit.page import column, put, row
@@ -79,22 +78,39 @@ class VerdictPanel(QWidget):
         self._warnings = Lines(page)
         self._nothing = label("", "muted", wrap=True)
         self._set_batch = button(_("Set a batch"), self.set_batch_wanted.emit)
+        self._surer, self._next = label("", "muted", wrap=True), button("", self._go_on, "link")
+        self._step: Step | None = None
+        page.addLayout(row((self._surer, 1), self._next))
         page.addWidget(self._nothing)
         page.addLayout(row(self._set_batch, 1))
         page.addStretch(1)
         put(self, page)
 
+    def _go_on(self) -> None:
+        if self._step is not None:
+            self.step_wanted.emit(self._step)
+
     def show_advice(
-        self, book: Book, sheet: RoundSheet, told: Sequence[tuple[Said, Sequence[Step]]], warned: Sequence[str]
+        self,
+        sheet: RoundSheet,
+        told: Sequence[tuple[Said, Sequence[Step]]],
+        warned: Sequence[str],
+        surer: tuple[str, Step] | None,
     ) -> None:
-        """Show advice and warnings."""
-        state = (sheet.incubator, sheet.course is None, told, warned)
+        """Show advice and warnings; surer: where nothing presses, what would make it surer."""
+        state = (sheet.incubator, sheet.course is None, told, warned, surer)
         if state == self._shown:
             return
         self._shown = state
         room = sheet.incubator.air == "room"
         for card, (action, steps) in zip(self._cards.show(len(told)), told, strict=True):
             card.show_said(action, steps)
+        for shown in (self._surer, self._next):
+            shown.setVisible(surer is not None)
+        if surer is not None:
+            words, self._step = surer
+            set_text(self._surer, words)
+            set_text(self._next, self._step.text)
         self._warnings.say([(words, "", "undecided") for words in warned])
         lonely = sheet.course is None and not room
         words = _("The room the machines stand in: its air decides how much water they need.") if room else ""

@@ -30,6 +30,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.way_card import WayCard
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text
+from stathmis.words.pages import empty
 
 PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
 
@@ -256,7 +257,7 @@ class WayView(Page):
             words = f"{course.batch.name}, {course.incubator.name}, {course.day_text(self._desk.now_ms)}"
             choices = profiles.choices(book, course.batch.species)
             shown.show_batch(course.batch, words, choices, narrow=self.narrow)
-        lines: list[Said] = [] if courses else ["No batch is set."]
+        lines: list[Said] = [] if courses else [empty("way")]
         thin = profiles.thin_air(book)
         lines += [(thin, "", "eggs")] if thin else []
         lines += [(warning, "", "undecided") for i in book.incubators() for warning in conflicts.sharing(book, i)]

@@ -26,6 +26,7 @@ from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.commands import commands
 from stathmis.ui.desktop_icon import Tray
+from stathmis.ui.drops import Drops
 from stathmis.ui.errands import Errands
 from stathmis.ui.finder import Finder
 from stathmis.ui.incubator_column import IncubatorColumn
@@ -102,6 +103,7 @@ class Window(QMainWindow):
         self.menus = Menus(self, self.commands)
         self.keys = KeyMap(self, [(c.keys, c.text) for c in self.commands if c.keys and not c.pressed])
         self.finder = Finder(self)
+        self._drops = Drops(self)
         for part in (self.column, self.alarm, self.messages, self.keys, self.finder, self.menuBar()):
             theme.dress(part)
         self._arrived = _Arrived()
@@ -230,7 +232,8 @@ class Window(QMainWindow):
         return self._others[place]
 
     def show_incubator(self, incubator_id: int) -> None:
-        """Go to an incubator."""
+        """Go to an incubator, and what runs in it."""
+        self.pages.forget_past()
         self._incubator_id, self._place = incubator_id, ""
         self.refresh()
         self._begin_round()
@@ -270,7 +273,7 @@ class Window(QMainWindow):
 
     def _begin_round(self) -> None:
         """The first reading is typed without looking for its field."""
-        if self.pages.page == "round" and self.pages.round.rows:
+        if self.pages.page == "round" and self.pages.round.rows and not self.pages.round.past:
             self.pages.round.rows[0].edit.setFocus()
 
     def show_place(self, place: str) -> None:
@@ -404,6 +407,8 @@ class Window(QMainWindow):
         geometry = self._settings.value("geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
+        place = str(self._settings.value("place", ""))
+        self._place = place if place in _PLACES and place not in ("start", "guide") else ""
         page = str(self._settings.value("page", "round"))
         self.pages.page = page if page in self.pages.tabs else "round"
         if self._settings.value("tray") == "yes":
@@ -420,9 +425,11 @@ class Window(QMainWindow):
         if self._settings is not None:
             self._settings.setValue("geometry", self.saveGeometry())
             self._settings.setValue("page", self.pages.page)
+            self._settings.setValue("place", self._place)
             if self._incubator_id is not None:
                 self._settings.setValue("incubator", self._incubator_id)
             self._settings.setValue("theme", self.theme.choice)
+            self._settings.setValue("contrast", "more" if self.theme.contrast else "")
             self._settings.setValue("scale", self.theme.scale)
             self._settings.setValue("tray", "yes" if self.tray.on else "no")
         self._minute.stop()
@@ -475,6 +482,8 @@ def _make_place(place: str, window: Window) -> QWidget:
     view: QWidget = make(window.desk, window.theme, *more.get(place, []))
     if place == "changes":
         view.backups_wanted.connect(partial(window.show_place, "backups"))  # type: ignore[attr-defined]
+    if place == "start":
+        view.demo_wanted.connect(window.files.demo)  # type: ignore[attr-defined]
     if place == "planner":
         view.step.way_wanted.connect(window.show_way)  # type: ignore[attr-defined]
     if place == "backups":

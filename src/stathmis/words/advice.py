@@ -15,6 +15,7 @@ from stathmis.services.advice.instruments import InstrumentAdvice
 from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
 from stathmis.services.advice.reasons import Reason, Upset
+from stathmis.services.advice.surer import Surer
 from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
@@ -61,10 +62,10 @@ class Step:
     """What can be done about a piece of advice at once: a button's text and what it does.
 
     do: "check" a channel; "water", "vent", "lid" log that, with the note; "set point" logs a new one; "water page",
-    "trace", "at hand" go there.
+    "trace", "at hand", "enter", "weigh" go there.
     """
 
-    do: Literal["check", "water", "vent", "lid", "set point", "water page", "trace", "at hand"]
+    do: Literal["check", "water", "vent", "lid", "set point", "water page", "trace", "at hand", "enter", "weigh"]
     text: str
     note: str = ""
     channel_id: int = 0
@@ -108,6 +109,33 @@ def _heat_steps(book: Book, advice: HeatAdvice) -> tuple[Step, ...]:
     moved = from_inside(point, unit) + round(float(difference_from_inside(advice.step_k, unit)), 1)
     text = _("Log {to:.1f} {unit} as set", to=moved, unit=unit)
     return (Step("set point", text, set_point_c=float(to_inside(moved, unit))),)
+
+
+def surer(step: Surer) -> tuple[str, Step]:
+    """What would make it surer, and the button for it."""
+    name = step.line.instrument.name if step.line is not None else ""
+    if step.kind == "check" and step.line is not None:
+        told = _("Surer next: check the {name}. Until then its maker's word is all there is.", name=name)
+        if step.line.force.since_ms is not None:
+            told = _("Surer next: check the {name} again, it is due.", name=name)
+        return told, Step("check", _("Check it now"), channel_id=step.line.channel.id)
+    texts = {
+        "instrument": (_("Surer next: enter what you read here."), "enter", _("Enter it")),
+        "hygrometer": (_("Surer next: read the humidity here too; enter a hygrometer."), "enter", _("Enter it")),
+        "weigh": (_("Surer next: weigh the eggs; their loss tells the humidity they need."), "weigh", _("Weigh them")),
+        "water": (
+            _("Surer next: say what holds water here; then every mix of water and vent is worked out."),
+            "water page",
+            _("Open the water page"),
+        ),
+        "room": (
+            _("Surer next: enter the room and read it; its air decides how much water is needed."),
+            "enter",
+            _("Enter it"),
+        ),
+    }
+    text, do, pressed = texts[step.kind]
+    return text, Step(do, pressed)  # type: ignore[arg-type]
 
 
 def said(book: Book, advice: Advice) -> Said:

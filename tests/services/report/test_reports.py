@@ -59,7 +59,7 @@ class Tags(HTMLParser):
 
 
 def test_the_report_of_an_ended_batch_says_what_the_pages_say(demo: Desk, tmp_path: Path) -> None:
-    course = course_named(demo, "autumn")
+    course = course_named(demo, "partridge, first set")
     report = batch_report(demo.book, course)
     words = plain(report.blocks)
     sheet = tray.tray(demo.book, course.batch)

@@ -26,6 +26,7 @@ from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, local
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 from stathmis.words import way as way_words
+from stathmis.words.numbers import count
 
 HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
 """When in the day a step is best done (local hours): candling after dark, the rest when there is time. The others
@@ -251,7 +252,7 @@ def add_plan(
     fields = {
         "incubator_id": incubator.id,
         "batch_id": None,
-        "name": name.strip() or f"{eggs} {kept.name}",
+        "name": name.strip() or count(eggs, f"{kept.name} egg"),
         "species": species,
         "regime": regime,
         "eggs": eggs,

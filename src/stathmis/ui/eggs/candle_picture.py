@@ -6,32 +6,31 @@ from math import cos, pi, sin
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.ui.eggs.tray_picture import egg_shape
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
 
 _EGG_W, _EGG_H, _WORD_H = 62, 80, 18
 VEINS = 9
 
 
-class CandlePicture(QWidget):
+class CandlePicture(Drawn):
     """Eggs against the light: share of the term that has passed; reptiles show vessels on one side only."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._share = 0.0
         self._reptile = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self.updateGeometry)
 
     def show_day(self, share: float, *, reptile: bool) -> None:
         """Show a day as a share of the term (0 to 1 and a little more)."""
         self._share, self._reptile = min(max(share, 0.0), 1.0), reptile
         words = ", ".join(self._kinds())
-        self.setAccessibleName(f"What to look for by candlelight: {words}")
-        self.setToolTip("How it looks with a light behind the blunt end; drawn, not photographed.")
+        how = "How it looks with a light behind the blunt end; drawn, not photographed."
+        self.say("What to look for by candlelight", words, how)
         self.update()
 
     def _kinds(self) -> list[str]:
@@ -41,28 +40,28 @@ class CandlePicture(QWidget):
 
     def sizeHint(self) -> QSize:
         """Three eggs with their words."""
-        return QSize(self._theme.px(3 * (_EGG_W + 24)), self._theme.px(_EGG_H + _WORD_H + 6))
+        return QSize(self.theme.px(3 * (_EGG_W + 24)), self.theme.px(_EGG_H + _WORD_H + 6))
 
     def minimumSizeHint(self) -> QSize:
         """The same height in less room."""
-        return QSize(self._theme.px(3 * (_EGG_W + 8)), self.sizeHint().height())
+        return QSize(self.theme.px(3 * (_EGG_W + 8)), self.sizeHint().height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the eggs."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        inks, px = self._theme.inks, self._theme.px
+        inks, px = self.theme.inks, self.theme.px
         for i, kind in enumerate(self._kinds()):
             step = min(px(_EGG_W + 24), self.width() // 3)
             area = QRectF(i * step + 4, 3, px(_EGG_W) * min(1.0, step / px(_EGG_W + 8)), px(_EGG_H))
             self._egg(painter, area, kind)
             painter.setPen(QColor(inks.ink))
-            painter.setFont(self._theme.font(11))
+            painter.setFont(self.theme.font(11))
             words = QRectF(area.left() - 12, area.bottom() + 1, area.width() + 24, px(_WORD_H))
             painter.drawText(words, Qt.AlignmentFlag.AlignCenter, kind)
 
     def _egg(self, painter: QPainter, area: QRectF, kind: str) -> None:
-        inks = self._theme.inks
+        inks = self.theme.inks
         light, dark = QColor(inks.eggs), self._shadow()
         glow = QColor(light)
         glow.setAlpha(90)
@@ -98,13 +97,13 @@ class CandlePicture(QWidget):
 
     def _shadow(self) -> QColor:
         """What no light comes through is dark in every theme."""
-        ink, paper = QColor(self._theme.inks.ink), QColor(self._theme.inks.paper)
+        ink, paper = QColor(self.theme.inks.ink), QColor(self.theme.inks.paper)
         return ink if ink.lightnessF() < paper.lightnessF() else paper
 
     def _air_cell(self, painter: QPainter, area: QRectF, depth: float) -> None:
         """The clear end, with a slanted edge near the hatch."""
         shadow = self._shadow()
-        clear = QColor(self._theme.inks.eggs if shadow.name() == self._theme.inks.paper else self._theme.inks.card)
+        clear = QColor(self.theme.inks.eggs if shadow.name() == self.theme.inks.paper else self.theme.inks.card)
         clear.setAlpha(190)
         slant = 0.1 * area.height() if self._share > 0.8 else 0.0
         path = QPainterPath()
@@ -117,7 +116,7 @@ class CandlePicture(QWidget):
         painter.fillPath(path, clear)
 
     def _alive(self, painter: QPainter, area: QRectF, middle: QPointF) -> None:
-        inks, share = self._theme.inks, self._share
+        inks, share = self.theme.inks, self._share
         w, h = area.width(), area.height()
         if share > 0.4:
             # the dark mass grows from the pointed end until only the air cell is clear

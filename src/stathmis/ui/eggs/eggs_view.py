@@ -26,6 +26,7 @@ from stathmis.ui.kit.page import Page, column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.pages import empty
 
 GROUPS = {
     "candling": "By candling",
@@ -91,7 +92,7 @@ class EggsView(Page):
             widget.setVisible(course is not None)
         if course is None:
             self.sheet = None
-            self.words.setText("No batch is set here.")
+            self.words.setText(empty("eggs"))
             return
         self.sheet = sheet = tray.tray(self.desk.book, course.batch)
         laid = bool(sheet.eggs)

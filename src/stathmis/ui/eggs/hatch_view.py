@@ -18,6 +18,7 @@ from stathmis.ui.kit.page import Page, column, put
 from stathmis.ui.kit.part_tabs import PartTabs
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words.pages import empty
 
 
 class HatchView(QWidget):
@@ -66,7 +67,7 @@ class HatchView(QWidget):
     @cached_property
     def _review(self) -> Page:
         made = Page(self._theme)
-        self._none = label("No batch is set here.", "muted", wrap=True)
+        self._none = label(empty("review"), "muted", wrap=True)
         made.page.addWidget(self._none)
         made.page.addWidget(self.review)
         made.page.addStretch(1)

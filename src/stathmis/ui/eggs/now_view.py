@@ -32,6 +32,7 @@ from stathmis.words import clutch as clutch_words
 from stathmis.words import dates
 from stathmis.words import hatch as hatch_words
 from stathmis.words.catalogue import _
+from stathmis.words.pages import empty
 
 RATES = ("fertile of those judged", "hatched of set", "hatched of fertile")
 ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
@@ -47,7 +48,7 @@ class NowView(Page):
         self.sheet: TraySheet | None = None
         self.found: Hatching | None = None
         self._latest = Latest()
-        self._none = label("No batch is set here.", "muted", wrap=True)
+        self._none = label(empty("hatch"), "muted", wrap=True)
         self.page.addWidget(self._none)
         self.picture = HatchPicture(theme)
         self.page.addWidget(self.picture)

@@ -24,6 +24,7 @@ from stathmis.ui.kit.page import Page, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import count
+from stathmis.words.pages import empty
 
 MOST_ROWS = 9
 PARTS = {"stage": "How far it came", "position": "How it lay", "sign": "What else is seen"}
@@ -102,7 +103,7 @@ class OpenedView(Page):
         self._columns.setVisible(course is not None)
         if course is None:
             self._sheet = None
-            self.words.setText("No batch is set here.")
+            self.words.setText(empty("opened"))
             return
         self._sheet = sheet = tray(self._desk.book, course.batch)
         left = break_out.to_open(course, sheet)

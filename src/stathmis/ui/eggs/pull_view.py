@@ -18,6 +18,7 @@ from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.page import Page, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
+from stathmis.words.pages import empty
 
 
 class TakeOffView(Page):
@@ -30,7 +31,7 @@ class TakeOffView(Page):
         self._desk = desk
         self._course: Course | None = None
         self._batch_id = 0
-        self._none = label("No batch is set here.", "muted", wrap=True)
+        self._none = label(empty("take-off"), "muted", wrap=True)
         self.page.addWidget(self._none)
         left, right = self.columns(1, 1)
         self.page.addStretch(1)

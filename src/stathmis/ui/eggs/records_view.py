@@ -29,6 +29,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates
 from stathmis.words.numbers import count
+from stathmis.words.pages import empty
 
 SHOWN = 40
 
@@ -219,7 +220,7 @@ class RecordsView(Page):
     def refresh(self) -> None:
         """Show the logbook as it stands."""
         self.rows = records.all_batches(self._desk.book)
-        self._none.say([] if self.rows else ["No batch is set yet."])
+        self._none.say([] if self.rows else [empty("records")])
         shown = self.rows[:SHOWN]
         for line, found in zip(self._list.show(len(shown)), shown, strict=True):
             line.show_batch(found, self._desk.book.local(found.course.batch.set_ms))

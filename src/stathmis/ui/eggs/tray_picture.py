@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.services.eggs.tray import EggStory, TraySheet
 from stathmis.services.eggs.tray_shape import Place, Spot, beside, spots
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Inks, Theme
 
 _CELL_W, _CELL_H = 74, 88
@@ -84,7 +85,7 @@ def _paint_chick(painter: QPainter, area: QRectF, color: QColor, *, filled: bool
     painter.drawEllipse(QRectF(area.left() + 0.5 * w, area.top() + 0.18 * h, 0.36 * w, 0.3 * h))
 
 
-class TrayPicture(QWidget):
+class TrayPicture(Drawn):
     """The tray with a cursor. looked_at: an egg's mark; letter: a key was pressed at it; swapped: two eggs' marks."""
 
     looked_at = Signal(str)
@@ -92,8 +93,7 @@ class TrayPicture(QWidget):
     swapped = Signal(str, str)
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._sheet: TraySheet | None = None
         self._spots: dict[Place, Spot] = {}
         self._extent: Spot = (1.0, 1.0)
@@ -101,21 +101,16 @@ class TrayPicture(QWidget):
         self.lifted = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        theme.changed.connect(self._resized)
-
-    def _resized(self) -> None:
-        self.updateGeometry()
-        self.update()
 
     def sizeHint(self) -> QSize:
         """As large as its eggs ask."""
         width, depth = self._extent
-        return QSize(round(self._theme.px(_CELL_W) * width), round(self._theme.px(_CELL_H) * depth) + 4)
+        return QSize(round(self.theme.px(_CELL_W) * width), round(self.theme.px(_CELL_H) * depth) + 4)
 
     def minimumSizeHint(self) -> QSize:
         """Small eggs can still be told apart."""
         width, depth = self._extent
-        return QSize(round(self._theme.px(40) * width), round(self._theme.px(62) * depth) + 4)
+        return QSize(round(self.theme.px(40) * width), round(self.theme.px(62) * depth) + 4)
 
     def show_sheet(self, sheet: TraySheet) -> None:
         """Show a tray; the egg looked at stays."""
@@ -138,7 +133,7 @@ class TrayPicture(QWidget):
         if egg is not None:
             row, column = egg.place
             lifted = f"; egg {self.lifted} is picked up" if self.lifted else ""
-            self.setAccessibleName(f"Tray: egg {egg.mark}, row {row}, place {column}, {egg.word}{lifted}")
+            self.say("Tray", f"egg {egg.mark}, row {row}, place {column}, {egg.word}{lifted}")
         self.looked_at.emit(self.mark)
         self.update()
 
@@ -210,9 +205,9 @@ class TrayPicture(QWidget):
 
     def _area(self, egg: EggStory) -> QRectF:
         width, depth = self._extent
-        factor = 1.5 if self._theme.dim else 1.25
-        wide = min(self._theme.px(_CELL_W) * factor, (self.width() - 2) / width)
-        high = min(self._theme.px(_CELL_H) * factor, (self.height() - 2) / depth)
+        factor = 1.5 if self.theme.dim else 1.25
+        wide = min(self.theme.px(_CELL_W) * factor, (self.width() - 2) / width)
+        high = min(self.theme.px(_CELL_H) * factor, (self.height() - 2) / depth)
         x, y = self._spots[egg.place]
         return QRectF((x - 0.5) * wide, (y - 0.5) * high, wide, high)
 
@@ -220,7 +215,7 @@ class TrayPicture(QWidget):
         """Draw it."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        inks = self._theme.inks
+        inks = self.theme.inks
         for egg in self._sheet.eggs if self._sheet is not None else ():
             area = self._area(egg)
             high = area.height() * 0.56
@@ -228,13 +223,13 @@ class TrayPicture(QWidget):
             paint_egg(painter, shape, egg, inks)
             chosen = egg.mark == self.mark
             painter.setPen(QColor(inks.ink if not egg.out else inks.muted))
-            painter.setFont(self._theme.font(12, QFont.Weight.DemiBold if chosen else QFont.Weight.Normal))
-            below = QRectF(area.left(), shape.bottom() + 1, area.width(), self._theme.px(15))
+            painter.setFont(self.theme.font(12, QFont.Weight.DemiBold if chosen else QFont.Weight.Normal))
+            below = QRectF(area.left(), shape.bottom() + 1, area.width(), self.theme.px(15))
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, egg.mark)
-            painter.setFont(self._theme.font(10))
+            painter.setFont(self.theme.font(10))
             word = "out of it" if egg.out and egg.state == "in" else "" if egg.state == "in" else egg.word
             word = "picked up" if egg.mark == self.lifted else word
-            painter.drawText(below.translated(0, self._theme.px(13)), Qt.AlignmentFlag.AlignCenter, word)
+            painter.drawText(below.translated(0, self.theme.px(13)), Qt.AlignmentFlag.AlignCenter, word)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             if egg.mark == self.lifted:
                 painter.setPen(QPen(QColor(inks.selection), 2.0, Qt.PenStyle.DashLine))

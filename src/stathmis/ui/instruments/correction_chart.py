@@ -14,7 +14,7 @@ from stathmis.ui.chart import restyle, styled_plot
 from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
-from stathmis.words.numbers import unit_word
+from stathmis.words.numbers import places_for, signed, unit_word
 
 
 class CorrectionChart(QWidget):
@@ -29,7 +29,7 @@ class CorrectionChart(QWidget):
         layout.addWidget(self._caption)
         self.plot = styled_plot(theme)
         self.plot.setMouseEnabled(x=False, y=False)
-        self.plot.setAccessibleName("Chart of the correction against the reading")
+        self.plot.tell("Correction against the reading", "nothing typed yet")
         layout.addWidget(self.plot)
         theme.changed.connect(self._restyle)
 
@@ -90,7 +90,12 @@ class CorrectionChart(QWidget):
         self.plot.setXRange(left, right, padding=0)
         pad = 0.1 * (top - bottom) or 0.1
         self.plot.setYRange(min(bottom, 0.0) - pad, max(top, 0.0) + pad, padding=0)
-        unit = unit_word(channel.unit)
+        unit, places = unit_word(channel.unit), places_for(channel.resolution / 10)
+        told = sorted(
+            (float(a), f"shows {a:.{places}f}: add {signed(float(b), places)} ± {c:.{places}f} {unit}")
+            for a, b, c in zip(x, y, wide, strict=True)
+        )
+        self.plot.tell("Correction against the reading", f"{len(told)} points", told)
         self._caption.setText(f"{unit} to add, by what it shows; upright: working zone")
 
     def _curve(self, correction: Correction, left: float, right: float, color: QColor) -> tuple[float, float]:

@@ -14,7 +14,7 @@ from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
-from stathmis.words.numbers import unit_word
+from stathmis.words.numbers import places_for, signed, unit_word
 
 
 class _DateAxis(pg.AxisItem):  # type: ignore[misc]
@@ -42,7 +42,7 @@ class DriftChart(QWidget):
         layout.addWidget(self._caption)
         self.plot = styled_plot(theme, {"bottom": _DateAxis(desk)})
         self.plot.setMouseEnabled(x=False, y=False)
-        self.plot.setAccessibleName("Chart of the error over time, with its drift")
+        self.plot.tell("Error over time, with its drift", "no check yet")
         layout.addWidget(self.plot)
         theme.changed.connect(self._restyle)
 
@@ -86,6 +86,16 @@ class DriftChart(QWidget):
         low = min(float((errors - U).min()), found.in_force_error - room)
         high = max(float((errors + U).max()), found.in_force_error + room)
         self.plot.setYRange(low, high, padding=0.03)
+        unit, places = unit_word(found.channel.unit), places_for(found.channel.resolution / 10)
+        told = [
+            (
+                c.calibration.done_ms / DAY_MS,
+                f"{dates.day(self._desk.book.local(c.calibration.done_ms), year=True)}: error "
+                f"{signed(c.error, places)} ± {c.U:.{places}f} {unit}",
+            )
+            for c in found.checks
+        ]
+        self.plot.tell("Error over time, with its drift", told[-1][1], told)
         self._caption.setText(
             f"error at the working point, {unit_word(found.channel.unit)}; straight lines: what its correction may "
             "miss; upright: today"

@@ -49,9 +49,13 @@ class DriftGlance(Drawn):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
         found = self._found
-        if found is None or not found.checks:
+        if found is None:
             return
         painter = QPainter(self)
+        if not found.checks:
+            painter.setPen(QColor(self.theme.inks.muted))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "–")
+            return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         inks, color = self.theme.inks, self.theme.inks.of(found.channel.quantity)
         area = QRectF(5, 3, self.width() - 10, self.height() - 6)

@@ -27,6 +27,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.numbers import decimals, number, signed, unit_word
+from stathmis.words.pages import empty
 
 TABS = (("drawer", "Drawer"), ("together", "Side by side"), ("places", "Places and set point"))
 
@@ -123,7 +124,7 @@ class InstrumentsView(QStackedWidget):
         self._grid.setVerticalSpacing(0)
         self._table = holder(self._grid, top=8)
         self._rows = Rows(self._grid, lambda: _Row(self))
-        self._none = label("None yet. Enter one under Enter or change.", "muted")
+        self._none = label(empty("instruments"), "muted", wrap=True)
         made.page.addWidget(self._table)
         made.page.addWidget(self._none)
         self.at_hand = AtHandCard(self._desk, self.begin_check, self._look)

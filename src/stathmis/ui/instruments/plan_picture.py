@@ -5,10 +5,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.services.instruments.places import PLACES, PlacesResult
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
 from stathmis.words.numbers import signed
 
@@ -16,35 +17,34 @@ FULL_TINT_K = 1.0
 """A place this much off the mean has the deepest tint."""
 
 
-class PlanPicture(QWidget):
+class PlanPicture(Drawn):
     """The picture."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._result: PlacesResult | None = None
         self._unit: Unit = "°C"
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
 
     def sizeHint(self) -> QSize:
         """Preferred size at the text size in use."""
-        return QSize(self._theme.px(400), self._theme.px(250))
+        return QSize(self.theme.px(400), self.theme.px(250))
 
     def minimumSizeHint(self) -> QSize:
         """Three words side by side must fit."""
-        return QSize(self._theme.px(280), self._theme.px(210))
+        return QSize(self.theme.px(280), self.theme.px(210))
 
     def show_result(self, result: PlacesResult, unit: Unit, words: str) -> None:
         """Draw a comparison; words say the same to a screen reader."""
         self._result, self._unit = result, unit
-        self.setAccessibleName(words)
+        self.say("Plan of the places", words)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        theme, inks = self._theme, self._theme.inks
+        theme, inks = self.theme, self.theme.inks
         foot = theme.px(22)
         area = QRectF(self.rect()).adjusted(1, 1, -1, -1 - foot)
         wide, tall = area.width() / 3, area.height() / 3
@@ -64,7 +64,7 @@ class PlanPicture(QWidget):
         painter.drawText(words, Qt.AlignmentFlag.AlignCenter, f"{self._unit} · front, door or window side")
 
     def _cell(self, painter: QPainter, cell: QRectF, name: str, index: int | None) -> None:
-        theme, inks = self._theme, self._theme.inks
+        theme, inks = self.theme, self.theme.inks
         painter.setPen(QPen(QColor(inks.rule), 1))
         painter.setBrush(QColor(inks.card))
         painter.drawRect(cell)

@@ -22,22 +22,15 @@ from stathmis.ui.theme import Theme
 _FOCUS_WIDE = 2.0
 
 
-class Drawn(QWidget):
-    """A picture that follows the theme, speaks, and shows its focus where it can have it."""
+class Speaking:
+    """Mixed into a widget of ours: it tells a screen reader what it shows, and whoever rests the pointer on it."""
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.theme = theme
-        self.spoken = ""
-        self._interface: QAccessibleInterface | None = None
-        theme.changed.connect(self._restyled)
-
-    def _restyled(self) -> None:
-        self.updateGeometry()
-        self.update()
+    spoken = ""
+    _interface: QAccessibleInterface | None = None
 
     def say(self, name: str, value: str, description: str = "") -> bool:
         """Tell what is shown: what it is, how it stands, and more about it. False where that was told already."""
+        assert isinstance(self, QWidget)
         if (name, value, description) == (self.accessibleName(), self.spoken, self.accessibleDescription()):
             return False
         self.spoken = value
@@ -49,6 +42,19 @@ class Drawn(QWidget):
             QAccessible.updateAccessibility(QAccessibleValueChangeEvent(self, value))
         self.update()
         return True
+
+
+class Drawn(QWidget, Speaking):
+    """A picture that follows the theme, speaks, and shows its focus where it can have it."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        theme.changed.connect(self._restyled)
+
+    def _restyled(self) -> None:
+        self.updateGeometry()
+        self.update()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """The focus is seen."""
@@ -69,11 +75,11 @@ class Drawn(QWidget):
 
 
 class _Spoken(QAccessibleWidget):
-    """A drawn picture as a screen reader asks for it."""
+    """A picture of ours as a screen reader asks for it."""
 
-    def __init__(self, drawn: Drawn) -> None:
-        super().__init__(drawn, QAccessible.Role.Graphic)
-        self._value: Callable[[], str] = lambda: drawn.spoken
+    def __init__(self, shown: QWidget, value: Callable[[], str]) -> None:
+        super().__init__(shown, QAccessible.Role.Graphic)
+        self._value = value
 
     def text(self, what: QAccessible.Text) -> str:
         """Besides what any widget tells: the value."""
@@ -81,10 +87,10 @@ class _Spoken(QAccessibleWidget):
 
 
 def _interface(_kind: str, asked: QObject) -> QAccessibleInterface | None:
-    if not isinstance(asked, Drawn):
+    if not isinstance(asked, Speaking) or not isinstance(asked, QWidget):
         return None
     # held as long as what it speaks for: Qt does not
-    asked._interface = _Spoken(asked)
+    asked._interface = _Spoken(asked, lambda: asked.spoken)
     return asked._interface
 
 

@@ -26,6 +26,8 @@ def field(
     made = QLineEdit(text)
     made.setAccessibleName(name)
     made.setPlaceholderText(hint)
+    # a file dropped on it is for the window
+    made.setAcceptDrops(False)
     if width is not None:
         theme, px = width
         theme.fit(made, FixedWidth=px)

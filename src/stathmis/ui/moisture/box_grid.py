@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.services.findings.combinations import Cell, Grid, is_setting
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.moisture.water import Setting, opening_typed
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.level import LevelState, paint_level
 from stathmis.ui.theme import Theme
 from stathmis.words import box as box_words
@@ -16,34 +17,28 @@ from stathmis.words import box as box_words
 _LABELS, _ROW, _HEAD = 190, 50, 26
 
 
-class BoxGrid(QWidget):
+class BoxGrid(Drawn):
     """Rows are what is wet, columns how far the vent is open. looked_at: the cell under the frame, in words' order."""
 
     looked_at = Signal(object)
     taken = Signal(object)
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+        super().__init__(theme)
         self._grid: Grid | None = None
         self._now = Setting(None, None)
         self._at = (0, 0)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self._resized)
-
-    def _resized(self) -> None:
-        self.updateGeometry()
-        self.update()
 
     def sizeHint(self) -> QSize:
         """As high as its rows at the text size in use."""
         rows = len(self._grid.cells) if self._grid is not None else 1
-        return QSize(self._theme.px(560), self._theme.px(_HEAD + _ROW * rows) + 2)
+        return QSize(self.theme.px(560), self.theme.px(_HEAD + _ROW * rows) + 2)
 
     def minimumSizeHint(self) -> QSize:
         """It can be read when it is this narrow."""
-        return QSize(self._theme.px(360), self.sizeHint().height())
+        return QSize(self.theme.px(360), self.sizeHint().height())
 
     def show_grid(self, grid: Grid, now: Setting) -> None:
         """Show a grid; the best mix is looked at first."""
@@ -67,7 +62,7 @@ class BoxGrid(QWidget):
         cell = self.cell
         if cell is not None and self._grid is not None:
             words = box_words.cell_words(self._grid, cell)
-            self.setAccessibleName(f"Water and vents, {self._grid.title}: {words}")
+            self.say(f"Water and vents, {self._grid.title}", words)
             self.looked_at.emit(cell)
         self.update()
 
@@ -114,8 +109,8 @@ class BoxGrid(QWidget):
     def _measures(self) -> tuple[float, float, float, float]:
         """Width of the labels, height of a row and of the head, width of a column."""
         assert self._grid is not None
-        left = float(min(self._theme.px(_LABELS), 0.36 * self.width()))
-        return left, self._theme.px(_ROW), self._theme.px(_HEAD), (self.width() - left - 1) / len(self._grid.cells[0])
+        left = float(min(self.theme.px(_LABELS), 0.36 * self.width()))
+        return left, self.theme.px(_ROW), self.theme.px(_HEAD), (self.width() - left - 1) / len(self._grid.cells[0])
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
@@ -124,7 +119,7 @@ class BoxGrid(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        inks, theme = self._theme.inks, self._theme
+        inks, theme = self.theme.inks, self.theme
         left, row, head, wide = self._measures()
         painter.setFont(theme.font(12))
         painter.setPen(QColor(inks.muted))
@@ -146,7 +141,7 @@ class BoxGrid(QWidget):
 
     def _paint_cell(self, painter: QPainter, area: QRectF, cell: Cell, looked_at: bool) -> None:
         assert self._grid is not None
-        inks, theme, band = self._theme.inks, self._theme, self._grid.band
+        inks, theme, band = self.theme.inks, self.theme, self._grid.band
         tube = QRectF(area.left() + 8, area.top() + 4, area.width() - 16, area.height() * 0.38)
         state = LevelState("humidity", band, Corrected(cell.rh, cell.U), cell.decision)
         paint_level(painter, tube, state, theme)

@@ -90,10 +90,18 @@ class LossChart(QWidget):
         self._legend.setText(legend)
         size, color = self._theme.px(12), inks.eggs
         plot.plotItem.setTitle(f'<span style="font-family:Inter;font-size:{size}px;color:{color}">{words}</span>')
-        said = f"Loss of weight: {len(sheet.points)} weighings"
+        said = f"{len(sheet.points)} weighings"
         if sheet.loss_now is not None:
             said += f", {sheet.loss_now[0]:.1f} percent lost so far, {aim:g} wanted at lockdown"
-        plot.setAccessibleName(said)
+        told = [
+            (
+                p.day,
+                f"{sheet.course.day_words(p.day, 1)}, {p.mark or 'mean egg'}: "
+                f"{p.loss:.1f} ± {NORMAL_95 * p.u:.1f} % lost",
+            )
+            for p in sorted(sheet.points, key=lambda p: p.day)
+        ]
+        plot.tell("Loss of weight", said, told)
 
     def _forecasts(self, sheet: LossSheet) -> None:
         conductance = sheet.conductance

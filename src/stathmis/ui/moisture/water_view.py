@@ -17,6 +17,7 @@ from stathmis.services.findings.combinations import Cell
 from stathmis.services.findings.states import FoundState
 from stathmis.services.moisture import states as own_states
 from stathmis.services.moisture import water
+from stathmis.ui.forms import AltitudeQuestion
 from stathmis.ui.kit.attempt import attempt, emptied
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.lines import Lines, Pool
@@ -90,6 +91,8 @@ class WaterView(Page):
         self.which = "now"
         self._touched = False
         self._latest = Latest()
+        self.altitude = AltitudeQuestion(desk, theme)
+        self.page.addWidget(self.altitude)
         left, right = self.columns(4, 6, stretch=1)
         self._build_stands(left)
         self._build_says(right)

@@ -32,6 +32,7 @@ from stathmis.ui.work import Latest
 from stathmis.words import dates
 from stathmis.words import loss as loss_words
 from stathmis.words.numbers import count
+from stathmis.words.pages import empty
 
 if TYPE_CHECKING:
     from stathmis.ui.moisture.loss_chart import LossChart
@@ -208,7 +209,7 @@ class WeightsView(Page):
         self._card.setVisible(weighed)
         self._note.setVisible(not weighed)
         if course is None:
-            self._note.setText("No batch is set here, so there is nothing to weigh.")
+            self._note.setText(empty("moisture"))
         elif not weighed:
             self._note.setText(
                 "These eggs keep the humidity of their own box; weigh the box and its substrate instead."

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.logbook.records import Away
 from stathmis.services import clock
@@ -15,6 +15,7 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import Task
+from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 
@@ -30,33 +31,28 @@ class Row:
     clashes: tuple[tuple[int, int], ...]
 
 
-class PlanCalendar(QWidget):
+class PlanCalendar(Drawn):
     """The drawn calendar. chosen: a plan's step is looked at; nudged: it is to be moved by so many days."""
 
     chosen = Signal(object)
     nudged = Signal(object, int)
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
-        super().__init__()
-        self._desk, self._theme = desk, theme
+        super().__init__(theme)
+        self._desk = desk
         self._rows: tuple[Row, ...] = ()
         self._away: tuple[Away, ...] = ()
         self._at = ("", "")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self._resized)
-
-    def _resized(self) -> None:
-        self.updateGeometry()
-        self.update()
 
     def sizeHint(self) -> QSize:
         """As high as its rows at the text size in use."""
-        return QSize(self._theme.px(640), self._theme.px(_HEAD + _ROW * max(1, len(self._rows))) + 2)
+        return QSize(self.theme.px(640), self.theme.px(_HEAD + _ROW * max(1, len(self._rows))) + 2)
 
     def minimumSizeHint(self) -> QSize:
         """It can be read when it is this narrow."""
-        return QSize(self._theme.px(420), self.sizeHint().height())
+        return QSize(self.theme.px(420), self.sizeHint().height())
 
     def show_rows(self, rows: Sequence[Row], away: Sequence[Away]) -> None:
         """Show plans; the step looked at stays where it is still there."""
@@ -89,9 +85,9 @@ class PlanCalendar(QWidget):
         task = self.task
         if task is not None:
             at = self._desk.book.local(task.due_ms)
-            self.setAccessibleName(f"Calendar of plans: {task.about}, {task.title}, {dates.day(at, weekday=True)}")
+            self.say("Calendar of plans", f"{task.about}, {task.title}, {dates.day(at, weekday=True)}")
         else:
-            self.setAccessibleName("Calendar of plans, empty")
+            self.say("Calendar of plans", "empty")
         self.chosen.emit(task)
         self.update()
 
@@ -118,7 +114,7 @@ class PlanCalendar(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Look at the nearest step of the row under the pointer."""
         self.setFocus()
-        r = int((event.position().y() - self._theme.px(_HEAD)) // self._theme.px(_ROW))
+        r = int((event.position().y() - self.theme.px(_HEAD)) // self.theme.px(_ROW))
         if 0 <= r < len(self._rows):
             x_of = self._scale()
             row = self._rows[r]
@@ -133,7 +129,7 @@ class PlanCalendar(QWidget):
 
     def _scale(self) -> Callable[[float], float]:
         first, last = self._span()
-        left = float(min(self._theme.px(_LABELS), 0.3 * self.width()))
+        left = float(min(self.theme.px(_LABELS), 0.3 * self.width()))
         per_ms = (self.width() - left - 2) / (last - first)
         return lambda ms: left + max(0.0, (ms - first) * per_ms)
 
@@ -143,20 +139,20 @@ class PlanCalendar(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x_of = self._scale()
         self._paint_days(painter, x_of)
-        head, high = self._theme.px(_HEAD), self._theme.px(_ROW)
+        head, high = self.theme.px(_HEAD), self.theme.px(_ROW)
         machine = ""
         for i, row in enumerate(self._rows):
             area = QRectF(0, head + i * high, self.width(), high)
             self._paint_row(painter, area, row, x_of, with_machine=row.plan.incubator.name != machine)
             machine = row.plan.incubator.name
-        inks = self._theme.inks
+        inks = self.theme.inks
         x = x_of(self._desk.now_ms)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x, head - 4), QPointF(x, self.height() - 1))
 
     def _paint_days(self, painter: QPainter, x_of: Callable[[float], float]) -> None:
         """Weeks as hairlines with their Mondays, days away hatched."""
-        inks, theme = self._theme.inks, self._theme
+        inks, theme = self.theme.inks, self.theme
         first, last = self._span()
         head = theme.px(_HEAD)
         for away in self._away:
@@ -188,7 +184,7 @@ class PlanCalendar(QWidget):
     def _paint_row(
         self, painter: QPainter, area: QRectF, row: Row, x_of: Callable[[float], float], *, with_machine: bool
     ) -> None:
-        inks, theme, plan = self._theme.inks, self._theme, row.plan
+        inks, theme, plan = self.theme.inks, self.theme, row.plan
         painter.setPen(QPen(QColor(inks.rule), 1))
         if with_machine:
             painter.drawLine(QPointF(0, area.top()), QPointF(area.right(), area.top()))
@@ -216,7 +212,7 @@ class PlanCalendar(QWidget):
             self._paint_peg(painter, task, x_of(task.due_ms), middle, looked_at=task.step == looked_at)
 
     def _paint_course(self, painter: QPainter, plan: Plan, x_of: Callable[[float], float], middle: float) -> None:
-        theme = self._theme
+        theme = self.theme
         lockdown, hatch, warm = plan.step("lockdown"), plan.step("hatch"), plan.step("warm dry")
         late = plan.end_ms
         stretches = [(warm.at_ms if warm else plan.set_ms, plan.set_ms, 5.0, 60)]
@@ -234,7 +230,7 @@ class PlanCalendar(QWidget):
 
     def _paint_peg(self, painter: QPainter, task: Task, x: float, middle: float, *, looked_at: bool) -> None:
         """A peg: filled is done, crossed is left out, hollow is to come."""
-        inks, theme = self._theme.inks, self._theme
+        inks, theme = self.theme.inks, self.theme
         size = theme.px(5 if looked_at else 3)
         top = middle - theme.px(16)
         color = QColor(inks.selection if looked_at else inks.ink if task.state == "open" else inks.muted)

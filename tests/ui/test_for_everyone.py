@@ -1,0 +1,225 @@
+"""Everyone: what a screen reader hears of every page, what eyes can tell apart, what a finger can hit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QUrl
+from PySide6.QtGui import QAccessible, QAccessibleInterface, QDragEnterEvent, QDropEvent, QImage
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
+from pytestqt.qtbot import QtBot
+
+from stathmis.ui import reminder
+from stathmis.ui.drops import Drops
+from stathmis.ui.kit.drawn import Speaking
+from stathmis.ui.logbooks import Logbooks
+from stathmis.ui.pictures import VIEWS, go, settle
+from stathmis.ui.theme import Theme
+from stathmis.ui.window import Window
+
+TEXT, MARKS = 4.5, 3.0
+"""Least contrast. Source: WCAG 2.1, 1.4.3 and 1.4.11."""
+TARGET = 28
+ASKED = {
+    QAccessible.Role.PushButton,
+    QAccessible.Role.CheckBox,
+    QAccessible.Role.RadioButton,
+    QAccessible.Role.EditableText,
+    QAccessible.Role.ComboBox,
+    QAccessible.Role.Graphic,
+    QAccessible.Role.List,
+    QAccessible.Role.Table,
+}
+
+
+def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
+    """All that can be seen, as a screen reader walks it."""
+    for i in range(interface.childCount()):
+        child = interface.child(i)
+        if child is None or not child.isValid() or child.state().invisible:
+            continue
+        yield child
+        yield from tree(child)
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_a_screen_reader_hears_every_page(window: Window, view: str) -> None:
+    go(window, view)
+    settle()
+    heard = list(tree(QAccessible.queryAccessibleInterface(window)))
+    assert len(heard) > 20
+    for one in heard:
+        if one.role() in ASKED:
+            about = f"{one.role()} in {view}: {type(one.object()).__name__}"
+            assert one.text(QAccessible.Text.Name).strip(), about
+    for shown in window.stack.currentWidget().findChildren(Speaking):
+        if isinstance(shown, QWidget) and shown.isVisible():
+            asked = QAccessible.queryAccessibleInterface(shown)
+            assert asked.role() == QAccessible.Role.Graphic and asked.text(QAccessible.Text.Name)
+            assert asked.text(QAccessible.Text.Value) == shown.spoken
+
+
+def test_levels_course_tray_and_charts_tell_their_values(window: Window, qtbot: QtBot) -> None:
+    def value(shown: QWidget) -> str:
+        return QAccessible.queryAccessibleInterface(shown).text(QAccessible.Text.Value)
+
+    go(window, "round")
+    settle()
+    grid = window.pages.round._grid
+    assert value(grid.together["humidity"].level).startswith("34.") and "outside, low" in value(
+        grid.together["humidity"].level
+    )
+    assert value(grid.rows[0].level) == "37.50 ± 0.10 °C, inside"
+    assert value(window.pages.course).startswith("day 13")
+    go(window, "eggs")
+    settle()
+    picture = window.pages.eggs.picture
+    picture.setFocus()
+    before = value(picture)
+    qtbot.keyClick(picture, Qt.Key.Key_Right)
+    assert value(picture) != before and value(picture).startswith("egg 2, row 1")
+    go(window, "moisture")
+    settle()
+    plot = window.pages.moisture.eggs.make_chart().plot
+    plot.setFocus()
+    qtbot.keyClick(plot, Qt.Key.Key_Right)
+    first = value(plot)
+    qtbot.keyClick(plot, Qt.Key.Key_Right)
+    assert "% lost" in first and value(plot) != first and plot.readout.text() == value(plot)
+    go(window, "trace")
+    settle()
+    charts = window.pages.trace.charts
+    assert charts is not None
+    lane = charts.plots["humidity"]
+    lane.setFocus()
+    qtbot.keyClick(lane, Qt.Key.Key_Left)
+    assert "% RH" in value(lane) and "corrected" in value(lane)
+    go(window, "review")
+    settle()
+    days = window.pages.hatch.review.days
+    days.setFocus()
+    qtbot.keyClick(days, Qt.Key.Key_End)
+    assert value(days).startswith("Day 25") and "died" in value(days)
+
+
+def luminance(rgb: np.ndarray) -> np.ndarray:
+    """Relative luminance of colors, shape (..., 3) of 0 to 255. Source: WCAG 2.1."""
+    share = rgb / 255.0
+    linear = np.where(share <= 0.04045, share / 12.92, ((share + 0.055) / 1.055) ** 2.4)
+    return np.asarray(linear @ np.array([0.2126, 0.7152, 0.0722]))
+
+
+def contrast(image: QImage, area: QRect) -> float:
+    """Of the ground (the color most of it has) and what stands out most from it."""
+    part = image.copy(area).convertToFormat(QImage.Format.Format_RGBX8888)
+    bits = np.frombuffer(part.constBits(), dtype=np.uint8).reshape(part.height(), part.width(), 4)[:, :, :3]
+    colors, counts = np.unique(bits.reshape(-1, 3), axis=0, return_counts=True)
+    light = luminance(colors.astype(float))
+    ground = light[np.argmax(counts)]
+    ratios = (np.maximum(light, ground) + 0.05) / (np.minimum(light, ground) + 0.05)
+    return float(ratios.max())
+
+
+@pytest.mark.parametrize("theme_name", ["light", "dark", "strong"])
+@pytest.mark.parametrize("view", ["round", "records", "instruments", "planner", "hatch", "review", "eggs", "moisture"])
+def test_words_and_marks_stand_out_in_the_picture(window: Window, theme: Theme, view: str, theme_name: str) -> None:
+    theme.choose("dark" if theme_name == "dark" else "light")
+    if theme_name == "strong":
+        theme.switch_contrast()
+    try:
+        go(window, view)
+        settle()
+        image = window.grab().toImage()
+        seen = 0
+        for shown in window.findChildren(QWidget):
+            if not isinstance(shown, QLabel | QLineEdit | Speaking) or not shown.isVisible():
+                continue
+            if isinstance(shown, QLabel) and not shown.text().strip():
+                continue
+            area = QRect(shown.mapTo(window, QPoint(0, 0)), shown.size()).intersected(shown.window().rect())
+            whole = shown.visibleRegion().boundingRect().size() == shown.size()
+            if not whole or area.width() < 4 or (isinstance(shown, QLineEdit) and not shown.text()):
+                continue
+            seen += 1
+            least = MARKS if isinstance(shown, Speaking) else TEXT
+            found = contrast(image, area)
+            if isinstance(shown, Speaking) and not shown.spoken:
+                continue
+            assert found >= least, f"{found:.1f} in {view}: {type(shown).__name__} {getattr(shown, 'text', str)()!r}"
+        assert seen > 10
+    finally:
+        if theme_name == "strong":
+            theme.switch_contrast()
+        theme.choose("light")
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_a_finger_hits_what_is_to_be_hit(window: Window, view: str) -> None:
+    go(window, view)
+    settle()
+    for made in window.findChildren(QWidget):
+        inside = isinstance(made.parent(), QComboBox)
+        if isinstance(made, QAbstractButton | QComboBox | QLineEdit) and made.isVisible() and not inside:
+            assert made.height() >= TARGET, f"{made.height()} px in {view}: {made.accessibleName() or made.text()}"  # type: ignore[union-attr]
+
+
+def test_at_twice_the_text_nothing_runs_off(window: Window, theme: Theme) -> None:
+    theme.scale = 2.0
+    theme.choose("light")
+    try:
+        for view in VIEWS:
+            go(window, view)
+            settle()
+            for area in window.stack.currentWidget().findChildren(QScrollArea):
+                if area.isVisible() and area.widget():
+                    assert area.widget().width() <= area.viewport().width(), f"{view} runs off the right edge"
+    finally:
+        theme.scale = 1.0
+        theme.choose("light")
+
+
+def test_the_round_of_five_instruments_stands_on_one_screen(window: Window) -> None:
+    go(window, "round")
+    settle()
+    bar = window.pages.round.area.verticalScrollBar()
+    assert len(window.pages.round.rows) == 5 and (window.width(), window.height()) == (1280, 800)
+    assert bar.maximum() == 0
+
+
+def test_files_are_dropped_anywhere(window: Window, tmp_path: object, monkeypatch: pytest.MonkeyPatch) -> None:
+    launched: list[object] = []
+    monkeypatch.setattr(Logbooks, "launch", lambda self, path: launched.append(path))
+
+    def drop(name: str) -> bool:
+        path = tmp_path / name  # type: ignore[operator]
+        path.write_text("time;temperature °C\n2026-05-18 08:00;37.5\n2026-05-18 08:05;37.6\n", encoding="utf-8")
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        buttons, keys = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        enter = QDragEnterEvent(QPoint(5, 5), Qt.DropAction.CopyAction, data, buttons, keys)
+        QApplication.sendEvent(window, enter)
+        if enter.isAccepted():
+            QApplication.sendEvent(window, QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, data, buttons, keys))
+        settle()
+        return enter.isAccepted()
+
+    assert isinstance(window._drops, Drops)
+    assert drop("porch.csv") and window._place == "bring_in"
+    assert "porch.csv" in window.stack.currentWidget().path.text()  # type: ignore[union-attr]
+    assert drop("other.stathmis") and len(launched) == 1
+    assert drop("photo.png") and "neither a logger's file" in window.messages.text.text()
+
+
+def test_a_notification_is_a_call_to_the_portal() -> None:
+    """Source: XDG Desktop Portal documentation, org.freedesktop.portal.Notification, AddNotification (id, vardict)."""
+    made = reminder.portal_message("Turn the eggs", "North cabinet", urgent=True)
+    assert (made.service(), made.interface(), made.member()) == (
+        "org.freedesktop.portal.Desktop",
+        "org.freedesktop.portal.Notification",
+        "AddNotification",
+    )
+    name, about = made.arguments()
+    assert name == "stathmis-Turn the eggs"
+    assert about == {"title": "Turn the eggs", "body": "North cabinet", "priority": "urgent"}
