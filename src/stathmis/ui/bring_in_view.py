@@ -146,7 +146,7 @@ class BringInView(Page):
         self.zone.currentIndexChanged.connect(again)
         for chooser in (self.order, self.zone):
             chooser.setMinimumContentsLength(18)
-        grid = table(("column", "goes to", "unit", "first values"), (0, 0, 0, 1))
+        grid = table(("column", "goes to", "unit", "first values"), (0, 0, 0, 1), spacing=12)
         self._uses = {}
         for at, found in enumerate(layout.columns, start=1):
             self._column_row(grid, at, plan, found)

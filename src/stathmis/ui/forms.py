@@ -259,7 +259,7 @@ class InstrumentForm(_Form):
         self.at_egg_top = QCheckBox("at the height of the egg tops")
         self.at_egg_top.setChecked(True)
         self.reference = QCheckBox("it is a reference; I have its certificate")
-        self.certificate = field("Certificate (k = 2)", "reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
+        self.certificate = field("Certificate (k = 2)", "reading correction U; next …")
         self.certificate.setEnabled(False)
         self.reference.toggled.connect(self.certificate.setEnabled)
         if with_place:

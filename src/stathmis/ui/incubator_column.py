@@ -67,8 +67,10 @@ class Card(QWidget):
         self._about, self._due = label("", "small", wrap=True), label("", "small", "eggs", wrap=True)
         self._levels = {q: Level(theme, slim=True) for q in QUANTITIES}
         self._values = {q: label("", ink=ink) for q, ink in zip(QUANTITIES, ("heat", "moisture"), strict=True)}
-        self._grid.addWidget(self._name, 0, 0)
-        self._grid.addWidget(self._day, 0, 1, Qt.AlignmentFlag.AlignRight)
+        head = QHBoxLayout()
+        head.addWidget(self._name, 1)
+        head.addWidget(self._day, 0, Qt.AlignmentFlag.AlignTop)
+        self._grid.addLayout(head, 0, 0, 1, 2)
         self._grid.addWidget(self._about, 1, 0, 1, 2)
         for column, quantity in enumerate(QUANTITIES):
             self._grid.addWidget(self._levels[quantity], 2, column)
@@ -291,7 +293,10 @@ class IncubatorColumn(QWidget):
     def _show_coming(self) -> None:
         """What the plans ask for next, as far as the cards leave room for it."""
         book, theme = self._desk.book, self._theme
-        taken = sum(card.sizeHint().height() + 4 for card in self._cards.values())
+        wide = self.width()
+        taken = sum(
+            max(card.heightForWidth(wide), card.minimumSizeHint().height()) + 4 for card in self._cards.values()
+        )
         free = self._area.viewport().height() - taken - theme.px(60)
         room = 0 if self._tight else max(0, min(SOON, free // theme.px(36)))
         found = tasks.coming(book, SOON_DAYS)[:room]

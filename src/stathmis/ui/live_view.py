@@ -94,7 +94,9 @@ class LiveView(Page):
         self.name = grid.add("You call it", field("You call it", "such as: Probe in the cabinet"))
         self.device = grid.add("Device", Chooser("Device", yielding=True))
         self.device.setEditable(True)
-        self.device.lineEdit().setAccessibleName(self.device.accessibleName())
+        typed = self.device.lineEdit()
+        if typed is not None:
+            typed.setAccessibleName(self.device.accessibleName())
         self.baud = grid.add("Baud", field("Baud", text="9600"))
         self.every = grid.add("Write every, s", field("Write every, s", text="10"))
         self.listen = button("&Listen to it", self.start_listening)

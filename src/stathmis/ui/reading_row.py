@@ -7,7 +7,7 @@ from typing import Protocol
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QSizePolicy, QWidget
 
 from stathmis.logbook.records import Quantity
 from stathmis.services import rounds
@@ -105,6 +105,9 @@ class _Cells:
         theme, quantity = view.theme, line.channel.quantity
         self.name = label(line.instrument.name, "name", wrap=True)
         self._about = label("", "small", wrap=True)
+        for words in (self.name, self._about):
+            # a long name is broken, and takes no room from the level
+            words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         grid.addLayout(column(1, self.name, self._about, 1, spacing=0), at, 0)
         self.value = label("", "", TITLES[quantity][1], wrap=view.tight)
         self.value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

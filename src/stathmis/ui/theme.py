@@ -362,11 +362,11 @@ def _buttons(theme: Theme) -> str:
     QPushButton[role="name"]:focus {{ border: 1px solid {i.selection}; padding: 0; }}
     QPushButton[role="link"]:focus {{ border: 1px solid {i.selection}; }}
     QPushButton[role="tab"] {{ background: transparent; border: none; border-bottom: 3px solid transparent;
-        border-radius: 0; padding: {px(6)}px 0; font-size: {px(16)}px; color: {i.muted}; }}
+        border-radius: 0; padding: {px(6)}px 3px; font-size: {px(16)}px; color: {i.muted}; }}
     QPushButton[role="tab"]:checked {{ color: {i.ink}; border-bottom-color: {i.ink}; font-weight: 600; }}
     QPushButton[role="tab"]:focus {{ color: {i.selection}; border-bottom-color: {i.selection}; }}
     QPushButton[role="tab"]:focus {{ border: 1px solid {i.selection}; border-bottom-width: 3px;
-        border-bottom-style: solid; padding: {px(6) - 1}px 0 {px(6)}px 0; }}
+        border-bottom-style: solid; padding: {px(6) - 1}px 2px {px(6)}px 2px; }}
     QPushButton[role="tab"]:focus:!checked {{ border-bottom: 1px solid {i.selection}; }}
     QPushButton[role="place"] {{ background: transparent; border: none; border-left: 4px solid transparent;
         border-radius: 0; text-align: left; padding: {px(7)}px 4px {px(7)}px {px(16)}px; }}
@@ -393,7 +393,10 @@ def _marks(theme: Theme, tick: str) -> str:
     QMenuBar::item {{ padding: {px(4)}px 8px; background: transparent; }}
     QMenuBar::item:selected, QMenu::item:selected {{ background: {i.selection}; color: {i.paper}; }}
     QMenu {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.muted}; padding: 4px 0; }}
-    QMenu::item {{ padding: {px(5)}px {px(20)}px; }}
+    QMenu::item {{ padding: {px(6)}px {px(20)}px {px(6)}px {px(24)}px; }}
+    QMenu::indicator {{ width: {px(12)}px; height: {px(12)}px; margin-left: {px(6)}px; background: {i.card};
+        border: 1px solid {i.muted}; border-radius: 3px; }}
+    QMenu::indicator:checked {{ background: {i.selection}; border-color: {i.selection}; image: url("{tick}"); }}
     QMenu::item:disabled {{ color: {i.muted}; }}
     QMenu::separator {{ height: 1px; background: {i.rule}; margin: 4px 0; }}
     QListWidget, QTextBrowser {{ background: {i.card}; color: {i.ink}; border: 1px solid {i.rule};

@@ -103,7 +103,8 @@ class TraceView(Page):
         self._stop.hide()
         folding = self.folding_row()
         folding.addLayout(row(from_menu, self.beside, 1), 1)
-        folding.addLayout(row(*stretches, self.stages, self._export, self._stop))
+        folding.addLayout(row(*stretches))
+        folding.addLayout(row(self.stages, self._export, self._stop, 1))
         return folding
 
     @property

@@ -12,7 +12,7 @@ from stathmis.ui.theme import Theme
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
-WIDE, HIGH = 96, 32
+WIDE, HIGH = 80, 32
 
 
 class DriftGlance(Drawn):

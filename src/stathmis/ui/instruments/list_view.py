@@ -120,7 +120,7 @@ class InstrumentsView(QStackedWidget):
         words += "reading in the middle of the band: filled it can decide, hatched it cannot."
         made.page.addWidget(label(words, "muted", wrap=True))
         headings = ("instrument", "add, at working point", "can it tell?", "its drift", "last check", "")
-        self._grid = table(headings, (4, 0, 3, 0, 2, 0), right=(1,), spacing=self.theme.px(16))
+        self._grid = table(headings, (4, 0, 3, 0, 3, 0), right=(1,), spacing=self.theme.px(16))
         self._grid.setVerticalSpacing(0)
         self._table = holder(self._grid, top=8)
         self._rows = Rows(self._grid, lambda: _Row(self))
@@ -192,6 +192,7 @@ class InstrumentsView(QStackedWidget):
     def _show_drawer(self) -> None:
         self._drawn_narrow = self._narrow
         self._grid.setColumnStretch(2, 1 if self._narrow else 3)
+        self._grid.setHorizontalSpacing(6 if self._narrow else self.theme.px(16))
         found = overview.glances(self._desk.book)
         self._table.setVisible(bool(found))
         self._none.setVisible(not found)
