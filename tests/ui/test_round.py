@@ -91,6 +91,17 @@ def test_a_field_says_what_it_should_show(window: Window, qtbot: QtBot) -> None:
         assert (band.low <= lid.judged.corrected.value <= band.high) == inside
 
 
+def test_a_logger_and_a_hand_reading_that_disagree_are_said(window: Window, qtbot: QtBot) -> None:
+    page = window.pages.round
+    page.type_into(page.rows[0], "38.6")
+    settle()
+    assert "The Lid display disagrees: 39.10 ± 0.12 °C." in words(window)
+    assert "Check the Lid display: it disagrees with the others" in words(window)
+    column = window.column._cards[1]._values["temperature"].text()
+    heat = page._grid.together["temperature"]
+    assert f"Logged: {column}." in heat._sentence.text() and not heat._value.text().startswith(column.split()[0])
+
+
 def test_advice_is_followed_by_its_button(window: Window, qtbot: QtBot) -> None:
     page = window.pages.round
     page.type_into(page.rows[-1], "43")

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from types import SimpleNamespace
 
 import pytest
 from PySide6.QtCore import QSettings, Qt
-from PySide6.QtGui import QColor, QFontMetrics
+from PySide6.QtGui import QColor, QFontMetrics, QGuiApplication
 from PySide6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -285,8 +286,36 @@ def test_where_the_keeper_was_is_remembered(qtbot: QtBot, demo: Desk, theme: The
     second = Window(again, theme, settings)
     assert second.pages.page == "trace"
     assert second.pages.incubator is not None and second.pages.incubator.id == 3
+    second.show_place("planner")
+    theme.switch_contrast()
     settle()
     second.close()
+    theme.switch_contrast()
+    assert settings.value("contrast") == "more"
+    third = Window(Desk(open_logbook(demo.logbook.path), demo.clock), theme, settings)
+    assert third._place == "planner" and third.column.places["planner"].isChecked()
+    settle()
+    third.close()
+
+
+def test_the_desktop_changes_its_colors_while_it_runs(
+    window: Window, theme: Theme, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    theme.choose("system")
+    told = QGuiApplication.styleHints().colorSchemeChanged
+    seen = []
+    try:
+        for scheme in (Qt.ColorScheme.Dark, Qt.ColorScheme.Light):
+            # nothing but this platform's own hints stands in the way of a real change
+            hints = SimpleNamespace(colorScheme=lambda scheme=scheme: scheme)
+            monkeypatch.setattr("stathmis.ui.theme.QGuiApplication", SimpleNamespace(styleHints=lambda h=hints: h))
+            told.emit(scheme)
+            settle()
+            seen.append((theme.dark, window.column.styleSheet() == theme._sheet))
+    finally:
+        monkeypatch.undo()
+        theme.choose("light")
+    assert seen == [(True, True), (False, True)]
 
 
 def test_a_fault_of_ours_is_told_and_logged(window: Window, caplog: pytest.LogCaptureFixture) -> None:

@@ -90,7 +90,7 @@ class Together:
             said.append(_("Read {ago} ago ({names}).", ago=ago, names=names))
         ahead: tuple[float, ...] = ()
         if coming is not None:
-            ahead = tuple(verdict.corrected.value + change for change in coming.change)
+            ahead = coming.values
             said.append(going_on(book, verdict, coming))
         set_text(self._sentence, " ".join(s for s in said if s))
         state = LevelState(self._quantity, verdict.band, verdict.corrected, verdict.decision, ahead)

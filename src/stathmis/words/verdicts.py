@@ -80,5 +80,5 @@ def mean_over(judged: Judged) -> str:
 def going_on(book: Book, verdict: Verdict, coming: Coming) -> str:
     """Where it goes if nothing is done: "Going to about 38.0 °C in 2 h"."""
     unit = book.shown_unit(verdict.quantity)
-    there = number(verdict.corrected.value + coming.change[-1], verdict.quantity, unit)
+    there = number(coming.values[-1], verdict.quantity, unit)
     return _("As it goes, about {there} in {hours:.0f} h.", there=there, hours=coming.hours[-1])

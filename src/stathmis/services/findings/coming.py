@@ -10,7 +10,7 @@ from stathmis.core.course import forecast
 from stathmis.logbook.records import Incubator, Quantity
 from stathmis.services.batch.power_cut import BOX_HOURS
 from stathmis.services.book import Book, finding
-from stathmis.services.findings.runs import READ, best_first, runs_between
+from stathmis.services.findings.runs import CORRECTED, best_first, runs_between
 
 QUICK_S = 20 * 60.0
 """With its heater at work a box comes to rest so quickly, or as its walls let it. Source: common practice."""
@@ -29,15 +29,17 @@ SURE = 2.0
 
 @dataclass(frozen=True)
 class Coming:
-    """By how much the air will have changed (K, %) after so many hours, as it goes now; none of it is certain."""
+    """Where the air will be (°C, %) after so many hours, as it goes now, by the logger that tells; none of it is
+    certain."""
 
     hours: tuple[float, ...]
-    change: tuple[float, ...]
+    values: tuple[float, ...]
 
 
-@finding(*READ, each_minute=True, here=True)
+@finding(*CORRECTED, each_minute=True)
 def coming(book: Book, incubator: Incubator, quantity: Quantity) -> Coming | None:
-    """How a quantity goes on from now; None where no logger tells, or nothing but a swing is seen."""
+    """How a quantity goes on from now; None where no logger tells, or nothing but a swing is seen. Found once a minute:
+    what a probe brings meanwhile changes little of it."""
     now = book.now_ms
     if incubator.air == "room":
         return None
@@ -51,4 +53,4 @@ def coming(book: Book, incubator: Incubator, quantity: Quantity) -> Coming | Non
     change, u = ahead.values[1:] - ahead.values[0], ahead.u[1:]
     if abs(change[-1]) < WORTH[quantity] or bool((np.abs(change) < SURE * u).any()):
         return None
-    return Coming(AHEAD_H, tuple(float(c) for c in change))
+    return Coming(AHEAD_H, tuple(float(v) for v in ahead.values[1:]))

@@ -51,8 +51,17 @@ class History:
     due_why: str
 
 
+CHECKS_REST_ON = (StoredCalibration, CertificatePoint, Channel, Placement, *COURSES_REST_ON, SETTINGS)
+
+
 def history(book: Book, channel: Channel) -> History:
     """The checks of a channel and what they say about the next one."""
+    return _history(book, channel, book.now_ms // HOUR_MS)
+
+
+@finding(*CHECKS_REST_ON)
+def _history(book: Book, channel: Channel, _hour: int) -> History:
+    """hour: what is asked of a channel may change with the stage of a batch."""
     target = working_point(book, channel)
     checks = []
     for one in sorted(book.corrections.calibrations_of(channel.id), key=lambda c: (c.done_ms, c.id)):
@@ -90,14 +99,8 @@ def history(book: Book, channel: Channel) -> History:
 
 def is_due(book: Book, channel: Channel) -> bool:
     """Whether a channel wants checking now: never checked, its interval over, or drifted too far."""
-    due = _due_ms(book, channel, book.now_ms // HOUR_MS)
+    due = history(book, channel).due_ms
     return due is None or book.now_ms > due
-
-
-@finding(StoredCalibration, CertificatePoint, Channel, Placement, *COURSES_REST_ON, SETTINGS)
-def _due_ms(book: Book, channel: Channel, _hour: int) -> int | None:
-    """When a channel wants checking next; hour: what is asked of it may change with the stage of a batch."""
-    return history(book, channel).due_ms
 
 
 def set_between_checks(desk: Desk, channel: Channel, between: bool) -> None:
