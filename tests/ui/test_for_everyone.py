@@ -165,6 +165,27 @@ def test_a_finger_hits_what_is_to_be_hit(window: Window, view: str) -> None:
             assert made.height() >= TARGET, f"{made.height()} px in {view}: {made.accessibleName() or made.text()}"  # type: ignore[union-attr]
 
 
+@pytest.mark.parametrize("view", VIEWS)
+def test_the_focus_is_seen_wherever_tab_leads(window: Window, view: str) -> None:
+    go(window, view)
+    settle()
+    seen = 0
+    for made in window.findChildren(QWidget):
+        if not made.isVisible() or not made.isEnabled() or not made.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            continue
+        focused = window.focusWidget()
+        if focused is not None:
+            focused.clearFocus()
+        before = made.grab().toImage()
+        made.setFocus(Qt.FocusReason.TabFocusReason)
+        if not made.hasFocus():
+            continue
+        seen += 1
+        name = made.accessibleName() or getattr(made, "text", str)()
+        assert made.grab().toImage() != before, f"{type(made).__name__} {name} in {view}"
+    assert seen > 5
+
+
 def test_at_twice_the_text_nothing_runs_off(window: Window, theme: Theme) -> None:
     theme.scale = 2.0
     theme.choose("light")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -131,6 +133,17 @@ def test_f1_opens_the_guide_at_the_page_and_esc_goes_back(window: Window, qtbot:
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert window._place == "records"
+
+
+def test_the_guide_ships_with_its_pictures() -> None:
+    root = Path(__file__).resolve().parents[2]
+    wheel = tomllib.loads((root / "pyproject.toml").read_text(encoding="utf-8"))["tool"]["hatch"]["build"]["targets"]
+    shipped = wheel["wheel"]["force-include"]
+    assert {root / source for source in shipped} == {root / "docs" / "guide.md", root / "docs" / "screenshots"}
+    assert all(to.startswith("stathmis/data/guide/") for to in shipped.values())
+    for part in guide.parts():
+        for name in re.findall(r"\]\(([^)]+)\)", part.text):
+            assert (guide.folder() / name).exists(), f"{name} in {part.title}"
 
 
 def test_the_guide_fetches_nothing_from_elsewhere(window: Window) -> None:

@@ -381,8 +381,10 @@ def _marks(theme: Theme, tick: str) -> str:
     return f"""
     QFrame#card {{ background: {i.card}; border: 1px solid {i.rule}; border-radius: 6px; }}
     QFrame#rule {{ background: {i.rule}; border: none; max-height: 1px; min-height: 1px; }}
-    QCheckBox, QRadioButton {{ spacing: {px(8)}px; background: transparent; padding: 2px; min-height: 24px; }}
-    QCheckBox:focus, QRadioButton:focus {{ text-decoration: underline; }}
+    QCheckBox, QRadioButton {{ spacing: {px(8)}px; background: transparent; padding: 1px; min-height: 24px;
+        border: 1px solid transparent; border-radius: 4px; }}
+    QCheckBox:focus, QRadioButton:focus {{ border-color: {i.selection}; }}
+    QTableView:focus, QListWidget:focus, QTextBrowser:focus {{ border: 2px solid {i.selection}; }}
     QCheckBox::indicator, QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; background: {i.card};
         border: 1px solid {i.muted}; border-radius: 3px; }}
     QRadioButton::indicator {{ border-radius: {px(12) // 2 + 1}px; }}

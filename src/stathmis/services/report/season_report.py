@@ -42,7 +42,7 @@ def season_report(
         if cancelled():
             raise CancelledError
         found = review.batch_review(book, row.course)
-        first = review.lines(book, found)[0]
+        first = review.headline(found)
         told.append(Words(f"{row.course.batch.name}: {first}"))
         change = review.change(book, found)
         if change:

@@ -178,6 +178,8 @@ class Page(FoldingView):
         super().__init__(theme, narrow_below)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
+        # what stands on it has the cursor; keys it does not want scroll the page
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         content = _Content()
         content.setObjectName("page")

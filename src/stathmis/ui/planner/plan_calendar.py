@@ -149,6 +149,7 @@ class PlanCalendar(Drawn):
         x = x_of(self._desk.now_ms)
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x, head - 4), QPointF(x, self.height() - 1))
+        self.paint_focus(painter)
 
     def _paint_days(self, painter: QPainter, x_of: Callable[[float], float]) -> None:
         """Weeks as hairlines with their Mondays, days away hatched."""
