@@ -241,7 +241,13 @@ def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logboo
         return _looked_at(path, scratch)
     if path.exists():
         return open_logbook(path)
-    return create_logbook(path, {"name": "", "time_zone": system_zone_name()})
+    return create_logbook(path, {"name": "", "time_zone": system_zone_name(), "temperature_unit": _usual_unit()})
+
+
+def _usual_unit() -> str:
+    """°F where the computer counts so; the first questions offer the other."""
+    american = QLocale.MeasurementSystem.ImperialUSSystem
+    return "°F" if QLocale.system().measurementSystem() == american else "°C"
 
 
 def _looked_at(path: Path, scratch: Path) -> Logbook:

@@ -114,6 +114,11 @@ class GuideView(QWidget):
         theme.dress(self)
         theme.changed.connect(self.refresh)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room the text has most of it."""
+        super().resizeEvent(event)
+        self.list.setFixedWidth(self._theme.px(208 if self.width() >= self._theme.px(640) else 120))
+
     def begin(self) -> None:
         """Come in at the part of the page one came from."""
         self.search.clear()

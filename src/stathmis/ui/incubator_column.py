@@ -68,6 +68,7 @@ class Card(QWidget):
         self._levels = {q: Level(theme, slim=True) for q in QUANTITIES}
         self._values = {q: label("", ink=ink) for q, ink in zip(QUANTITIES, ("heat", "moisture"), strict=True)}
         head = QHBoxLayout()
+        head.setSpacing(8)
         head.addWidget(self._name, 1)
         head.addWidget(self._day, 0, Qt.AlignmentFlag.AlignTop)
         self._grid.addLayout(head, 0, 0, 1, 2)

@@ -95,6 +95,8 @@ class HatchPicture(Drawn):
         last = self._x(found.last_ms)
         painter.setPen(QPen(QColor(inks.muted), 1, Qt.PenStyle.DotLine))
         painter.drawLine(QPointF(last, area.top()), QPointF(last, area.bottom()))
+        painter.setPen(QColor(inks.muted))
+        painter.drawText(QPointF(last + 4, area.top() + self.theme.px(12)), _("stragglers"))
 
     def _paint_days(self, painter: QPainter, area: QRectF) -> None:
         assert self._found is not None and self._book is not None

@@ -86,7 +86,8 @@ class _RowWidgets:
     def _edit(self, key: str, name: str) -> QLineEdit:
         known = self.row.shown if key == "shown" else self.row.cells.get(key, "")
         made = field(name, text=known, typed=partial(self._typed, key), entered=lambda: self._view.step_from(made))
-        self._view.theme.fit(made, MinimumWidth=48)
+        # three readings of one point stand side by side: "28 29 28"
+        self._view.theme.fit(made, MinimumWidth=84 if key == "shown" else 48)
         self.edits[key] = made
         self.order.append(made)
         return made
@@ -321,12 +322,13 @@ class PointSetView(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
-        grid.setColumnStretch(3, 1)
+        for at, share in ((0, 2), (3, 3)):
+            grid.setColumnStretch(at, share)
         known = self.points.allowances
         for at, a in enumerate(self.points.method.allowances):
             name, typed = f"{a.label}, plus or minus", partial(self._set, known, a.key)
             edit = field(name, text=known.get(a.key, ""), width=(self.theme, 72), typed=typed)
-            grid.addWidget(label(f"{a.label} ±", "muted"), at, 0)
+            grid.addWidget(label(f"{a.label} ±", "muted", wrap=True), at, 0)
             grid.addWidget(edit, at, 1)
             grid.addWidget(label(a.unit(self.channel.unit), "muted"), at, 2)
             grid.addWidget(label(f"usual: {a.why}", "small", wrap=True), at, 3)
