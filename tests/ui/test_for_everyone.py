@@ -2,26 +2,32 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QUrl
-from PySide6.QtGui import QAccessible, QAccessibleInterface, QDragEnterEvent, QDropEvent, QImage
+from PySide6.QtGui import QAccessible, QAccessibleInterface, QDragEnterEvent, QDropEvent, QImage, QMouseEvent
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
+from stathmis.logbook.opening import open_logbook
+from stathmis.services.clock import FixedClock
+from stathmis.services.desk import Desk
 from stathmis.ui import reminder
 from stathmis.ui.drops import Drops
 from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.logbooks import Logbooks
-from stathmis.ui.pictures import VIEWS, go, settle
+from stathmis.ui.pictures import VIEWS, go, open_window, settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
 TEXT, MARKS = 4.5, 3.0
 """Least contrast. Source: WCAG 2.1, 1.4.3 and 1.4.11."""
 TARGET = 28
+NOW_MS = 1_779_093_600_000
 ASKED = {
     QAccessible.Role.PushButton,
     QAccessible.Role.CheckBox,
@@ -32,6 +38,30 @@ ASKED = {
     QAccessible.Role.List,
     QAccessible.Role.Table,
 }
+
+
+@pytest.fixture(scope="module")
+def shown(demo_file: Path, qapp: QApplication, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Window]:
+    """One window for all that only look."""
+    path = tmp_path_factory.mktemp("everyone") / "demo.stathmis"
+    shutil.copy(demo_file, path)
+    logbook = open_logbook(path)
+    qapp.setStyle("Fusion")
+    with open_window(Desk(logbook, FixedClock(NOW_MS)), Theme(qapp, "light")) as window:
+        window.activateWindow()
+        settle()
+        yield window
+    logbook.close()
+
+
+def look_at(shown: Window, view: str) -> None:
+    """Bring a view in, whatever was looked at before."""
+    shown.pages.show_running()
+    shown.show_page("round")
+    shown.show_incubator(shown.desk.book.incubators()[0].id)
+    settle()
+    go(shown, view)
+    settle()
 
 
 def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
@@ -45,20 +75,21 @@ def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_a_screen_reader_hears_every_page(window: Window, view: str) -> None:
-    go(window, view)
-    settle()
-    heard = list(tree(QAccessible.queryAccessibleInterface(window)))
+def test_a_screen_reader_hears_every_page(shown: Window, view: str) -> None:
+    look_at(shown, view)
+    heard = list(tree(QAccessible.queryAccessibleInterface(shown)))
     assert len(heard) > 20
     for one in heard:
         if one.role() in ASKED:
             about = f"{one.role()} in {view}: {type(one.object()).__name__}"
             assert one.text(QAccessible.Text.Name).strip(), about
-    for shown in window.stack.currentWidget().findChildren(Speaking):
-        if isinstance(shown, QWidget) and shown.isVisible():
-            asked = QAccessible.queryAccessibleInterface(shown)
+    drawn = [one for one in shown.stack.currentWidget().findChildren(QWidget) if isinstance(one, Speaking)]
+    assert drawn or view in ("records", "live", "bring-in", "enter", "changes", "opened")
+    for one in drawn:
+        if one.isVisible():
+            asked = QAccessible.queryAccessibleInterface(one)
             assert asked.role() == QAccessible.Role.Graphic and asked.text(QAccessible.Text.Name)
-            assert asked.text(QAccessible.Text.Value) == shown.spoken
+            assert asked.text(QAccessible.Text.Value) == one.spoken
 
 
 def test_levels_course_tray_and_charts_tell_their_values(window: Window, qtbot: QtBot) -> None:
@@ -104,6 +135,25 @@ def test_levels_course_tray_and_charts_tell_their_values(window: Window, qtbot: 
     assert value(days).startswith("Day 25") and "died" in value(days)
 
 
+def test_the_hatch_tells_each_of_its_times(window: Window, qtbot: QtBot) -> None:
+    go(window, "hatch")
+    settle()
+    picture = window.pages.hatch.now.picture
+    asked = QAccessible.queryAccessibleInterface(picture)
+    assert asked.text(QAccessible.Text.Value).startswith("expected 27 to 29 May, about Thu 28 May")
+    assert "Have the brooder ready: by Sun 24 May 10:00" in asked.text(QAccessible.Text.Description)
+    picture.setFocus()
+    qtbot.keyClick(picture, Qt.Key.Key_Home)
+    assert asked.text(QAccessible.Text.Value) == "Sun 24 May 10:00: ○ Have the brooder ready: by Sun 24 May 10:00"
+    qtbot.keyClick(picture, Qt.Key.Key_End)
+    assert "stragglers are waited for" in asked.text(QAccessible.Text.Value)
+    where = QPointF(picture.spots()[3], 40.0)
+    none, buttons, keys = Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier
+    move = QMouseEvent(QMouseEvent.Type.MouseMove, where, picture.mapToGlobal(where), none, buttons, keys)
+    QApplication.sendEvent(picture, move)
+    assert "expected about now" in asked.text(QAccessible.Text.Value)
+
+
 def luminance(rgb: np.ndarray) -> np.ndarray:
     """Relative luminance of colors, shape (..., 3) of 0 to 255. Source: WCAG 2.1."""
     share = rgb / 255.0
@@ -124,30 +174,30 @@ def contrast(image: QImage, area: QRect) -> float:
 
 @pytest.mark.parametrize("theme_name", ["light", "dark", "strong"])
 @pytest.mark.parametrize("view", ["round", "records", "instruments", "planner", "hatch", "review", "eggs", "moisture"])
-def test_words_and_marks_stand_out_in_the_picture(window: Window, theme: Theme, view: str, theme_name: str) -> None:
+def test_words_and_marks_stand_out_in_the_picture(shown: Window, view: str, theme_name: str) -> None:
+    theme = shown.theme
     theme.choose("dark" if theme_name == "dark" else "light")
     if theme_name == "strong":
         theme.switch_contrast()
     try:
-        go(window, view)
-        settle()
-        image = window.grab().toImage()
+        look_at(shown, view)
+        image = shown.grab().toImage()
         seen = 0
-        for shown in window.findChildren(QWidget):
-            if not isinstance(shown, QLabel | QLineEdit | Speaking) or not shown.isVisible():
+        for one in shown.findChildren(QWidget):
+            if not isinstance(one, QLabel | QLineEdit | Speaking) or not one.isVisible():
                 continue
-            if isinstance(shown, QLabel) and not shown.text().strip():
+            if isinstance(one, QLabel) and not one.text().strip():
                 continue
-            area = QRect(shown.mapTo(window, QPoint(0, 0)), shown.size()).intersected(shown.window().rect())
-            whole = shown.visibleRegion().boundingRect().size() == shown.size()
-            if not whole or area.width() < 4 or (isinstance(shown, QLineEdit) and not shown.text()):
+            area = QRect(one.mapTo(shown, QPoint(0, 0)), one.size()).intersected(shown.rect())
+            whole = one.visibleRegion().boundingRect().size() == one.size()
+            if not whole or area.width() < 4 or (isinstance(one, QLineEdit) and not one.text()):
                 continue
             seen += 1
-            least = MARKS if isinstance(shown, Speaking) else TEXT
+            least = MARKS if isinstance(one, Speaking) else TEXT
             found = contrast(image, area)
-            if isinstance(shown, Speaking) and not shown.spoken:
+            if isinstance(one, Speaking) and not one.spoken:
                 continue
-            assert found >= least, f"{found:.1f} in {view}: {type(shown).__name__} {getattr(shown, 'text', str)()!r}"
+            assert found >= least, f"{found:.1f} in {view}: {type(one).__name__} {getattr(one, 'text', str)()!r}"
         assert seen > 10
     finally:
         if theme_name == "strong":
@@ -156,24 +206,24 @@ def test_words_and_marks_stand_out_in_the_picture(window: Window, theme: Theme, 
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_a_finger_hits_what_is_to_be_hit(window: Window, view: str) -> None:
-    go(window, view)
-    settle()
-    for made in window.findChildren(QWidget):
+def test_a_finger_hits_what_is_to_be_hit(shown: Window, view: str) -> None:
+    look_at(shown, view)
+    for made in shown.findChildren(QWidget):
         inside = isinstance(made.parent(), QComboBox)
         if isinstance(made, QAbstractButton | QComboBox | QLineEdit) and made.isVisible() and not inside:
             assert made.height() >= TARGET, f"{made.height()} px in {view}: {made.accessibleName() or made.text()}"  # type: ignore[union-attr]
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_the_focus_is_seen_wherever_tab_leads(window: Window, view: str) -> None:
-    go(window, view)
-    settle()
+def test_the_focus_is_seen_wherever_tab_leads(shown: Window, qtbot: QtBot, view: str) -> None:
+    look_at(shown, view)
+    shown.activateWindow()
+    qtbot.waitUntil(shown.isActiveWindow, timeout=5000)
     seen = 0
-    for made in window.findChildren(QWidget):
+    for made in shown.findChildren(QWidget):
         if not made.isVisible() or not made.isEnabled() or not made.focusPolicy() & Qt.FocusPolicy.TabFocus:
             continue
-        focused = window.focusWidget()
+        focused = shown.focusWidget()
         if focused is not None:
             focused.clearFocus()
         before = made.grab().toImage()
@@ -186,14 +236,14 @@ def test_the_focus_is_seen_wherever_tab_leads(window: Window, view: str) -> None
     assert seen > 5
 
 
-def test_at_twice_the_text_nothing_runs_off(window: Window, theme: Theme) -> None:
+def test_at_twice_the_text_nothing_runs_off(shown: Window) -> None:
+    theme = shown.theme
     theme.scale = 2.0
     theme.choose("light")
     try:
         for view in VIEWS:
-            go(window, view)
-            settle()
-            for area in window.stack.currentWidget().findChildren(QScrollArea):
+            look_at(shown, view)
+            for area in shown.stack.currentWidget().findChildren(QScrollArea):
                 if area.isVisible() and area.widget():
                     assert area.widget().width() <= area.viewport().width(), f"{view} runs off the right edge"
     finally:
@@ -201,11 +251,10 @@ def test_at_twice_the_text_nothing_runs_off(window: Window, theme: Theme) -> Non
         theme.choose("light")
 
 
-def test_the_round_of_five_instruments_stands_on_one_screen(window: Window) -> None:
-    go(window, "round")
-    settle()
-    bar = window.pages.round.area.verticalScrollBar()
-    assert len(window.pages.round.rows) == 5 and (window.width(), window.height()) == (1280, 800)
+def test_the_round_of_five_instruments_stands_on_one_screen(shown: Window) -> None:
+    look_at(shown, "round")
+    bar = shown.pages.round.area.verticalScrollBar()
+    assert len(shown.pages.round.rows) == 5 and (shown.width(), shown.height()) == (1280, 800)
     assert bar.maximum() == 0
 
 

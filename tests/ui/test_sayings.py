@@ -26,6 +26,8 @@ from stathmis.ui.way_view import WayView
 from stathmis.ui.window import Window
 from stathmis.words.alarms import said
 
+SHIFTED = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+
 
 def edits_made(window: Window) -> int:
     with window.desk.logbook.reading() as connection:
@@ -191,7 +193,7 @@ def opened(story: tuple[str, Desk], theme: Theme, qtbot: QtBot) -> Iterator[tupl
 
 def say_it(window: Window, name: str, value: object, qtbot: QtBot) -> None:
     """By keyboard, on the page of the way: all that can be said is asked for where it is not there yet."""
-    qtbot.keyClick(window, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(window, Qt.Key.Key_Y, SHIFTED)
     view = window.stack.currentWidget()
     assert isinstance(view, WayView)
     card = view.way

@@ -26,7 +26,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     setting_up.set_batch(desk, desk.book.incubators()[0], "12 quail", "coturnix", "lean", 12, at)
     settle()
     text = shown(window)
-    assert "2 batches together" in text and "is in lockdown" in text and "inside 37.3" in text
+    assert "2 batches together" in text and "Lockdown of " in text and "inside 37.3" in text
     chooser = next(
         b
         for b in window.pages.findChildren(QComboBox)

@@ -21,7 +21,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
 def opened(window: Window, qtbot: QtBot) -> WayView:
-    qtbot.keyClick(window, Qt.Key.Key_P, CONTROL)
+    qtbot.keyClick(window, Qt.Key.Key_Y, CONTROL | Qt.KeyboardModifier.ShiftModifier)
     view = window.stack.currentWidget()
     assert isinstance(view, WayView)
     settle()

@@ -8,10 +8,10 @@ from pathlib import Path
 
 import pytest
 from pypdf import PdfReader
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtPrintSupport import QPrinter, QPrintPreviewDialog
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import EggFinding, Event
@@ -113,6 +113,40 @@ def test_undo_says_what_it_would_take_back(window: Window, qtbot: QtBot) -> None
     assert window.menus.actions["Redo"].text() == "Redo: note logged"
 
 
+def test_by_mouse_alone(window: Window, qtbot: QtBot) -> None:
+    left = Qt.MouseButton.LeftButton
+
+    def click(widget: QWidget, at: QPoint | None = None) -> None:
+        assert widget.isVisible()
+        qtbot.mouseClick(widget, left, pos=at if at is not None else widget.rect().center())
+        settle()
+
+    def link(text: str) -> QWidget:
+        return next(b for b in window.findChildren(QPushButton) if b.text() == text and b.isVisible())
+
+    click(window.column._cards[3])
+    assert window.pages.incubator is not None and window.pages.incubator.id == 3
+    click(window.pages.tabs["trace"])
+    assert window.pages.page == "trace"
+    click(window.column.places["planner"])
+    assert window._place == "planner"
+    click(link("guide"))
+    assert window._place == "guide"
+    click(link("find"))
+    listed = window.finder.found
+    at = next(i for i in range(listed.count()) if listed.item(i).text().startswith("Round"))
+    click(listed.viewport(), listed.visualItemRect(listed.item(at)).center())
+    assert (window._place, window.pages.page) == ("", "round")
+    bar, menu = window.menuBar(), window.menus.menus["view"]
+    click(bar, bar.actionGeometry(menu.menuAction()).center())
+    unit = window.menus.actions["°C or °F"]
+    click(menu, menu.actionGeometry(unit).center())
+    assert window.desk.book.temperature_unit == "°F"
+    task = window.pages.round.today.tasks[0]
+    click(window.pages.round.today.ticks[task.subject, task.step])
+    assert "Ctrl+Z" in window.messages.text.text()
+
+
 @pytest.mark.parametrize("page", ["round", "trace", "moisture", "eggs", "hatch", *_PLACES])
 def test_every_page_has_its_part_of_the_guide(page: str) -> None:
     if page != "guide":
@@ -133,6 +167,20 @@ def test_f1_opens_the_guide_at_the_page_and_esc_goes_back(window: Window, qtbot:
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert window._place == "records"
+
+
+def test_what_was_marked_in_the_guide_goes_with_its_text(window: Window, qtbot: QtBot) -> None:
+    """Marks of an earlier text must not be followed into the next one."""
+    window.show_guide()
+    view = window.stack.currentWidget()
+    for words in ("salt", "water", "xyzzy", "lid", "power"):
+        view.search.clear()  # type: ignore[union-attr]
+        qtbot.keyClicks(view.search, words)  # type: ignore[union-attr]
+        marks = view.text.extraSelections()  # type: ignore[union-attr]
+        assert all(m.cursor.document() is view.text.document() for m in marks)  # type: ignore[union-attr]
+        assert bool(marks) == (words != "xyzzy")
+        qtbot.keyClick(window, Qt.Key.Key_Escape)
+        assert not view.text.extraSelections(), "nothing is searched for any more"  # type: ignore[union-attr]
 
 
 def test_the_guide_ships_with_its_pictures() -> None:

@@ -80,7 +80,7 @@ STILL_ELSEWHERE: dict[str, int] = {
     "services/notify.py": 2,
     "services/plan/calendar.py": 1,
     "services/plan/clutch.py": 2,
-    "services/plan/conflicts.py": 19,
+    "services/plan/conflicts.py": 18,
     "services/plan/learning.py": 6,
     "services/plan/lockdown.py": 16,
     "services/plan/planning.py": 21,

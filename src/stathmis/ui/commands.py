@@ -62,7 +62,7 @@ def _logbook(window: Window) -> list[Command]:
         Command(
             _("Bring in a logger file"), partial(window.show_place, "bring_in"), "logbook", "Ctrl+B", "CSV import", 2
         ),
-        Command(_("Print this page …"), window.print_page, "logbook", "Ctrl+Shift+P", _("paper pdf preview"), 2),
+        Command(_("Print this page …"), window.print_page, "logbook", "Ctrl+P", _("paper pdf preview"), 2),
         Command(_("Close Stathmis"), window.close, "logbook", "Ctrl+Q", _("quit exit"), 3),
     ]
 
@@ -125,7 +125,7 @@ def _go(window: Window) -> list[Command]:
             _("Your way: how it is done, schools and own profiles"),
             partial(place, "way"),
             "go",
-            "Ctrl+P",
+            "Ctrl+Shift+Y",
             _("regime profile species humidity turning"),
             group=3,
         ),

@@ -30,10 +30,19 @@ class _Text(QTextBrowser):
     def show_part(self, part: Part) -> None:
         """Show a part from its beginning."""
         self._part = part
-        self.document().clear()
-        self.document().setMarkdown(part.text)
-        self._space()
+        self._put(part.text)
         self.moveCursor(QTextCursor.MoveOperation.Start)
+
+    def say(self, words: str) -> None:
+        """Show a few words instead of a part."""
+        self._part = None
+        self._put(words)
+
+    def _put(self, markdown: str) -> None:
+        # what was marked points into the text that goes: left marked, Qt would follow it there
+        self.setExtraSelections([])
+        self.setMarkdown(markdown)
+        self._space()
 
     def _space(self) -> None:
         """Room between paragraphs, and between lines: it is read, not glanced at."""
@@ -156,4 +165,4 @@ class GuideView(QWidget):
         found = guide.with_words(typed)
         self._offer(found, None)
         if not found:
-            self.text.document().setMarkdown(_("Nothing in the guide has all of these words. Try fewer, or others."))
+            self.text.say(_("Nothing in the guide has all of these words. Try fewer, or others."))

@@ -13,6 +13,7 @@ from stathmis.ui.round_view import EVENT_KEYS
 _FIELDS = [
     ("Enter", "In a field: log the round"),
     ("Tab", "Next field"),
+    ("F10", "The menus"),
     (EVENT_KEYS["water"], "Water added"),
     (EVENT_KEYS["vent"], "Vent changed"),
     (EVENT_KEYS["lid"], "Lid opened"),

@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from stathmis.ui.window import Window
 
 
+ALSO = {"Ctrl++": "Ctrl+=", "Ctrl+K": "Ctrl+F", "Ctrl+Shift+Z": "Ctrl+Y"}
+"""What desktop users press for the same."""
+
+
 class Menus:
     """Fills a window's menu bar and gives every command its key, also while the menus are shut."""
 
@@ -50,8 +54,8 @@ class Menus:
             # a button has the key: here it is only shown
             made.setText(f"{made.text()}\t{command.keys}")
         elif command.keys:
-            keys = [QKeySequence(command.keys)]
-            made.setShortcuts([*keys, QKeySequence("Ctrl+=")] if command.keys == "Ctrl++" else keys)
+            also = ALSO.get(command.keys)
+            made.setShortcuts([QKeySequence(keys) for keys in (command.keys, also) if keys])
             made.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
         made.triggered.connect(lambda _on=False: command.do())
         menu.addAction(made)

@@ -275,7 +275,7 @@ class WayView(Page):
             self._show_following()
             return
         since = "from its first day on" if whole else "from now on"
-        notify.tell("info", f"{batch.name} is judged by it {since}. Ctrl+Z takes it back.")
+        notify.tell("info", f"Judged by it {since}: {batch.name}. Ctrl+Z takes it back.")
 
     def _show_choices(self) -> None:
         book = self._desk.book

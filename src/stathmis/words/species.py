@@ -77,12 +77,14 @@ def mend() -> str:
 
 def other_kind(user: str) -> tuple[str, str]:
     """A bird cannot become a reptile while eggs of it are there."""
-    return _("{name} is of this species.", name=user), _("A bird stays a bird; enter another species for reptiles.")
+    return _("This species is in use: {name}.", name=user), _(
+        "A bird stays a bird; enter another species for reptiles."
+    )
 
 
 def in_use(user: str) -> tuple[str, str]:
     """It cannot be taken away."""
-    return _("{name} is of this species.", name=user), _("Take that away first, or change its species.")
+    return _("This species is in use: {name}.", name=user), _("Take that away first, or change its species.")
 
 
 def kept(name: str) -> str:

@@ -35,7 +35,7 @@ def test_a_species_of_ones_own_is_one_everywhere(desk: Desk) -> None:
     machine = desk.book.one(Incubator, made)
     setting_up.set_batch(desk, machine, "", key, "steady", 12, desk.now_ms - 3 * DAY_MS)
     course = batches.running(desk.book, machine)
-    assert course is not None and course.batch.name == "12 teal" and course.lockdown_day == 21.0
+    assert course is not None and course.batch.name == "12 teal eggs" and course.lockdown_day == 21.0
     heat, moist = (course.band(q, desk.now_ms) for q in ("temperature", "humidity"))
     assert heat is not None and moist is not None
     assert (heat.low, heat.high, moist.low, moist.high) == pytest.approx((37.15, 37.65, 50.0, 58.0))
@@ -46,7 +46,7 @@ def test_a_species_of_ones_own_is_one_everywhere(desk: Desk) -> None:
     own = profiles.start_from(desk.book, key, "steady")
     assert own.species == key and profiles.keep_profile(desk, own)
     # used: it stays, and stays a bird
-    with pytest.raises(UserError, match="12 teal is of this species"):
+    with pytest.raises(UserError, match="This species is in use: 12 teal eggs"):
         own_species.remove(desk, int(key.removeprefix("own ")))
     changed = typed(draft_of(kept, "°C", copy=False), "days", "24.5")
     keep(desk, changed)

@@ -176,7 +176,7 @@ def test_batches_that_share_a_machine(desk: Desk) -> None:
     chicken = add("chicken", 10)
     add("duck", 10)
     said = " ".join(conflicts.sharing(desk.book, incubator))
-    assert "6 chicken is in lockdown" in said and "6 duck" in said and "needs turning and drier air" in said
+    assert "Lockdown of 6 chicken eggs comes while turning and drier air are still due to 6 duck" in said
     desk.undo()
     add("duck", 10 + 7)
     assert conflicts.sharing(desk.book, incubator) == [], "both come to lockdown on one day"

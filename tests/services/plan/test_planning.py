@@ -280,7 +280,7 @@ def test_what_is_in_the_way_is_explained(desk: Desk) -> None:
     start = desk.now_ms + 22 * DAY_MS
     conflicts.add_away(desk, start, start + 2 * DAY_MS, "fair")
     said = [f"{c.text} {c.to_do}" for c in conflicts.conflicts(desk.book, planning.plans(desk.book))]
-    assert any("first is in lockdown while second still needs turning" in s for s in said)
+    assert any("Lockdown of first comes while turning and drier air are still due to second" in s for s in said)
     assert any("would hold 24 eggs, and has room for 20" in s for s in said)
     assert any("You are away" in s and "lockdown" in s for s in said)
     assert any("days old at setting, which costs about" in s for s in said)

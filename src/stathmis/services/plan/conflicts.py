@@ -96,7 +96,7 @@ def _clash_words(book: Book, own: Sequence[Plan], clash: schedule.Clash, incubat
         text = f"{incubator.name} would hold {count(eggs, 'egg')}, and has room for {incubator.capacity} ({days})."
         return Conflict(subjects, start, end, text, f"Move {one.name}, or set fewer.")
     if clash.kind == "lockdown":
-        text = f"{one.name} is in lockdown while {other.name} still needs turning and drier air ({days})."
+        text = f"Lockdown of {one.name} comes while turning and drier air are still due to {other.name} ({days})."
         return Conflict(subjects, start, end, text, "Hatch one of them in another machine, or move its set day.")
     if clash.kind == "kinds":
         text = (
@@ -127,7 +127,7 @@ def _while_away(book: Book, plans: Sequence[Plan], away: Away) -> list[Conflict]
         names = ", ".join(_step_words(book, s.kind, s.at_ms) for s in inside)
         free = [s for s in inside if s.earliest_ms < away.from_ms or s.latest_ms >= away.to_ms]
         to_do = "Move the set day, or ask someone." if len(free) < len(inside) else "Move them a day or two."
-        text = f"You are away {_days(book, away.from_ms, away.to_ms - 1)}: {plan.name} asks for {names}."
+        text = f"You are away {_days(book, away.from_ms, away.to_ms - 1)}; due then for {plan.name}: {names}."
         found.append(Conflict((plan.subject,), away.from_ms, away.to_ms, text, to_do))
     return found
 

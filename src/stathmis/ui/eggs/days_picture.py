@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.core.course.profile import Band
@@ -15,7 +15,7 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.eggs.weeks import Week, cells
 from stathmis.services.findings.corrections import Corrected
-from stathmis.ui.kit.drawn import Drawn
+from stathmis.ui.kit.drawn import Walked
 from stathmis.ui.theme import Theme
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text, value_text
@@ -45,7 +45,7 @@ class _Lane:
         return min(known) - room, max(known) + room
 
 
-class DaysPicture(Drawn):
+class DaysPicture(Walked):
     """Left and right, or the pointer, go from day to day; what a day was is told below and to a screen reader."""
 
     def __init__(self, theme: Theme) -> None:
@@ -54,9 +54,6 @@ class DaysPicture(Drawn):
         self._course: Course | None = None
         self._days: Sequence[Week] = ()
         self._lanes: tuple[_Lane, ...] = ()
-        self.at = -1
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -76,10 +73,11 @@ class DaysPicture(Drawn):
             _Lane(q, tuple(values), tuple(course.band(q, at) for at in middles))
             for q, values in zip(LANE, means, strict=True)
         )
-        self._tell()
+        self.tell()
         self.update()
 
-    def _tell(self) -> None:
+    def tell(self) -> None:
+        """A day, or the whole batch."""
         total = sum(d.died for d in self._days)
         name = _("The batch day by day: temperature, humidity and deaths")
         if not 0 <= self.at < len(self._days):
@@ -108,32 +106,9 @@ class DaysPicture(Drawn):
         left = self.theme.px(LEFT)
         return left + (day - first) / max(1e-9, last - first) * (self.width() - left - self.theme.px(8))
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Left and right go from day to day, Home and End to the first and last."""
-        last = len(self._days) - 1
-        goal = {
-            Qt.Key.Key_Right: min(last, self.at + 1),
-            Qt.Key.Key_Left: max(0, self.at - 1),
-            Qt.Key.Key_Home: 0,
-            Qt.Key.Key_End: last,
-        }.get(Qt.Key(event.key()))
-        if goal is None or last < 0:
-            super().keyPressEvent(event)
-            return
-        self._go(goal)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """The day under the pointer."""
-        x = event.position().x()
-        for at, day in enumerate(self._days):
-            if self._x(day.first_day) <= x < self._x(day.last_day):
-                self._go(at)
-
-    def _go(self, at: int) -> None:
-        if at != self.at:
-            self.at = at
-            self._tell()
-            self.update()
+    def spots(self) -> list[float]:
+        """The middle of each day."""
+        return [self._x(0.5 * (d.first_day + d.last_day)) for d in self._days]
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""

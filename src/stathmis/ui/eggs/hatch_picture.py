@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy
 from stathmis.services.book import Book
 from stathmis.services.clock import utc_ms
 from stathmis.services.eggs.hatch_course import HatchCourse
-from stathmis.ui.kit.drawn import Drawn
+from stathmis.ui.kit.drawn import Walked
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words import hatch as hatch_words
@@ -23,13 +23,14 @@ STYLES = {"pipped": Qt.PenStyle.DotLine, "out": Qt.PenStyle.DashLine, "dry": Qt.
 """How the line of each stage is drawn: told apart without color."""
 
 
-class HatchPicture(Drawn):
+class HatchPicture(Walked):
     """Steps of eggs over hours, in words for whoever cannot see them."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__(theme)
         self._book: Book | None = None
         self._found: HatchCourse | None = None
+        self._times: list[int] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.hide()
 
@@ -43,16 +44,40 @@ class HatchPicture(Drawn):
 
     def show_course(self, book: Book, found: HatchCourse) -> None:
         """Show a hatch."""
-        self._book, self._found = book, found
+        self._book, self._found, self.at = book, found, -1
+        times = {t for stage in found.stages.values() for t in stage} | {r.due_ms for r in found.ready}
+        self._times = sorted(times | {found.expected[1], found.last_ms})
+        self.tell()
+        self.show()
+        self.update()
+
+    def spots(self) -> list[float]:
+        """Every time at which something came, is expected, or must be ready."""
+        return [self._x(t) for t in self._times]
+
+    def tell(self) -> None:
+        """How it stood at a time, or the whole hatch."""
+        found, book = self._found, self._book
+        assert found is not None and book is not None
         low, middle, high = (book.local(t) for t in found.expected)
         parts = [
             _("expected {span}, about {day}", span=dates.span(low, high), day=dates.moment(middle, weekday=True)),
             *(f"{len(times)} {_(stage)}" for stage, times in found.stages.items() if times),
         ]
         ready = "; ".join(hatch_words.ready(book, one) for one in found.ready)
-        self.say(_("The hatch over its hours"), ", ".join(parts), ready)
-        self.show()
-        self.update()
+        name, whole = _("The hatch over its hours"), ", ".join(parts)
+        self.say(name, self.words_at(self.at) if self.at >= 0 else whole, ready)
+
+    def words_at(self, at: int) -> str:
+        """How it stood, or will, at one of its times."""
+        found, book, time_ms = self._found, self._book, self._times[at]
+        assert found is not None and book is not None
+        came = {stage: sum(t <= time_ms for t in times) for stage, times in found.stages.items()}
+        told = [f"{n} {_(stage)}" for stage, n in came.items() if n and time_ms <= book.now_ms]
+        told += [hatch_words.ready(book, one) for one in found.ready if one.due_ms == time_ms]
+        told += [_("expected about now")] if time_ms == found.expected[1] else []
+        told += [_("until here stragglers are waited for")] if time_ms == found.last_ms else []
+        return f"{dates.moment(book.local(time_ms), weekday=True)}: {', '.join(told)}"
 
     def _x(self, time_ms: float) -> float:
         found = self._found
@@ -74,6 +99,23 @@ class HatchPicture(Drawn):
         self._paint_stages(painter, area)
         self._paint_ready(painter, area)
         self._paint_now(painter, area)
+        self._paint_looked_at(painter, area)
+        self.paint_focus(painter)
+
+    def _paint_looked_at(self, painter: QPainter, area: QRectF) -> None:
+        """What is looked at is marked, and told at the top."""
+        if not 0 <= self.at < len(self._times):
+            return
+        inks, x = self.theme.inks, self._x(self._times[self.at])
+        painter.setPen(QPen(QColor(inks.selection), 1.6))
+        painter.drawLine(QPointF(x, area.top()), QPointF(x, area.bottom()))
+        words, metrics = self.words_at(self.at), QFontMetricsF(painter.font())
+        box = QRectF(0, 2, metrics.horizontalAdvance(words) + 12, metrics.height() + 4)
+        box.moveLeft(min(max(0.0, x - box.width() / 2), self.width() - box.width()))
+        painter.setBrush(QColor(inks.card))
+        painter.drawRect(box)
+        painter.setPen(QColor(inks.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def _paint_expected(self, painter: QPainter, area: QRectF) -> None:
         assert self._found is not None and self._book is not None

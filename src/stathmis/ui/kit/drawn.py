@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from html import escape
 
 from PySide6.QtCore import QObject, Qt
@@ -12,6 +12,8 @@ from PySide6.QtGui import (
     QAccessibleValueChangeEvent,
     QColor,
     QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
     QPainter,
     QPen,
 )
@@ -72,6 +74,53 @@ class Drawn(QWidget, Speaking):
             painter.setPen(QPen(QColor(self.theme.inks.selection), _FOCUS_WIDE))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+
+
+class Walked(Drawn):
+    """A picture of many values: left, right, Home and End, or the pointer, go from one to the next and tell it.
+
+    Whoever draws one says where each value stands across (spots) and tells the one that is looked at (tell).
+    """
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(theme)
+        self.at = -1
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+
+    def spots(self) -> Sequence[float]:
+        """Where each value stands, px from the left, rising."""
+        raise NotImplementedError
+
+    def tell(self) -> None:
+        """Tell the value that is looked at (self.at), or the whole where that is -1."""
+        raise NotImplementedError
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Left and right go from value to value, Home and End to the first and last."""
+        last = len(self.spots()) - 1
+        goal = {
+            Qt.Key.Key_Right: min(last, self.at + 1),
+            Qt.Key.Key_Left: max(0, self.at - 1),
+            Qt.Key.Key_Home: 0,
+            Qt.Key.Key_End: last,
+        }.get(Qt.Key(event.key()))
+        if goal is None or last < 0:
+            super().keyPressEvent(event)
+        else:
+            self._go(goal)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """The value nearest to the pointer."""
+        spots, x = self.spots(), event.position().x()
+        if spots:
+            self._go(min(range(len(spots)), key=lambda i: abs(spots[i] - x)))
+
+    def _go(self, at: int) -> None:
+        if at != self.at:
+            self.at = at
+            self.tell()
+            self.update()
 
 
 class _Spoken(QAccessibleWidget):
