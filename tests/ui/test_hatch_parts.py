@@ -139,6 +139,7 @@ def test_a_finished_batch_may_be_mended_and_it_is_marked(window: Window, qtbot: 
 
 def test_an_ended_batch_has_all_its_pages_until_one_goes_back(window: Window, qtbot: QtBot) -> None:
     ended = next(b for b in window.desk.book.records(Batch) if "partridge, first set" in b.name)
+    window.pages.round.type_into(window.pages.round.rows[0], "37.0")
     window.show_batch(ended.id)
     for page in ("trace", "moisture", "eggs", "hatch", "trace"):
         window.show_page(page)
@@ -148,10 +149,12 @@ def test_an_ended_batch_has_all_its_pages_until_one_goes_back(window: Window, qt
     window.show_page("round")
     view = window.pages.round
     assert "here is its last round" in said(window.pages) and not view.rows[0].edit.isEnabled()
+    assert view.rows[0].edit.text() == "", "what is half typed is of now"
     assert not view.log_button.isVisible() and not view.note.isVisible() and not view.today.isVisible()
     assert view.sheet.course is not None and view.sheet.course.batch.id == ended.id
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert "Looking back" not in said(window.pages) and view.rows[0].edit.isEnabled() and view.today.isVisible()
+    assert view.rows[0].edit.text() == "37.0"
     window.show_page("trace")
     assert "Looking back" not in said(window.pages), "the one that runs is in view again"
     wait(qtbot)

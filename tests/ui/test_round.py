@@ -102,6 +102,22 @@ def test_a_logger_and_a_hand_reading_that_disagree_are_said(window: Window, qtbo
     assert f"Logged: {column}." in heat._sentence.text() and not heat._value.text().startswith(column.split()[0])
 
 
+def test_tab_goes_as_the_keeper_does(window: Window, qtbot: QtBot) -> None:
+    """Read, log, what to do about it, what is to be done today, what was done: also where lines are made later."""
+    page = window.pages.round
+    page.type_into(page.rows[0], "37.0")
+    settle()
+    page.rows[-1].edit.setFocus()
+    met: list[str] = []
+    for _ in range(30):
+        qtbot.keyClick(window.focusWidget(), Qt.Key.Key_Tab)
+        focused = window.focusWidget()
+        met.append(focused.accessibleName() or focused.text())  # type: ignore[attr-defined]
+    wanted = ("Log 1 reading", "Log the water", "Open the water page", "Why?", "Refill the water", "Details", "Strike")
+    places = [next(i for i, name in enumerate(met) if name.startswith(begins)) for begins in wanted]
+    assert places == sorted(places) and places[:4] == [0, 1, 2, 3]
+
+
 def test_advice_is_followed_by_its_button(window: Window, qtbot: QtBot) -> None:
     page = window.pages.round
     page.type_into(page.rows[-1], "43")

@@ -65,7 +65,7 @@ class RoundView(Page):
         self.sheet: RoundSheet
         self.rows: list[ReadingRow] = []
         self._grid: ReadingGrid
-        self._grids: dict[int, ReadingGrid] = {}
+        self._grids: dict[tuple[int, bool], ReadingGrid] = {}
         self._event_buttons: dict[str, QPushButton] = {}
         self._filled = False
         self._built_tight = False
@@ -78,8 +78,7 @@ class RoundView(Page):
         self.log_note = label("", "muted")
         self.log_button = button("", self.log, "main")
         title, self._read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
-        _whole, (left, right) = self.folding_columns(17, 8, spacing=theme.px(28))
-        self.page.addLayout(_whole)
+        left, right = self.columns(17, 8, spacing=theme.px(28))
         for part in (
             row(title, 1, self._read_at, self.time),
             column(self.time_problem, self._grid_holder),
@@ -175,7 +174,9 @@ class RoundView(Page):
         held = [sheet.band(quantity) is not None for quantity in TITLES]
         shape = (self.tight, self.theme.px(100), [line.hanging for line in sheet.lines], held)
         self._built_tight = self.tight
-        known = self._grids.get(sheet.incubator.id)
+        # what is half typed for now does not stand in the last round of a batch that has ended
+        place = sheet.incubator.id, self.past
+        known = self._grids.get(place)
         focused = next((r.line.channel.id for r in self.rows if r.edit.hasFocus()), None)
         if known is None or known.shape != shape:
             drafts = {r.line.channel.id: r.edit.text() for r in known.rows} if known is not None else {}
@@ -183,7 +184,7 @@ class RoundView(Page):
                 hide(known)
                 known.deleteLater()
             self._filled = False
-            known = self._grids[sheet.incubator.id] = ReadingGrid(self, sheet, shape)
+            known = self._grids[place] = ReadingGrid(self, sheet, shape)
             self.rows = known.rows
             self._grid_holder.addWidget(known)
             # Tab goes from the time to the readings, and on to the button: they were made after it

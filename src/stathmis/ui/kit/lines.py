@@ -5,12 +5,33 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Generic, Protocol, TypeVar
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from stathmis.ui.kit.pieces import button, hide, label, rule, set_property, set_text
 from stathmis.words.catalogue import _
 
 W = TypeVar("W", bound=QWidget)
+
+
+class _Order:
+    """Where Tab comes to widgets that are made later: where their list stands, one after the other."""
+
+    def __init__(self) -> None:
+        # in the chain of the window from the beginning, and never seen: Tab passes it by
+        self.anchor = QWidget()
+        self.anchor.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.anchor.hide()
+        self._last: QWidget = self.anchor
+
+    def take_in(self, made: QWidget) -> None:
+        """What can have the cursor in a new widget comes after what came last."""
+        if made.window() is not self.anchor.window():
+            return
+        for one in (made, *made.findChildren(QWidget)):
+            if one.focusPolicy() & Qt.FocusPolicy.TabFocus and one.focusProxy() is None:
+                QWidget.setTabOrder(self._last, one)
+                self._last = one
 
 
 class Cells(Protocol):
@@ -30,6 +51,8 @@ class Rows(Generic[C]):
     def __init__(self, grid: QGridLayout, make: Callable[[], C], *, ruled: bool = True) -> None:
         self._grid, self._make, self._ruled = grid, make, ruled
         self._made: list[tuple[C, list[QWidget]]] = []
+        self._order = _Order()
+        grid.addWidget(self._order.anchor, 0, 0)
 
     def show(self, how_many: int) -> list[C]:
         """So many of them, to be filled in; the others are hidden."""
@@ -40,6 +63,7 @@ class Rows(Generic[C]):
                 self._grid.addWidget(line, at, 0, 1, len(made.cells))
             for column, cell in enumerate(made.cells):
                 self._grid.addWidget(cell, at + 1, column)
+                self._order.take_in(cell)
             self._made.append((made, [*over, *made.cells]))
         for i, (_made, widgets) in enumerate(self._made):
             for widget in widgets:
@@ -62,12 +86,15 @@ class Pool(Generic[W]):
         self._box = QVBoxLayout()
         self._box.setSpacing(page.spacing() if spacing is None else spacing)
         page.addLayout(self._box)
+        self._order = _Order()
+        self._box.addWidget(self._order.anchor)
 
     def show(self, how_many: int) -> list[W]:
         """So many of them, to be filled in; the others are hidden."""
         while len(self._made) < how_many:
             self._made.append(self._make())
             self._box.addWidget(self._made[-1])
+            self._order.take_in(self._made[-1])
         for i, widget in enumerate(self._made):
             if i >= how_many:
                 hide(widget)
