@@ -35,6 +35,7 @@ ASKED = {
     QAccessible.Role.EditableText,
     QAccessible.Role.ComboBox,
     QAccessible.Role.Graphic,
+    QAccessible.Role.Chart,
     QAccessible.Role.List,
     QAccessible.Role.Table,
 }
@@ -88,7 +89,7 @@ def test_a_screen_reader_hears_every_page(shown: Window, view: str) -> None:
     for one in drawn:
         if one.isVisible():
             asked = QAccessible.queryAccessibleInterface(one)
-            assert asked.role() == QAccessible.Role.Graphic and asked.text(QAccessible.Text.Name)
+            assert asked.role() == one.role and asked.text(QAccessible.Text.Name)
             assert asked.text(QAccessible.Text.Value) == one.spoken
 
 
@@ -104,6 +105,8 @@ def test_levels_course_tray_and_charts_tell_their_values(window: Window, qtbot: 
     )
     assert value(grid.rows[0].level) == "37.50 ± 0.10 °C, inside"
     assert value(window.pages.course).startswith("day 13")
+    card = QAccessible.queryAccessibleInterface(window.column._cards[1])
+    assert card.role() == QAccessible.Role.Button and "outside" in card.text(QAccessible.Text.Name)
     go(window, "eggs")
     settle()
     picture = window.pages.eggs.picture
@@ -118,6 +121,7 @@ def test_levels_course_tray_and_charts_tell_their_values(window: Window, qtbot: 
     qtbot.keyClick(plot, Qt.Key.Key_Right)
     first = value(plot)
     qtbot.keyClick(plot, Qt.Key.Key_Right)
+    assert QAccessible.queryAccessibleInterface(plot).role() == QAccessible.Role.Chart
     assert "% lost" in first and value(plot) != first and plot.readout.text() == value(plot)
     go(window, "trace")
     settle()

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QAccessible, QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsRectItem, QLabel, QWidget
 
 from stathmis.core.series import Pyramid, gaps
@@ -35,6 +35,8 @@ APART = 5
 class Plot(pg.PlotWidget, Speaking):
     """A plot that asks for all the height it may have; the library's own asks for what it happens to have. Left and
     right go from value to value, and tell it."""
+
+    role = QAccessible.Role.Chart
 
     def __init__(self, theme: Theme, **more: Any) -> None:
         super().__init__(**more)

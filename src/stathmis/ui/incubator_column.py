@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QAccessible, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Quantity
@@ -19,6 +19,7 @@ from stathmis.services.findings.verdict import Verdict
 from stathmis.services.instruments import history
 from stathmis.services.plan import tasks
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
@@ -48,11 +49,12 @@ SOON, SOON_DAYS = 5, 14.0
 """So many steps of the next days are shown."""
 
 
-class Card(QWidget):
+class Card(QWidget, Speaking):
     """One incubator: name, day, two slim levels, what is due. It lives as long as its incubator is listed; show_sheet
     brings it up to date in place."""
 
     chosen = Signal(int)
+    role = QAccessible.Role.Button
 
     def __init__(self, theme: Theme, incubator_id: int) -> None:
         super().__init__()

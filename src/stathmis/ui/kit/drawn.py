@@ -28,6 +28,8 @@ class Speaking:
     """Mixed into a widget of ours: it tells a screen reader what it shows, and whoever rests the pointer on it."""
 
     spoken = ""
+    role = QAccessible.Role.Graphic
+    """What it is to whoever cannot see it."""
     _interface: QAccessibleInterface | None = None
 
     def say(self, name: str, value: str, description: str = "") -> bool:
@@ -126,8 +128,8 @@ class Walked(Drawn):
 class _Spoken(QAccessibleWidget):
     """A picture of ours as a screen reader asks for it."""
 
-    def __init__(self, shown: QWidget, value: Callable[[], str]) -> None:
-        super().__init__(shown, QAccessible.Role.Graphic)
+    def __init__(self, shown: QWidget, role: QAccessible.Role, value: Callable[[], str]) -> None:
+        super().__init__(shown, role)
         self._value = value
 
     def text(self, what: QAccessible.Text) -> str:
@@ -139,7 +141,7 @@ def _interface(_kind: str, asked: QObject) -> QAccessibleInterface | None:
     if not isinstance(asked, Speaking) or not isinstance(asked, QWidget):
         return None
     # held as long as what it speaks for: Qt does not
-    asked._interface = _Spoken(asked, lambda: asked.spoken)
+    asked._interface = _Spoken(asked, asked.role, lambda: asked.spoken)
     return asked._interface
 
 
