@@ -50,7 +50,7 @@ def test_going_back_by_keyboard_and_again_forward(
     said: list[str] = []
 
     def drive() -> None:
-        window = next(w for w in app.topLevelWidgets() if isinstance(w, Window))
+        window = next(w for w in app.topLevelWidgets() if isinstance(w, Window) and w.isVisible())
         try:
             qtbot.waitUntil(window.isActiveWindow)
             view = view_of(window, qtbot)

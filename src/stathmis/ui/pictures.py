@@ -75,6 +75,8 @@ def open_window(desk: Desk, theme: Theme) -> Iterator[Window]:
     finally:
         QApplication.setCursorFlashTime(blinking)
         window.close()
+        # gone at once, not when it is found to be in nobody's hands
+        window.deleteLater()
 
 
 def picture(window: Window, name: str) -> QPixmap:
