@@ -26,10 +26,10 @@ class _Order:
 
     def take_in(self, made: QWidget) -> None:
         """What can have the cursor in a new widget comes after what came last."""
-        if made.window() is not self.anchor.window():
-            return
+        window = self.anchor.window()
         for one in (made, *made.findChildren(QWidget)):
-            if one.focusPolicy() & Qt.FocusPolicy.TabFocus and one.focusProxy() is None:
+            # a chooser's list is a window of its own
+            if one.window() is window and one.focusPolicy() & Qt.FocusPolicy.TabFocus and one.focusProxy() is None:
                 QWidget.setTabOrder(self._last, one)
                 self._last = one
 
