@@ -21,7 +21,7 @@ from stathmis.ui import reminder
 from stathmis.ui.drops import Drops
 from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.logbooks import Logbooks
-from stathmis.ui.pictures import VIEWS, go, open_window, settle
+from stathmis.ui.pictures import VIEWS, bring, go, open_window, settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
@@ -56,16 +56,6 @@ def shown(demo_file: Path, qapp: QApplication, tmp_path_factory: pytest.TempPath
     logbook.close()
 
 
-def look_at(shown: Window, view: str) -> None:
-    """Bring a view in, whatever was looked at before."""
-    shown.pages.show_running()
-    shown.show_page("round")
-    shown.show_incubator(shown.desk.book.incubators()[0].id)
-    settle()
-    go(shown, view)
-    settle()
-
-
 def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
     """All that can be seen, as a screen reader walks it."""
     for i in range(interface.childCount()):
@@ -78,7 +68,7 @@ def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
 
 @pytest.mark.parametrize("view", VIEWS)
 def test_a_screen_reader_hears_every_page(shown: Window, view: str, qtlog: Any) -> None:
-    look_at(shown, view)
+    bring(shown, view)
     assert not [r.message for r in qtlog.records if "setTabOrder" in r.message]
     heard = list(tree(QAccessible.queryAccessibleInterface(shown)))
     assert len(heard) > 20
@@ -186,7 +176,7 @@ def test_words_and_marks_stand_out_in_the_picture(shown: Window, view: str, them
     if theme_name == "strong":
         theme.switch_contrast()
     try:
-        look_at(shown, view)
+        bring(shown, view)
         image = shown.grab().toImage()
         seen = 0
         for one in shown.findChildren(QWidget):
@@ -213,7 +203,7 @@ def test_words_and_marks_stand_out_in_the_picture(shown: Window, view: str, them
 
 @pytest.mark.parametrize("view", VIEWS)
 def test_a_finger_hits_what_is_to_be_hit(shown: Window, view: str) -> None:
-    look_at(shown, view)
+    bring(shown, view)
     for made in shown.findChildren(QWidget):
         inside = isinstance(made.parent(), QComboBox)
         if isinstance(made, QAbstractButton | QComboBox | QLineEdit) and made.isVisible() and not inside:
@@ -222,7 +212,7 @@ def test_a_finger_hits_what_is_to_be_hit(shown: Window, view: str) -> None:
 
 @pytest.mark.parametrize("view", VIEWS)
 def test_the_focus_is_seen_wherever_tab_leads(shown: Window, qtbot: QtBot, view: str) -> None:
-    look_at(shown, view)
+    bring(shown, view)
     shown.activateWindow()
     qtbot.waitUntil(shown.isActiveWindow, timeout=5000)
     seen = 0
@@ -248,7 +238,7 @@ def test_at_twice_the_text_nothing_runs_off(shown: Window) -> None:
     theme.choose("light")
     try:
         for view in VIEWS:
-            look_at(shown, view)
+            bring(shown, view)
             for area in shown.stack.currentWidget().findChildren(QScrollArea):
                 if area.isVisible() and area.widget():
                     assert area.widget().width() <= area.viewport().width(), f"{view} runs off the right edge"
@@ -258,7 +248,7 @@ def test_at_twice_the_text_nothing_runs_off(shown: Window) -> None:
 
 
 def test_the_round_of_five_instruments_stands_on_one_screen(shown: Window) -> None:
-    look_at(shown, "round")
+    bring(shown, "round")
     bar = shown.pages.round.area.verticalScrollBar()
     assert len(shown.pages.round.rows) == 5 and (shown.width(), shown.height()) == (1280, 800)
     assert bar.maximum() == 0

@@ -14,7 +14,7 @@ from PySide6.QtPrintSupport import QPrinter, QPrintPreviewDialog
 from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook.records import EggFinding, Event
+from stathmis.logbook.records import Batch, EggFinding, Event
 from stathmis.services import guide
 from stathmis.ui.commands import MENUS
 from stathmis.ui.logbooks import Logbooks
@@ -65,6 +65,45 @@ def test_what_was_done_is_logged_from_the_line(window: Window, qtbot: QtBot) -> 
     found = len(desk.book.records(EggFinding))
     find(window, qtbot, "egg 12 clear")
     assert [(f.mark, f.kind) for f in desk.book.records(EggFinding)[found:]] == [("12", "clear")]
+
+
+def test_what_is_refused_elsewhere_is_mended_on_round(window: Window, qtbot: QtBot) -> None:
+    window.show_place("planner")
+    before = len(window.desk.book.records(Event))
+    window.menus.actions["Set point changed"].trigger()
+    settle()
+    page = window.pages.round
+    assert window._place == "" and "What is the new set point" in page.event_problem.text() and page.note.hasFocus()
+    assert len(window.desk.book.records(Event)) == before
+
+
+def test_in_the_room_nothing_is_filled_or_switched_off(window: Window, qtbot: QtBot) -> None:
+    find(window, qtbot, "egg room")
+    before = len(window.desk.book.records(Event))
+    for command in ("Water added", "Power cut …"):
+        window.menus.actions[command].trigger()
+        settle()
+        assert "done at a machine" in window.messages.text.text() and not window.pages.round.power_cut.isVisible()
+    assert len(window.desk.book.records(Event)) == before
+    find(window, qtbot, "note the window was open")
+    assert window.desk.book.records(Event)[-1].note == "the window was open"
+
+
+def test_no_command_fails_in_an_empty_logbook(empty_window: Window) -> None:
+    for text, made in empty_window.menus.actions.items():
+        if (not text.endswith("…") and text not in ("Open the demo", "Close Stathmis")) or text == "Power cut …":
+            made.trigger()
+            settle()
+    assert empty_window.desk.book.is_empty and empty_window.isVisible()
+
+
+def test_an_egg_is_of_the_batch_in_view(window: Window, qtbot: QtBot) -> None:
+    """Also while an ended one is looked back at, whose eggs have no marks."""
+    ended = next(b for b in window.desk.book.records(Batch) if b.name == "26 rock partridge, first set")
+    window.show_batch(ended.id)
+    before = len(window.desk.book.records(EggFinding))
+    assert find(window, qtbot, "egg 12 clear") == ""
+    assert len(window.desk.book.records(EggFinding)) == before
 
 
 def test_a_round_in_one_line(window: Window, qtbot: QtBot) -> None:

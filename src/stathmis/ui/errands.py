@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from stathmis.services import notify
+from stathmis.words.catalogue import _
+
 if TYPE_CHECKING:
     from stathmis.ui.instruments.list_view import InstrumentsView
     from stathmis.ui.window import Window
@@ -53,24 +56,37 @@ class Errands:
 
     def power_cut(self) -> None:
         """Open what helps in a power cut."""
+        if not self._at_a_machine():
+            return
+        self._window.pages.forget_past()
         self._window.show_page("round")
         self._window.pages.round.toggle_power_cut()
 
+    def _at_a_machine(self) -> bool:
+        """Whether an incubator is in view; in the room nothing is opened, filled or switched off."""
+        incubator = self._window.pages.incubator
+        if incubator is None or self._window.desk.book.is_empty:
+            return False
+        if incubator.air == "room":
+            notify.tell("info", _("That is done at a machine: go to one first."))
+            return False
+        return True
+
     def log_done(self, kind: str, details: str = "") -> None:
         """Log something done to the incubator in view, with its details; what is wrong with them is said on Round."""
-        if self._window.desk.book.is_empty:
+        if self._window.desk.book.is_empty or (kind != "note" and not self._at_a_machine()):
             return
         page = self._window.pages.round
         kept = page.note.text()
         if details:
             page.note.setText(details)
-        page.log_event(kind)
-        if page.note.text():
-            # it was refused: there it can be mended
-            self._window.show_page("round")
-            page.note.setFocus()
-        elif details:
-            page.note.setText(kept)
+        if page.log_event(kind):
+            page.note.setText(kept if details else "")
+            return
+        # it was refused: there it can be mended
+        self._window.pages.forget_past()
+        self._window.show_page("round")
+        page.note.setFocus()
 
     def type_round(self, numbers: Sequence[str]) -> None:
         """Type a round's numbers into its fields, in their order; Enter logs them."""

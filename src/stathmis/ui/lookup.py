@@ -9,8 +9,6 @@ from typing import TYPE_CHECKING
 
 from stathmis.core.units import NotANumberError, parse_typed
 from stathmis.logbook.records import Batch, Channel
-from stathmis.services.batch import batches
-from stathmis.services.batch.course import Course
 from stathmis.services.eggs import findings, tray
 from stathmis.services.plan import tasks
 from stathmis.ui.commands import Command
@@ -88,7 +86,7 @@ def _round(window: Window, typed: str) -> Iterator[Command]:
 def _egg(window: Window, typed: str) -> Iterator[Command]:
     """An egg of the batch in view, by its mark, and what was found at it."""
     words = typed.split()
-    course = _course(window)
+    course = window.pages.course_in_view
     if course is None or len(words) < 2 or words[0].lower() != "egg":
         return
     sheet = tray.tray(window.desk.book, course.batch)
@@ -130,8 +128,3 @@ def _things(window: Window) -> Iterator[Command]:
         yield Command(
             _("Checks of {what} so far", what=what), partial(window.errands.show_history, channel.id), more="history"
         )
-
-
-def _course(window: Window) -> Course | None:
-    incubator = window.pages.incubator
-    return batches.running(window.desk.book, incubator) if incubator is not None else None

@@ -81,13 +81,18 @@ def open_window(desk: Desk, theme: Theme) -> Iterator[Window]:
 
 def picture(window: Window, name: str) -> QPixmap:
     """A view of PICTURED as it looks once it has settled, whatever was looked at before."""
+    bring(window, name)
+    return window.grab()
+
+
+def bring(window: Window, name: str) -> None:
+    """Bring a view of VIEWS in until it has settled, whatever was looked at before."""
     window.pages.show_running()
     window.show_page("round")
     window.show_incubator(window.desk.book.incubators()[0].id)
     settle()
     go(window, name)
     settle()
-    return window.grab()
 
 
 def go(window: Window, name: str) -> None:

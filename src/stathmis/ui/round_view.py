@@ -301,12 +301,12 @@ class RoundView(Page):
             if self.rows:
                 self.rows[0].edit.setFocus()
 
-    def log_event(self, kind: str) -> None:
-        """Log something done now (or at the time typed), with the details typed."""
+    def log_event(self, kind: str) -> bool:
+        """Log something done now (or at the time typed), with the details typed. False where it could not be."""
         self.event_problem.hide()
         if self._show_time_problem():
             self.time.setFocus()
-            return
+            return False
         note, set_point_c = self.note.text().strip(), None
         try:
             if kind == "set_point":
@@ -317,9 +317,11 @@ class RoundView(Page):
         except UserError as error:
             say(self.event_problem, str(error))
             self.note.setFocus()
-            return
-        if self._log_event(kind, note, set_point_c):
-            self.note.setText("")
+            return False
+        if not self._log_event(kind, note, set_point_c):
+            return False
+        self.note.setText("")
+        return True
 
     def _set_to(self, celsius: float) -> str:
         return number(celsius, "temperature", self.desk.book.temperature_unit)

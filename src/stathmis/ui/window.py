@@ -97,13 +97,7 @@ class Window(QMainWindow):
         right.addWidget(self.messages)
         row.addLayout(right, 1)
         self.setCentralWidget(central)
-        self.errands = Errands(self)
-        self.pages.step_wanted.connect(self.errands.take_step)
-        self.commands = commands(self)
-        self.menus = Menus(self, self.commands)
-        self.keys = KeyMap(self, [(c.keys, c.text) for c in self.commands if c.keys and not c.pressed])
-        self.finder = Finder(self)
-        self._drops = Drops(self)
+        self._build_ways()
         for part in (self.column, self.alarm, self.messages, self.keys, self.finder, self.menuBar()):
             theme.dress(part)
         self._arrived = _Arrived()
@@ -128,6 +122,16 @@ class Window(QMainWindow):
         QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
         if desk.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
+
+    def _build_ways(self) -> None:
+        """Menus, keys and the line to type in, all of the same commands; and files dropped."""
+        self.errands = Errands(self)
+        self.pages.step_wanted.connect(self.errands.take_step)
+        self.commands = commands(self)
+        self.menus = Menus(self, self.commands)
+        self.keys = KeyMap(self, [(c.keys, c.text) for c in self.commands if c.keys and not c.pressed])
+        self.finder = Finder(self)
+        self._drops = Drops(self)
 
     def showEvent(self, event: QShowEvent) -> None:
         """The first field has the cursor; before the window stands, Qt would give it to a button."""
