@@ -253,3 +253,70 @@ def week_of_air(
         air[i] = box.air_c
     every = round(60.0 / step_s)
     return np.arange(count)[::every] * step_s, air[::every] + rng.normal(0, 0.02, air[::every].size)
+
+
+@dataclass
+class Damp:
+    """Moisture of a Cabinet's air by mass, not by flows of vapor: kg of water in air that is changed, wood that takes
+    it up and gives it back, and a trough whose edges fall dry; g, m², g/(m² h hPa)."""
+
+    volume_l: float = 55.0
+    changes_h: float = 2.5
+    more_open_h: float = 8.0
+    wood_g_hpa: float = 0.8
+    wood_h: float = 5.0
+    gives: float = 9.0
+    tray_cm2: float = 150.0
+    full_g: float = 160.0
+    water_g: float = 160.0
+    edges: float = 0.25
+    vent: float = 0.3
+    vapor_hpa: float = 20.0
+    wood_hpa: float = 20.0
+
+    def step(self, seconds: float, air_c: float, room_hpa: float, *, lid: bool = False) -> None:
+        """Go on for some seconds."""
+        hours = seconds / 3600.0
+        g_hpa = 0.7e-3 * self.volume_l
+        still_wet = min(1.0, self.water_g / (self.edges * self.full_g)) ** 0.7
+        surface = 0.96 * float(vapor_pressure(air_c - 2.2))
+        lost = hours * self.gives * self.tray_cm2 * 1e-4 * still_wet * max(0.0, surface - self.vapor_hpa)
+        lost = min(lost, self.water_g)
+        changed = self.changes_h + self.more_open_h * self.vent + (160.0 if lid else 0.0)
+        out = g_hpa * (1.0 - np.exp(-changed * hours)) * (self.vapor_hpa - room_hpa)
+        soaked = self.wood_g_hpa * (1.0 - np.exp(-hours / self.wood_h)) * (self.vapor_hpa - self.wood_hpa)
+        self.wood_hpa += soaked / self.wood_g_hpa
+        self.water_g -= lost
+        self.vapor_hpa = max(0.2, self.vapor_hpa + (lost - out - soaked) / g_hpa)
+
+    def rh(self, air_c: float) -> float:
+        """Percent."""
+        return min(100.0, 100.0 * self.vapor_hpa / float(vapor_pressure(air_c)))
+
+
+class Weather:
+    """A room with days of its own: a daily swing that changes, fronts that come and go, moister and drier air."""
+
+    def __init__(self, days: int, rng: np.random.Generator) -> None:
+        hours = np.arange(0.0, 24.0 * days + 2.0, 0.5)
+        front, moist = np.zeros(hours.size), np.zeros(hours.size)
+        for i in range(1, hours.size):
+            front[i] = 0.993 * front[i - 1] + rng.normal(0.0, 0.11)
+            moist[i] = 0.99 * moist[i - 1] + rng.normal(0.0, 0.14)
+        swing = rng.uniform(0.4, 2.5) * (
+            1.0 + 0.3 * np.interp(hours, 24.0 * np.arange(days + 2), rng.normal(size=days + 2))
+        )
+        phase = rng.uniform(8.0, 11.0)
+        self._hours = hours
+        self.celsius = rng.uniform(18.5, 24.0) + swing * np.sin(2 * np.pi * (hours - phase) / 24.0) + front
+        self.hpa = np.maximum(
+            3.0, rng.uniform(8.0, 14.0) + moist + 0.08 * swing * np.sin(2 * np.pi * (hours - 12) / 24)
+        )
+
+    def at(self, seconds: float) -> tuple[float, float]:
+        """°C and hPa."""
+        at = seconds / 1800.0
+        i = int(at)
+        share = at - i
+        c, h = self.celsius, self.hpa
+        return float(c[i] + share * (c[i + 1] - c[i])), float(h[i] + share * (h[i + 1] - h[i]))

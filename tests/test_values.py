@@ -12,6 +12,7 @@ import pytest
 import stathmis
 
 CHANGING = {
+    "stathmis.core.twin.box": {"Standing"},
     "stathmis.devices.line_protocol": {"LineSplitter"},
     "stathmis.devices.simulated_incubator": {"Machine", "State", "SimulatedSensor"},
     "stathmis.exchange.logger_csv": {"Faults"},

@@ -68,7 +68,7 @@ def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: 
         raw.execute("DELETE FROM edit WHERE label LIKE 'round 1%'")
         for table in ("chunk", "edit", "live_reading", "setting"):
             raw.execute(f"ALTER TABLE {table} DROP COLUMN crc")
-        for table in ("own_species", "earlier_way", "delivery", "pairing", "shell_series"):
+        for table in ("own_species", "earlier_way", "delivery", "pairing", "shell_series", "forecast"):
             raw.execute(f"DROP TABLE {table}")
         raw.execute("ALTER TABLE placement DROP COLUMN batch_id")
         raw.execute("ALTER TABLE calibration DROP COLUMN flicker")

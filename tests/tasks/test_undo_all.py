@@ -41,7 +41,7 @@ from stathmis.logbook.records import (
     Weighing,
 )
 from stathmis.logbook.snapshot import Series
-from stathmis.services import rounds, setting_up
+from stathmis.services import rounds, setting_up, trial
 from stathmis.services.batch import batches, own_species, power_cut, profiles
 from stathmis.services.batch.species import species_of
 from stathmis.services.clock import DAY_MS, FixedClock
@@ -51,6 +51,7 @@ from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
 from stathmis.services.files import backing_up, logger_import
 from stathmis.services.findings import states
+from stathmis.services.findings.twin import Change
 from stathmis.services.instruments import at_hand, checking, history, places
 from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.moisture import states as own_states
@@ -412,6 +413,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "batch.profiles.follow": lambda d, n: profiles.follow(
         d, _course(d, 0).batch, ("moist", "lean", "steady")[n % 3], ("from 1", "down")[n % 2]
     ),
+    "trial.do": lambda d, n: trial.do(d, _first(d), Change("vent", (1 + n % 90) / 100)),
     "rounds.log_round": _typed_round,
     "rounds.strike_reading": lambda d, n: rounds.strike_reading(d, d.book.records(Reading)[-1].id, "wrong"),
     "rounds.log_event": lambda d, n: rounds.log_event(d, _first(d), "vent", f"{n % 100} %", d.now_ms),
@@ -443,7 +445,7 @@ UNCHANGED_AT_LAST = (
     "strike_pairing",
 )
 """What they take away is entered first: at last all is as before."""
-NOTED = {"watch.alarm_log.log_alarm", "plan.calendar.write"}
+NOTED = {"watch.alarm_log.log_alarm", "watch.foresight.keep", "plan.calendar.write"}
 """What the application notes by itself: no edit of the keeper's, and undo passes it by."""
 
 

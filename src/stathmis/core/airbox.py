@@ -106,10 +106,10 @@ class Box:
         if (arrays[0] < 0).any() or (arrays[1] < 0).any() or (arrays[1] > 1).any():
             raise ValueError("a surface is not below 0 cm², an opening lies from 0 to 1")
         flat = [a.ravel() for a in arrays]
-        return _humidity(self._draws, *flat), arrays[0].shape
+        return _humidity(self.draws, *flat), arrays[0].shape
 
     @cached_property
-    def _draws(self) -> Array:
+    def draws(self) -> Array:
         # fixed draws: the same box always says the same
         normal = np.random.default_rng(8).standard_normal((DRAWS, self.mean.size))
         normal = np.concatenate([normal, -normal])
@@ -119,12 +119,12 @@ class Box:
 
     def settling_s(self, surface_cm2: float, vent: float, eggs_mg_d_hpa: float = 0.0) -> tuple[float, float]:
         """Time constant with which the air settles (63 % of a step), s, and its relative standard uncertainty."""
-        found = np.log(_time_constant(self._draws, np.array([surface_cm2]), np.array([vent]), eggs_mg_d_hpa))
+        found = np.log(_time_constant(self.draws, np.array([surface_cm2]), np.array([vent]), eggs_mg_d_hpa))
         return float(np.exp(found.mean())), float(found.std())
 
     def evaporation_ml_h(self, surface_cm2: float, inside_c: float, rh: float) -> tuple[float, float]:
         """Water that goes from a surface at °C and % inside, ml/h, and its relative standard uncertainty."""
-        drawn = np.maximum(_evaporation(self._draws, np.array([surface_cm2]), inside_c, rh), 1e-9)
+        drawn = np.maximum(_evaporation(self.draws, np.array([surface_cm2]), inside_c, rh), 1e-9)
         found = np.log(drawn)
         return float(np.exp(found.mean())), float(found.std())
 
@@ -134,8 +134,8 @@ class Box:
         return float(self.mean[_OFFSET]), float(np.sqrt(self.covariance[_OFFSET, _OFFSET]))
 
 
-def _eggs_l_s(eggs_mg_d_hpa: ArrayLike) -> Any:
-    """Conductance of eggs as a flow of vapor, l/s at 37 °C."""
+def eggs_l_s(eggs_mg_d_hpa: ArrayLike) -> Any:
+    """Conductance of eggs, mg/(d hPa), as a flow of vapor, l/s at 37 °C. Source: ideal gas, ML_PER_HPA_L."""
     return np.asarray(eggs_mg_d_hpa, dtype=np.float64) / 86400.0 * 1e-3 / ML_PER_HPA_L
 
 
@@ -164,7 +164,7 @@ def _humidity(
     more_flow_l_s: exchange besides leaks and vents, source_hpa_l_s: vapor from elsewhere; these broadcast too."""
     flow, wet = _parts(theta, surface, vent)
     flow, wet = flow + np.asarray(more_flow_l_s), wet * np.asarray(wet_share)
-    e = _eggs_l_s(eggs)
+    e = eggs_l_s(eggs)
     saturated = np.asarray(saturation_vapor_pressure(inside_c))
     at_water = np.asarray(saturation_vapor_pressure(np.clip(inside_c[None, :] - theta[:, [_COOLING]], 0.0, 99.0)))
     room = np.asarray(saturation_vapor_pressure(room_c)) * room_rh / 100.0 + theta[:, [_ROOM]]
@@ -175,7 +175,7 @@ def _humidity(
 
 def _time_constant(theta: Array, surface: Array, vent: Array, eggs: ArrayLike) -> Array:
     flow, wet = _parts(theta, surface, vent)
-    made: Array = np.exp(theta[:, [_VOLUME]]) / (flow + wet + _eggs_l_s(eggs))
+    made: Array = np.exp(theta[:, [_VOLUME]]) / (flow + wet + eggs_l_s(eggs))
     return made
 
 
@@ -186,7 +186,7 @@ def _evaporation(theta: Array, surface: Array, inside_c: ArrayLike, rh: ArrayLik
     return made
 
 
-def _least_squares(
+def least_squares(
     left: Callable[[Array], Array], start: Array, scale: Array, rounds: int = 80
 ) -> tuple[Array, Array, Array]:
     """Levenberg and Marquardt's least squares for residuals that take many parameter sets at once.
@@ -251,7 +251,7 @@ def fit_box(
         gone = (_evaporation(t, water[0], water[1], water[2]) - water[3]) / water[4]
         return np.concatenate([wet, slow, gone, (t - middle) / spread], axis=1)
 
-    theta, jacobian, residual = _least_squares(left, middle, spread)
+    theta, jacobian, residual = least_squares(left, middle, spread)
     covariance = np.asarray(np.linalg.inv(jacobian.T @ jacobian), dtype=np.float64)
     data = residual[: -middle.size]
     chi_square = float((data**2).sum())

@@ -83,10 +83,17 @@ class State:
 class SimulatedIncubator:
     """A box that is stepped through time."""
 
-    def __init__(self, machine: Machine, start_hour: float = 8.0, longest_step_s: float = LONGEST_STEP_S) -> None:
-        """longest_step_s: inner steps are no longer; some seconds up to 15 change little."""
+    def __init__(
+        self,
+        machine: Machine,
+        start_hour: float = 8.0,
+        longest_step_s: float = LONGEST_STEP_S,
+        weather: Callable[[float], tuple[float, float]] | None = None,
+    ) -> None:
+        """longest_step_s: inner steps are no longer; some seconds up to 15 change little. weather: the room so many s
+        after the start, °C and hPa of vapor; by default a day as Machine has it."""
         self.machine, self.state = machine, State()
-        self._start_hour, self._longest_s = start_hour, longest_step_s
+        self._start_hour, self._longest_s, self._weather = start_hour, longest_step_s, weather
         self.state.air_c = self.state.shell_c = self.state.egg_c = self.room_c
         self.state.vapor_hpa = self.room_vapor_hpa
         self.fill()
@@ -94,12 +101,16 @@ class SimulatedIncubator:
     @property
     def room_c(self) -> float:
         """Room now, °C: warmest in the afternoon."""
+        if self._weather is not None:
+            return self._weather(self.state.seconds)[0]
         hour = self._start_hour + self.state.seconds / 3600.0
         return self.machine.room_c + self.machine.room_swing_k * sin(2.0 * pi * (hour - 9.0) / 24.0)
 
     @property
     def room_vapor_hpa(self) -> float:
         """Vapor of the room's air, hPa."""
+        if self._weather is not None:
+            return self._weather(self.state.seconds)[1]
         return _saturation(self.machine.room_c) * self.machine.room_rh / 100.0
 
     @property

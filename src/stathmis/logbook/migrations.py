@@ -254,7 +254,19 @@ def _to_10(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9, _to_10)
+def _to_11(connection: sqlite3.Connection) -> None:
+    """What was foreseen of a machine's readings."""
+    for statement in (
+        """CREATE TABLE forecast (id INTEGER NOT NULL PRIMARY KEY,
+            incubator_id INTEGER NOT NULL REFERENCES incubator (id),
+            quantity VARCHAR NOT NULL CHECK (quantity IN ('temperature', 'humidity')), made_ms INTEGER NOT NULL,
+            fan VARCHAR NOT NULL, withdrawn_ms INTEGER)""",
+        "CREATE INDEX forecast_by_incubator ON forecast (incubator_id, made_ms)",
+    ):
+        connection.execute(statement)
+
+
+_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9, _to_10, _to_11)
 STEPS: dict[int, Callable[[sqlite3.Connection], None]] = dict(enumerate(_EACH, start=2))
 
 

@@ -568,3 +568,16 @@ class LoggerImport:
     good: int
     duplicate: int
     bad: int
+
+
+@record("forecast", index=("incubator_id", "made_ms"))
+@dataclass(frozen=True)
+class StoredForecast:
+    """What was foreseen of a machine's readings: fan is JSON, for each hour from made_ms on low, middle and high, °C or
+    %."""
+
+    id: int
+    incubator_id: int
+    quantity: Quantity
+    made_ms: int
+    fan: str

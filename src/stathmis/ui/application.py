@@ -16,6 +16,7 @@ from datetime import UTC, datetime
 from functools import partial
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import quote
 
 import platformdirs
@@ -37,6 +38,9 @@ from stathmis.ui.window import Window
 from stathmis.ui.work import Background
 from stathmis.words import backups as backup_words
 from stathmis.words import catalogue, damage, dates
+
+if TYPE_CHECKING:
+    from stathmis.services.practice.session import Practice
 
 log = logging.getLogger(__name__)
 
@@ -148,8 +152,9 @@ def _show(
     app: QApplication, theme: Theme, settings: QSettings, desk: Desk, options: argparse.Namespace
 ) -> tuple[int, Path | None]:
     """Run the window until it closes; returns the exit code, and the backup the keeper wants to go back to."""
-    passing = options.demo or options.look
-    window = Window(desk, theme, None if passing else settings)
+    practice = _practice(desk)
+    passing = options.demo or options.look or practice is not None
+    window = Window(desk, theme, None if passing else settings, practice)
     if options.look:
         window.setWindowTitle(backup_words.only_looked_at(_path(options)))
     window.show()
@@ -174,6 +179,18 @@ def _show(
     heartbeat.stop()
     daily.stop()
     return code, window.back_to
+
+
+def _practice(desk: Desk) -> Practice | None:
+    """The practice hatch a logbook is of, in whose own time it is then; None for a real one."""
+    if not desk.book.snapshot.settings.get("practice"):
+        return None
+    # few windows are of practice
+    from stathmis.services.practice.session import Practice
+
+    clock = FixedClock(desk.now_ms)
+    desk.clock = clock
+    return Practice.resume(desk, clock)
 
 
 def _back_up_at_closing(desk: Desk) -> None:

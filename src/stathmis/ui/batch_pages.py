@@ -30,6 +30,7 @@ from stathmis.words import dates
 from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
+    from stathmis.services.findings.ahead import Ahead
     from stathmis.services.findings.box import BoxSheet
     from stathmis.services.findings.judgement import JudgedRun
     from stathmis.ui.eggs.eggs_view import EggsView
@@ -50,6 +51,7 @@ class BatchPages(QWidget):
     set_batch_wanted = Signal()
     box_learned = Signal()
     step_wanted = Signal(object)
+    try_wanted = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
@@ -62,6 +64,7 @@ class BatchPages(QWidget):
         self._sharing: list[Batch] | None = None
         self._looked_back_at: Batch | None = None
         self._boxes: dict[int, tuple[State, BoxSheet | None]] = {}
+        self._aheads: dict[int, tuple[State, Ahead | None]] = {}
         self._judged: dict[int, tuple[State, float | None, float]] = {}
         self.page = "round"
         self._title, self._batch = label("", "title", wrap=True), label("", "muted", wrap=True)
@@ -85,6 +88,7 @@ class BatchPages(QWidget):
         self.round = RoundView(desk, theme)
         self.round.set_batch_wanted.connect(self.set_batch_wanted)
         self.round.page_wanted.connect(self.step_wanted)
+        self.round.try_wanted.connect(self.try_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.round)
         put(self, column(top, (self._stack, 1), spacing=0))
@@ -242,6 +246,32 @@ class BatchPages(QWidget):
             self.round.show_box(found)
         self.box_learned.emit()
 
+    def _look_ahead(self, incubator: Incubator, course: Course | None, *, past: bool) -> None:
+        """What comes over the next two days, worked out off the window's thread and again as the log grows."""
+        book, state = self._desk.book, self._state()
+        known = self._aheads.get(incubator.id)
+        self.round.show_ahead(known[1] if known is not None and not past else None)
+        if past or incubator.air == "room" or (known is not None and known[0] == state):
+            return
+        self._aheads[incubator.id] = (state, known[1] if known is not None else None)
+
+        def looked() -> Ahead | None:
+            # read in off the window's thread, like the log it works on
+            from stathmis.services.findings import ahead
+
+            return ahead.ahead(book, incubator, course)
+
+        work.find(looked, lambda found: self._looked_ahead(incubator, found, state))
+
+    def _looked_ahead(self, incubator: Incubator, found: Ahead | None, state: State) -> None:
+        known = self._aheads.get(incubator.id)
+        if known is not None and known[0] != state:
+            # asked again meanwhile: the newer answer counts
+            return
+        self._aheads[incubator.id] = (state, found)
+        if self.incubator is not None and self.incubator.id == incubator.id and self._past is None:
+            self.round.show_ahead(found)
+
     @property
     def course_in_view(self) -> Course | None:
         """The batch in view, running or looked back at."""
@@ -348,6 +378,7 @@ class BatchPages(QWidget):
         if page == "round":
             self.round.show_incubator(sheet if past is None else rounds.last_sheet(desk.book, past))
             self._learn_box(incubator, sheet.course if past is None else None)
+            self._look_ahead(incubator, sheet.course, past=past is not None)
         else:
             self._fill(page, incubator, course)
 

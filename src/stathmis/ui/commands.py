@@ -63,6 +63,14 @@ def _logbook(window: Window) -> list[Command]:
             _("Bring in a logger file"), partial(window.show_place, "bring_in"), "logbook", "Ctrl+B", "CSV import", 2
         ),
         Command(_("Print this page …"), window.print_page, "logbook", "Ctrl+P", _("paper pdf preview"), 2),
+        Command(
+            _("Practise: lessons and free runs"),
+            partial(window.show_place, "practise"),
+            "logbook",
+            "Ctrl+Shift+P",
+            _("train learn game simulate"),
+            group=2,
+        ),
         Command(_("Close Stathmis"), window.close, "logbook", "Ctrl+Q", _("quit exit"), 3),
     ]
 
@@ -107,6 +115,7 @@ def _go(window: Window) -> list[Command]:
         Command(_("Water and vents"), window.errands.show_water, "go", more=_("moisture trough mix surface")),
         Command(_("Eggs: the tray, candling"), partial(page, "eggs"), "go", "Ctrl+4", _("candle")),
         Command(_("Hatch: may I open, what came of it"), partial(page, "hatch"), "go", "Ctrl+5", _("pip chicks")),
+        Command(_("Try it first"), partial(place, "try"), "go", "Ctrl+J", _("what if forecast twin change future")),
         Command(_("Next incubator"), partial(window.step_incubator, 1), "go", "Ctrl+PgDown", group=1),
         Command(_("Incubator before"), partial(window.step_incubator, -1), "go", "Ctrl+PgUp", group=1),
         Command(

@@ -43,6 +43,8 @@ PLACES = (
     ("changes", "Changes"),
     ("enter", "Enter or change"),
     ("bring_in", "Logger file"),
+    ("try", "Try it first"),
+    ("practise", "Practise"),
 )
 """What belongs together stands side by side: planning, instruments, records, setting up."""
 SOON, SOON_DAYS = 5, 14.0

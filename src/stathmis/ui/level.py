@@ -26,13 +26,13 @@ _BANDS_SHOWN = 3.4
 @dataclass(frozen=True)
 class LevelState:
     """What a level shows, in °C or %. corrected None: an empty tube; band None: no notches. coming: where it will be
-    after one hour, two and so on, if it goes on as now."""
+    after one hour, two and so on if it goes on as now, each as low, middle and high (95 %)."""
 
     quantity: Quantity
     band: Band | None
     corrected: Corrected | None = None
     decision: str = "undecided"
-    coming: tuple[float, ...] = ()
+    coming: tuple[tuple[float, float, float], ...] = ()
 
 
 class Level(Drawn):
@@ -93,7 +93,8 @@ def paint_level(painter: QPainter, area: QRectF, state: LevelState, theme: Theme
         _paint_bubble(painter, tube, x_of(state.corrected.value), state.corrected.U * per_unit, state, color, inks.card)
         if state.coming:
             inner = tube.adjusted(radius, 0, -radius, 0)
-            _paint_wisp(painter, inner, [x_of(v) for v in (state.corrected.value, *state.coming)], color)
+            ahead = [(x_of(low), x_of(middle), x_of(high)) for low, middle, high in state.coming]
+            _paint_wisp(painter, inner, x_of(state.corrected.value), ahead, color)
     painter.setPen(QPen(QColor(inks.ink), 1.8))
     for x in (low, high):
         painter.drawLine(QPointF(x, area.top() + 1), QPointF(x, area.bottom() - 1))
@@ -128,20 +129,28 @@ def _paint_bubble(
         painter.drawRoundedRect(bubble, height / 2, height / 2)
 
 
-def _paint_wisp(painter: QPainter, tube: QRectF, xs: Sequence[float], color: QColor) -> None:
-    """A trail under the tube from where it is to where it goes, a dot for each hour, the later the fainter."""
-    xs = [min(max(x, tube.left()), tube.right()) for x in xs]
-    y = tube.bottom() + tube.height() * 0.22
+def _paint_wisp(
+    painter: QPainter, tube: QRectF, x: float, ahead: Sequence[tuple[float, float, float]], color: QColor
+) -> None:
+    """A trail under the tube from where it is to where it goes: a wedge as wide as that is unsure, a dot each hour."""
+
+    def inside(at: float) -> float:
+        return min(max(at, tube.left()), tube.right())
+
+    y, deep = tube.bottom() + tube.height() * 0.1, tube.height() * 0.24
     faint = QColor(color)
-    faint.setAlpha(150)
-    painter.setPen(QPen(faint, 1.2))
-    painter.drawLine(QPointF(xs[0], y), QPointF(xs[-1], y))
+    faint.setAlpha(70)
     painter.setPen(Qt.PenStyle.NoPen)
-    for hour, x in enumerate(xs[1:]):
-        faint.setAlpha(230 - 50 * hour)
+    painter.setBrush(faint)
+    low, _middle, high = ahead[-1]
+    painter.drawPolygon(
+        QPolygonF([QPointF(inside(x), y), QPointF(inside(high), y + deep), QPointF(inside(low), y + deep)])
+    )
+    for hour, (_low, middle, _high) in enumerate(ahead, 1):
+        faint.setAlpha(230 - 40 * hour)
         painter.setBrush(faint)
-        size = tube.height() * (0.15 - 0.03 * hour)
-        painter.drawEllipse(QPointF(x, y), size, size)
+        size = tube.height() * 0.09
+        painter.drawEllipse(QPointF(inside(middle), y + deep * hour / len(ahead)), size, size)
 
 
 def _paint_arrow(painter: QPainter, bubble: QRectF, tube: QRectF, color: QColor) -> None:

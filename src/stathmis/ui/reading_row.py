@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from html import escape
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
@@ -13,7 +13,6 @@ from stathmis.logbook.records import Quantity
 from stathmis.services import rounds
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.services.findings.coming import Coming
 from stathmis.services.findings.verdict import Judged, Verdict, judge_reading
 from stathmis.services.reading_field import Field, interpret
 from stathmis.services.rounds import Line, RoundSheet
@@ -24,9 +23,12 @@ from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.numbers import unit_word, with_u
-from stathmis.words.verdicts import apart, as_logged, going_on, mean_over, on_this_one
+from stathmis.words.verdicts import apart, as_logged, mean_over, on_this_one
 from stathmis.words.verdicts import sentence as sentence_of
 from stathmis.words.verdicts import side_word as word_of
+
+if TYPE_CHECKING:
+    from stathmis.services.findings.ahead import Fan
 
 TITLES: dict[Quantity, tuple[str, str]] = {"temperature": ("Heat", "heat"), "humidity": ("Moisture", "moisture")}
 COLUMNS = 5
@@ -65,7 +67,7 @@ class Together:
         grid.addWidget(self.word, at, 4)
 
     def show_verdict(
-        self, book: Book, sheet: RoundSheet, verdict: Verdict | None, coming: Coming | None, *, fresh: bool
+        self, book: Book, sheet: RoundSheet, verdict: Verdict | None, coming: Fan | None, *, fresh: bool
     ) -> None:
         """Show a verdict, or that there is none; fresh: it is being typed just now; coming: how it goes on."""
         self._value.setVisible(verdict is not None)
@@ -88,10 +90,13 @@ class Together:
             names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
             ago = dates.duration(book.now_ms - verdict.time_ms)
             said.append(_("Read {ago} ago ({names}).", ago=ago, names=names))
-        ahead: tuple[float, ...] = ()
-        if coming is not None:
-            ahead = coming.values
-            said.append(going_on(book, verdict, coming))
+        ahead: tuple[tuple[float, float, float], ...] = ()
+        if coming is not None and coming.moves(verdict.quantity):
+            # read in with the first look ahead: the first paint does not wait for it
+            from stathmis.words.ahead import going_on
+
+            ahead = coming.next_hours
+            said.append(going_on(book, coming, verdict.quantity))
         set_text(self._sentence, " ".join(s for s in said if s))
         state = LevelState(self._quantity, verdict.band, verdict.corrected, verdict.decision, ahead)
         self.level.show_state(state, ", ".join(w for w in (value, word) if w))

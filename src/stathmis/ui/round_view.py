@@ -15,11 +15,11 @@ from stathmis.services import clock, knowledge, notify, rounds
 from stathmis.services.advice import now as adviser
 from stathmis.services.advice.surer import surer
 from stathmis.services.desk import Desk
-from stathmis.services.findings.coming import coming
 from stathmis.services.findings.verdict import Judged
 from stathmis.services.plan import conflicts, planning, tasks, turning
 from stathmis.services.reading_field import Field
 from stathmis.services.rounds import RoundSheet
+from stathmis.ui.ahead_card import AheadCard
 from stathmis.ui.kit.fields import field
 from stathmis.ui.kit.lines import StrikeList
 from stathmis.ui.kit.page import Page, column, holder, row
@@ -40,6 +40,7 @@ from stathmis.words.events import EVENT_KINDS
 from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
+    from stathmis.services.findings.ahead import Ahead
     from stathmis.services.findings.box import BoxSheet
 
 _LATELY = 3
@@ -58,6 +59,7 @@ class RoundView(Page):
 
     set_batch_wanted = Signal()
     page_wanted = Signal(object)
+    try_wanted = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
@@ -70,19 +72,23 @@ class RoundView(Page):
         self._filled = False
         self._built_tight = False
         self._box: BoxSheet | None = None
+        self._ahead: Ahead | None = None
         when = _("Time of the reading or event; empty means now")
         self.time = field(when, _("now"), width=(theme, 150), typed=self._show_time_problem, entered=self.log)
         self.time_problem = problem_label()
         self.time_problem.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._grid_holder = column()
-        self.log_note = label("", "muted")
+        self.log_note = label("", "muted", wrap=True)
+        self.ahead_link = button("", self.toggle_ahead, "link", "Alt+A")
+        self.ahead_link.setShortcut("Alt+A")
+        self.ahead_link.hide()
         self.log_button = button("", self.log, "main")
         title, self._read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
         left, right = self.columns(17, 8, spacing=theme.px(28))
         for part in (
             row(title, 1, self._read_at, self.time),
             column(self.time_problem, self._grid_holder),
-            row(self.log_button, self.log_note, 1),
+            row(self.log_button, (self.log_note, 1), self.ahead_link),
         ):
             left.addLayout(part)
         self.lockdown = LockdownPanel(desk)
@@ -91,6 +97,9 @@ class RoundView(Page):
         self._verdicts.set_batch_wanted.connect(self.set_batch_wanted)
         self._verdicts.step_wanted.connect(self.take_step)
         left.addWidget(self._verdicts)
+        self.ahead = AheadCard(desk, theme)
+        self.ahead.try_wanted.connect(self.try_wanted)
+        left.addWidget(self.ahead)
         left.addStretch(1)
         right.addLayout(self._build_events())
         self.page.addStretch(1)
@@ -215,7 +224,7 @@ class RoundView(Page):
             for gone in (self.today, self.lockdown, self._turning, self.power_cut):
                 gone.hide()
             return
-        refill = tasks.refill(self._box) if self._box is not None else None
+        refill = tasks.refill(self.desk.book, self._box, self._ahead) if self._box is not None else None
         self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [], task)
         plan = planning.plan_of(self.desk.book, sheet.course.batch) if sheet.course is not None else None
         self.lockdown.show_plan(plan, self._box, step)
@@ -236,6 +245,31 @@ class RoundView(Page):
         self.typed()
         if self._filled:
             self._show_today(self.today.focused(), self.lockdown.focused())
+
+    def show_ahead(self, found: Ahead | None) -> None:
+        """What comes over the next two days; it is worked out off the window's thread."""
+        if found is self._ahead and found is not None:
+            return
+        self._ahead = found
+        self.ahead_link.setVisible(found is not None)
+        self.ahead.show_ahead(found, self.sheet.course)
+        if found is not None:
+            self._name_ahead()
+        self.typed()
+        if self._filled:
+            self._show_today(self.today.focused(), self.lockdown.focused())
+
+    def toggle_ahead(self) -> None:
+        """Fold the picture of the next two days out, or away."""
+        self.ahead.toggle()
+        self._name_ahead()
+
+    def _name_ahead(self) -> None:
+        if self._ahead is not None:
+            # read in with the first look ahead
+            from stathmis.words.ahead import headline
+
+            set_text(self.ahead_link, headline(self.desk.book, self._ahead, opened=self.ahead.opened))
 
     def type_into(self, row: ReadingRow, text: str) -> None:
         """Put text into a field as if typed."""
@@ -357,8 +391,8 @@ class RoundView(Page):
         typed = {j.channel.quantity for j in judged.values()}
         found = {quantity: sheet.verdict(quantity, judged) for quantity in TITLES}
         for quantity, shown in self._grid.together.items():
-            ahead = coming(book, sheet.incubator, quantity) if not self.past else None
-            shown.show_verdict(book, sheet, found[quantity], ahead, fresh=quantity in typed)
+            fan = self._ahead.fans.get(quantity) if self._ahead is not None and not self.past else None
+            shown.show_verdict(book, sheet, found[quantity], fan, fresh=quantity in typed)
         asked = adviser.advise(book, sheet, found["temperature"], found["humidity"], self._box) if not self.past else []
         warned = conflicts.sharing(book, sheet.incubator) if sheet.beside else []
         told = [(said(book, a), steps(book, a)) for a in asked]

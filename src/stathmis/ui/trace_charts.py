@@ -10,13 +10,14 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
 from stathmis.core.series import Pyramid
 from stathmis.core.units import Unit, from_inside
 from stathmis.logbook.records import Quantity
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
+from stathmis.services.findings.ahead import Ahead, Fan
 from stathmis.services.findings.judgement import EggTrace, JudgedRun
 from stathmis.services.findings.room_air import AirCurve
 from stathmis.services.findings.runs import Run
@@ -54,6 +55,7 @@ class Scene:
     whole: JudgedRun | None = None
     beside: BatchTrace | None = None
     curves: frozenset[str] = frozenset({"ribbon", "core"})
+    ahead: Ahead | None = None
 
     @property
     def eggs(self) -> EggTrace | None:
@@ -205,6 +207,8 @@ class TraceCharts(QWidget):
             made = self.pyramid(main.times_ms, main.corrected)
             plot.addItem(Ribbon(made, main.u, set_ms, main.max_gap_s, unit, color))
         self._draw_run(plot, main, unit, set_ms, color)
+        if scene.ahead is not None and "ahead" in scene.curves and quantity in scene.ahead.fans:
+            self._draw_ahead(plot, scene.ahead.fans[quantity], course, unit, color)
         if quantity == "temperature":
             self._draw_core(plot, scene, unit, set_ms)
             self._draw_set_points(plot, scene, unit)
@@ -221,6 +225,9 @@ class TraceCharts(QWidget):
         alone = scene.whole.room.humidity_inside if scene.whole and quantity == "humidity" else None
         if "room" in scene.curves and alone is not None and alone.values.size:
             often += [float(v) for v in np.quantile(alone.values, [0.02, 0.98])]
+        fan = scene.ahead.fans.get(quantity) if scene.ahead is not None and "ahead" in scene.curves else None
+        if fan is not None:
+            often += [float(from_inside(v, unit)) for v in (fan.low.min(), fan.high.max())]
         low, high = min([*edges, *often]), max([*edges, *often])
         margin = 0.12 * (high - low)
         plot.setYRange(low - margin, high + margin, padding=0)
@@ -247,6 +254,19 @@ class TraceCharts(QWidget):
                 for level in (low, high):
                     plot.addItem(edge_line(phase.start_day, phase.end_day, level, color))
         return edges
+
+    def _draw_ahead(self, plot: Any, fan: Fan, course: Course, unit: Unit, color: QColor) -> None:
+        """Where 95 % of what will be read lies, and its mean."""
+        days = (fan.times_ms - course.batch.set_ms) / DAY_MS
+        low, middle, high = (np.asarray(from_inside(v, unit)) for v in (fan.low, fan.middle, fan.high))
+        shape = pg.functions.arrayToQPolygonF(np.concatenate([days, days[::-1]]), np.concatenate([high, low[::-1]]))
+        item = QGraphicsPolygonItem(shape)
+        tint = QColor(color)
+        tint.setAlpha(70)
+        item.setBrush(tint)
+        item.setPen(pg.mkPen(color, width=1, style=Qt.PenStyle.DotLine))
+        plot.addItem(item)
+        plot.addItem(pg.PlotCurveItem(days, middle, pen=pg.mkPen(color, width=1, style=Qt.PenStyle.DashLine)))
 
     def _draw_run(self, plot: Any, run: Run, unit: Unit, set_ms: float, color: QColor) -> None:
         if run.dense:

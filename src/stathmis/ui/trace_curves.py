@@ -5,6 +5,7 @@ from __future__ import annotations
 CURVES = {
     "ribbon": "± U around the curve",
     "core": "egg core",
+    "ahead": "the next two days",
     "raw": "as shown (raw)",
     "others": "all instruments",
     "set_point": "set point",

@@ -37,9 +37,12 @@ from stathmis.words.numbers import count, number, with_u
 from stathmis.words.pages import empty
 
 if TYPE_CHECKING:
+    from stathmis.services.findings.ahead import Ahead
     from stathmis.ui.trace_charts import TraceCharts
 
 
+AHEAD_DAYS = 2.0
+"""A stretch of the last days shows so many to come."""
 TURN_MS = 10
 """After the words the window answers so long before the curves are drawn."""
 FIRST_PICTURE_MS = 30
@@ -61,7 +64,8 @@ class TraceView(Page):
         self._beside: BatchTrace | None = None
         self._pyramids: list[tuple[Any, Pyramid]] = []
         self.charts: TraceCharts | None = None
-        self._latest = Latest()
+        self._latest, self._looking = Latest(), Latest()
+        self.ahead: Ahead | None = None
         self.page.setContentsMargins(32, 8, 32, 8)
         self.page.setSpacing(4)
         self._note, self._cross = label("", "muted", wrap=True), label("", "small")
@@ -82,7 +86,7 @@ class TraceView(Page):
         for key, text in CURVES.items():
             made = menu.addAction(text)
             made.setCheckable(True)
-            made.setChecked(key in ("ribbon", "core"))
+            made.setChecked(key in ("ribbon", "core", "ahead"))
             made.toggled.connect(self._draw)
             self.curves[key] = made
         from_menu.setMenu(menu)
@@ -124,7 +128,8 @@ class TraceView(Page):
         new = course is None or self._course is None or course.batch.id != self._course.batch.id
         self._course = course
         if new:
-            self.traced, self._whole, self._beside = None, None, None
+            self.traced, self._whole, self._beside, self.ahead = None, None, None, None
+            self._looking.forget()
             self._draw()
             self.words.show_words(None, narrow=self.narrow)
         self._offer(course, new=new)
@@ -204,6 +209,28 @@ class TraceView(Page):
         if not keep_view:
             self.show_days(0.0)
         self.judged_anew.emit(whole)
+        if whole.trace.course.batch.ended_ms is None:
+            self._look_ahead(whole.trace.course)
+
+    def _look_ahead(self, course: Course) -> None:
+        """What comes over the next two days, once the run itself is drawn."""
+        book = self._desk.book
+
+        def looked() -> Ahead | None:
+            # read in off the window's thread, like the log it works on
+            from stathmis.services.findings import ahead
+
+            return ahead.ahead(book, course.incubator, course)
+
+        self._looking.find(looked, lambda found: self._looked_ahead(course, found))
+
+    def _looked_ahead(self, course: Course, found: Ahead | None) -> None:
+        fresh = self.ahead is not found
+        if self._course is None or self._course.batch.id != course.batch.id or not fresh:
+            return
+        self.ahead = found
+        if self.curves["ahead"].isChecked():
+            self._draw()
 
     def _restyle(self) -> None:
         if self.charts is not None:
@@ -234,7 +261,7 @@ class TraceView(Page):
         charts = self.make_charts()
         charts.adopt(self._pyramids)
         shown = frozenset(key for key, action in self.curves.items() if action.isChecked())
-        charts.show_scene(Scene(traced, self._whole, self._beside, shown))
+        charts.show_scene(Scene(traced, self._whole, self._beside, shown, self.ahead))
 
     def show_days(self, days: float) -> None:
         """Show the last days, or with 0 the whole course."""
@@ -243,7 +270,8 @@ class TraceView(Page):
         course = self.traced.course
         until = course.day(self.traced.until_ms)
         first, last = course.phases[0].start_day, course.phases[-1].end_day
-        self.charts.show_stretch(*((until - days, until + 0.02 * days) if days else (first, last)))
+        more = AHEAD_DAYS if self.ahead is not None and self.curves["ahead"].isChecked() else 0.02 * days
+        self.charts.show_stretch(*((until - days, until + more) if days else (first, last)))
 
     def _show_phase(self, start_day: float, end_day: float) -> None:
         if self.charts is not None:

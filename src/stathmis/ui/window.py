@@ -37,9 +37,11 @@ from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
+    from stathmis.services.practice.session import Practice
     from stathmis.services.watch.folder_watch import Brought, FolderWatch
 
 MINUTE_MS = 60_000
+FORESEE_MIN = 10
 
 
 class _Arrived(QObject):
@@ -55,9 +57,12 @@ class Window(QMainWindow):
 
     closing = Signal()
 
-    def __init__(self, desk: Desk, theme: Theme, settings: QSettings | None = None) -> None:
+    def __init__(
+        self, desk: Desk, theme: Theme, settings: QSettings | None = None, practice: Practice | None = None
+    ) -> None:
+        """practice: the practice hatch whose logbook it is, None for a real one."""
         super().__init__()
-        self.desk, self.theme, self._settings = desk, theme, settings
+        self.desk, self.theme, self._settings, self.practice = desk, theme, settings, practice
         self.files = Logbooks(self, desk.logbook.path, settings)
         self.setWindowTitle(f"{desk.book.name or desk.logbook.path.stem} — Stathmis")
         self.resize(1280, 800)
@@ -89,9 +94,17 @@ class Window(QMainWindow):
         self.pages.page_chosen.connect(self.show_page)
         self.pages.box_learned.connect(self._show_column)
         self.pages.set_batch_wanted.connect(lambda: self.show_place("enter"))
+        self.pages.try_wanted.connect(lambda: self.show_place("try"))
         self.stack.addWidget(self.pages)
         self.alarm = AlarmStrip(desk, self.live)
         right.addWidget(self.alarm)
+        if practice is not None:
+            from stathmis.ui.practice_bar import PracticeBar
+
+            self.bar = PracticeBar(self, practice)
+            self.bar.uncover_wanted.connect(self._uncover)
+            theme.dress(self.bar)
+            right.addWidget(self.bar)
         right.addWidget(self.stack, 1)
         self.messages = MessageStrip()
         right.addWidget(self.messages)
@@ -151,7 +164,7 @@ class Window(QMainWindow):
     def _ready(self) -> Iterator[None]:
         yield from chart_library.steps()
         for place, (module, _name) in _PLACES.items():
-            if place != "start":
+            if place not in ("start", "uncovering"):
                 yield from importing(f"stathmis.ui.{module}")
                 view = self._other(place)
                 view.resize(self.stack.size())
@@ -243,6 +256,11 @@ class Window(QMainWindow):
         self._begin_round()
 
     @property
+    def place(self) -> str:
+        """The place in view; empty where it is a page of an incubator."""
+        return self._place
+
+    @property
     def in_view(self) -> int | None:
         """The incubator in view, by its id; None where there is none."""
         return self._incubator_id
@@ -290,6 +308,10 @@ class Window(QMainWindow):
         begin = getattr(view, "begin", None)
         if begin is not None:
             begin()
+
+    def _uncover(self) -> None:
+        self.show_place("uncovering")
+        self.bar.show_now()
 
     def show_way(self, subject: str) -> None:
         """Go to the way of a plan ("plan 3" or "batch 5")."""
@@ -399,11 +421,21 @@ class Window(QMainWindow):
 
     def _minute_passed(self) -> None:
         self.tray.refresh()
+        self._foresee()
         for task in self._reminders.due():
             reminder.tell_desktop(task.title, f"{task.about}, {task.incubator.name}. {task.how}")
         # a half-typed round keeps its fields; only what depends on the time is shown anew
         if not self._place and self.pages.page == "round":
             self.refresh()
+
+    def _foresee(self) -> None:
+        """Forecasts of all machines are kept every few hours, to be held against what comes."""
+        if self.desk.read_only or self.practice is not None or self.desk.now_ms // MINUTE_MS % FORESEE_MIN:
+            return
+        from stathmis.services.watch import foresight
+
+        book = self.desk.book
+        work.find(lambda: foresight.foresee(book), lambda found: [foresight.keep(self.desk, one) for one in found])
 
     def _restore(self) -> None:
         if self._settings is None:
@@ -412,7 +444,7 @@ class Window(QMainWindow):
         if geometry is not None:
             self.restoreGeometry(geometry)
         place = str(self._settings.value("place", ""))
-        self._place = place if place in _PLACES and place not in ("start", "guide") else ""
+        self._place = place if place in _PLACES and place not in ("start", "guide", "uncovering") else ""
         page = str(self._settings.value("page", "round"))
         self.pages.page = page if page in self.pages.tabs else "round"
         if self._settings.value("tray") == "yes":
@@ -468,6 +500,9 @@ _PLACES = {
     "instruments": ("instruments.list_view", "InstrumentsView"),
     "records": ("eggs.records_view", "RecordsView"),
     "way": ("way_view", "WayView"),
+    "try": ("try_view", "TryView"),
+    "practise": ("practise_view", "PractiseView"),
+    "uncovering": ("uncovering_view", "UncoveringView"),
     "live": ("live_view", "LiveView"),
     "bring_in": ("bring_in_view", "BringInView"),
     "enter": ("enter_view", "EnterView"),
@@ -483,7 +518,10 @@ def _make_place(place: str, window: Window) -> QWidget:
     module, name = _PLACES[place]
     make = getattr(importlib.import_module(f"stathmis.ui.{module}"), name)
     more: dict[str, list[object]] = {"live": [window.live], "way": [lambda: window.in_view]}
+    more["try"], more["uncovering"] = more["way"], [lambda: window.practice]
     view: QWidget = make(window.desk, window.theme, *more.get(place, []))
+    if place == "practise":
+        view.wanted.connect(window.files.launch)  # type: ignore[attr-defined]
     if place == "changes":
         view.backups_wanted.connect(partial(window.show_place, "backups"))  # type: ignore[attr-defined]
     if place == "start":

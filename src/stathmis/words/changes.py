@@ -26,6 +26,7 @@ KINDS = {
     "egg_finding": "finding at an egg",
     "egg_size": "size of an egg",
     "event": "event",
+    "forecast": "what was foreseen",
     "incubator": "incubator",
     "instrument": "instrument",
     "logger_import": "logger's file",

@@ -6,11 +6,10 @@ from stathmis.core.conformity import INSIDE, OUTSIDE, UNDECIDED, chances
 from stathmis.core.course.profile import Band
 from stathmis.core.units import Unit
 from stathmis.services.book import Book
-from stathmis.services.findings.coming import Coming
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
 from stathmis.words.catalogue import _
-from stathmis.words.numbers import band_text, number, typed_text, unit_word, value_text, with_u
+from stathmis.words.numbers import band_text, typed_text, unit_word, value_text, with_u
 
 
 def word(judged: Judged | Verdict) -> str:
@@ -75,10 +74,3 @@ def as_logged(book: Book, typed: Verdict, logged: Verdict | None) -> str:
 def mean_over(judged: Judged) -> str:
     """ "mean over 2 h 40 min" for a logger whose cycles are known, else empty."""
     return _("mean over {duration}", duration=dates.duration(judged.mean_s * 1000.0)) if judged.mean_s else ""
-
-
-def going_on(book: Book, verdict: Verdict, coming: Coming) -> str:
-    """Where it goes if nothing is done: "Going to about 38.0 °C in 2 h"."""
-    unit = book.shown_unit(verdict.quantity)
-    there = number(coming.values[-1], verdict.quantity, unit)
-    return _("As it goes, about {there} in {hours:.0f} h.", there=there, hours=coming.hours[-1])

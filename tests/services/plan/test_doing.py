@@ -153,12 +153,12 @@ def test_what_is_due_is_called_once(demo: Desk) -> None:
 def test_the_next_refill_stands_in_the_list(demo: Desk) -> None:
     cabinet = demo.book.incubators()[0]
     sheet = box.box_sheet(demo.book, cabinet, batches.running(demo.book, cabinet))
-    task = tasks.refill(sheet)
+    task = tasks.refill(demo.book, sheet)
     assert task is not None and task.due_ms < demo.now_ms and task.incubator == cabinet
     said = tasks.done(demo, task)
     assert "Refill logged" in said and "Unplug" in said
     assert demo.book.records(Event)[-1].kind == "water"
-    later = tasks.refill(box.box_sheet(demo.book, cabinet, batches.running(demo.book, cabinet)))
+    later = tasks.refill(demo.book, box.box_sheet(demo.book, cabinet, batches.running(demo.book, cabinet)))
     assert later is None, "the next one is days away"
 
 

@@ -22,6 +22,10 @@ ASKED = {
 }  # fmt: skip
 REASONS = {
     ("services/findings/judgement.py", "set_c"): "embryos grow by the species, whatever is held",
+    **{
+        (f"services/practice/{name}.py", "set_c"): "the truth of a world: its eggs grow by the species"
+        for name in ("keepers", "session", "world")
+    },
     ("services/instruments/by_hatches.py", "set_c"): "the same: what a day of the hatch says of the air",
     ("services/findings/loss.py", "loss_percent"): "of the course: what its way aims at",
     ("services/eggs/review.py", "loss_percent"): "the same",

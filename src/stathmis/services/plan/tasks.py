@@ -25,6 +25,7 @@ from stathmis.words import dates
 from stathmis.words import turning as turning_words
 
 if TYPE_CHECKING:
+    from stathmis.services.findings.ahead import Ahead
     from stathmis.services.findings.box import BoxSheet
 
 State = Literal["open", "done", "skipped"]
@@ -224,12 +225,26 @@ def _daily(plan: Plan, key: str, title: str, due: int, latest: int, known: dict[
     )
 
 
-def refill(box: BoxSheet) -> Task | None:
-    """The next refill, from how long a filling lasts here; None where that is not known, or far off."""
-    if box.lasts is None or box.filled_ms is None:
+EVENING_H, MORNING_H = 21.0, 7.0
+"""Water that would run dry between these hours is filled up before. Source: common practice."""
+
+
+def refill(book: Book, box: BoxSheet, found: Ahead | None = None) -> Task | None:
+    """The next refill, before the water is low and before a night in which it would be; None where that is not known,
+    or far off. found: what comes, which knows how the water goes; else how long a filling lasts here."""
+    if box.filled_ms is None:
         return None
-    hours, u = box.lasts
-    due = box.filled_ms + round(hours * exp(-NORMAL_95 * u) * HOUR_MS)
+    if found is not None and found.dry is not None:
+        due, latest = found.dry.soonest_ms, found.dry.at_ms
+    elif found is None and box.lasts is not None:
+        hours, u = box.lasts
+        due = box.filled_ms + round(hours * exp(-NORMAL_95 * u) * HOUR_MS)
+        latest = box.filled_ms + round(hours * HOUR_MS)
+    else:
+        return None
+    if due - box.at_ms <= AHEAD_MS + DAY_MS:
+        # water that goes as good as not at all lasts beyond every calendar
+        due = min(due, _evening_before(book, due))
     if due - box.at_ms > AHEAD_MS:
         return None
     text = knowledge.tasks()["refill"]
@@ -245,10 +260,19 @@ def refill(box: BoxSheet) -> Task | None:
         text.caution,
         due,
         due - 6 * HOUR_MS,
-        box.filled_ms + round(hours * HOUR_MS),
+        max(due, latest),
         "open",
         daily=True,
     )
+
+
+def _evening_before(book: Book, at_ms: int) -> int:
+    """The evening before a night something falls in; that time itself where it is day."""
+    at = book.local(at_ms)
+    hour = at.hour + at.minute / 60.0
+    if MORNING_H <= hour < EVENING_H:
+        return at_ms
+    return at_ms - round((hour - EVENING_H) % 24.0 * HOUR_MS)
 
 
 def done(desk: Desk, task: Task, at_ms: int | None = None) -> str:

@@ -20,7 +20,7 @@ from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.batch.power_cut import BOX_HOURS
 from stathmis.services.book import Book
-from stathmis.services.findings.coming import DRYING_RESPONSES_S, QUICK_S
+from stathmis.services.findings.ahead import DRYING_RESPONSES_S, QUICK_S, ahead
 from stathmis.services.findings.runs import Run, lately, temperature_runs
 from stathmis.services.findings.vapor import OPENED_SHARE, vapor_kept
 from stathmis.services.watch.alarm import Alarm
@@ -124,14 +124,28 @@ def _drying(book: Book, course: Course) -> Alarm | None:
         return None
     if run.times_ms[-1] - run.times_ms[0] < 0.9 * DRYING_MS:
         return None
-    ahead = forecast.going_on(run.times_ms / 1000.0, run.corrected, DRYING_RESPONSES_S, LEFT_WITHIN_S)
-    out = ahead.values < band.low
-    # a lid or a change of the vent is a step: too unsure to go on from
-    sure = ahead.values + LIKELY * ahead.u < band.low
-    if ahead.rate * DRYING_MS / 1000.0 > -DRYING_RH or out[0] or not sure.any():
+    going = forecast.going_on(run.times_ms / 1000.0, run.corrected, DRYING_RESPONSES_S, LEFT_WITHIN_S)
+    out = going.values < band.low
+    if out[0]:
         return None
-    left_ms = round(1000.0 * float(ahead.times_s[np.argmax(out)]))
-    return Alarm("drying", course.incubator, False, rh=(float(ahead.values[0]), band.low), at_ms=left_ms)
+    # a lid or a change of the vent is a step: too unsure to go on from
+    sure = going.values + LIKELY * going.u < band.low
+    left_ms = None
+    if going.rate * DRYING_MS / 1000.0 <= -DRYING_RH and sure.any():
+        left_ms = round(1000.0 * float(going.times_s[np.argmax(out)]))
+    elif (left_ms := _runs_dry(book, course)) is None:
+        return None
+    return Alarm("drying", course.incubator, False, rh=(float(going.values[0]), band.low), at_ms=left_ms)
+
+
+def _runs_dry(book: Book, course: Course) -> int | None:
+    """When the air will leave its band for the water running dry, within the time such a thing is told (UTC ms)."""
+    found = ahead(book, course.incubator, course)
+    if found is None or found.dry is None:
+        return None
+    until = book.now_ms + round(1000.0 * LEFT_WITHIN_S)
+    left = [one.when.at_ms for one in found.leaving if one.quantity == "humidity" and one.side == "low"]
+    return left[0] if left and found.dry.soonest_ms <= left[0] <= until else None
 
 
 def _is_late(course: Course, at_ms: float) -> bool:

@@ -1,0 +1,236 @@
+"""A practice hatch: the same number is the same world, what is logged is done to it, and the cover comes off
+honestly."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from stathmis.core.errors import UserError
+from stathmis.core.hatch.embryos import HARDSHIPS
+from stathmis.logbook.opening import LogbookError, open_logbook
+from stathmis.logbook.records import Batch, Channel, Event, Weighing
+from stathmis.services import rounds
+from stathmis.services.batch import batches
+from stathmis.services.clock import HOUR_MS, FixedClock
+from stathmis.services.desk import Desk
+from stathmis.services.eggs import review
+from stathmis.services.eggs.tray import tray
+from stathmis.services.findings.runs import lately
+from stathmis.services.plan import lockdown, planning
+from stathmis.services.practice import keepers, progress, session, uncovering
+from stathmis.services.practice.lessons import FREE, LESSONS, lesson_of
+from stathmis.services.practice.session import Practice
+from stathmis.services.practice.world import DAY_S, Act, World, hatched
+from stathmis.words import practice as words
+
+
+@contextmanager
+def practised(folder: Path, key: str, seed: int = 1) -> Iterator[Practice]:
+    path = folder / f"{key} {seed}.stathmis"
+    if not path.exists():
+        session.begin(path, key, seed)
+    clock = FixedClock(session.SET_MS)
+    logbook = open_logbook(path)
+    try:
+        yield Practice.resume(Desk(logbook, clock), clock)
+    finally:
+        logbook.close()
+
+
+@pytest.mark.parametrize("key", [*LESSONS, FREE])
+def test_a_steady_hand_hatches_and_who_does_nothing_does_not(key: str) -> None:
+    lesson = lesson_of(key, 3)
+    world, other = World(lesson, 3), World(lesson, 3)
+    end = (world.species.days_high + 2.0) * DAY_S
+    keepers.steady_hand(world, end)
+    keepers.nothing_done(other, end)
+    assert hatched(world.came()) >= 0.3 * lesson.eggs
+    assert hatched(other.came()) < 0.5 * hatched(world.came())
+
+
+def test_the_same_number_is_the_same_world_however_it_is_gone_through() -> None:
+    """Step by step, or to the end at once: the same truth, displays and chicks."""
+    lesson, acts = LESSONS["season"], [Act(0.0, "eggs in"), Act(40_000.0, "set point", 37.2), Act(90_000.0, "water")]
+    whole = uncovering.lived(lesson, 5, acts, 6 * DAY_S)
+    steps = World(lesson, 5)
+    for until in np.arange(0.2, 6.01, 0.2) * DAY_S:
+        due = [a for a in acts if steps.now_s <= a.at_s < until]
+        for act in due:
+            steps.go_on(max(steps.now_s, act.at_s))
+            steps.go_on(steps.now_s, [act])
+        steps.go_on(float(until))
+    assert [tuple(r) for r in whole.rows] == [tuple(r) for r in steps.rows]
+    assert (whole.eggs.bears == World(lesson, 5).eggs.bears).all()
+    assert not (whole.eggs.bears == World(lesson, 6).eggs.bears).all()
+    display = lesson.displays[0]
+    for _quantity, sensor in display.shows:
+        twice = {whole.shows(display.name, sensor, whole.rows[40], "temperature") for _ in range(3)}
+        assert len(twice) == 1
+
+
+def test_what_is_logged_is_done_and_the_loggers_write(tmp_path: Path) -> None:
+    with practised(tmp_path, "dry cupboard") as practice:
+        desk, incubator = practice.desk, practice.incubator
+        logger = next(c for c in desk.book.records(Channel) if desk.book.instrument(c.instrument_id).kind == "logger")
+        before = practice.now_ms
+        rounds.log_event(desk, incubator, "set_point", "", practice.clock.at_ms, 38.0)
+        rounds.log_event(desk, incubator, "water", "filled", practice.clock.at_ms)
+        step = practice.go_on(practice.to_hour(session.EVENING_H))
+        assert step.until_ms == practice.now_ms > before
+        assert practice.world.box.machine.set_point_c == pytest.approx(38.0 + practice.world.off_k)
+        run = lately(desk.book, incubator, "temperature", before, practice.now_ms)
+        assert run is not None and run.dense and abs(float(run.corrected[-10:].mean()) - 38.0) < 0.4
+        assert {a.what for a in practice.acts} >= {"eggs in", "set point", "water"}
+        # what was struck before going on was never done
+        rounds.log_event(desk, incubator, "set_point", "", practice.clock.at_ms, 30.0)
+        desk.undo()
+        practice.go_on(practice.to_hour(session.MORNING_H))
+        assert practice.world.box.machine.set_point_c == pytest.approx(38.0 + practice.world.off_k)
+        del logger
+
+
+def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:
+    with practised(tmp_path, "believe", 7) as practice:
+        rounds.log_event(practice.desk, practice.incubator, "vent", "half", practice.clock.at_ms)
+        for _ in range(3):
+            practice.go_on(practice.to_hour(session.EVENING_H))
+        practice.weigh()
+        now, shows, mass = practice.now_ms, [s.text for s in practice.displays()], practice._mass_g()
+        rows = practice.world.rows[-1]
+    with practised(tmp_path, "believe", 7) as again:
+        assert again.now_ms == now and [s.text for s in again.displays()] == shows
+        assert again.world.rows[-1] == rows and again._mass_g() == pytest.approx(mass)
+        assert again.desk.book.records(Weighing)
+    with practised(tmp_path, "believe", 7) as broken:
+        with broken.desk.edit("broken") as edit:
+            edit.set(session.SETTING, "{}")
+        with pytest.raises(UserError, match="cannot be read"):
+            Practice.resume(broken.desk, broken.clock)
+
+
+def test_what_is_done_at_the_machine_is_answered(tmp_path: Path) -> None:
+    with practised(tmp_path, "season") as practice:
+        with pytest.raises(UserError, match="too early"):
+            practice.finish()
+        with pytest.raises(UserError, match="nothing to candle"):
+            practice.candle()
+        assert "moves" in practice.look_at_turner()
+        for _ in range(7):
+            practice.go_on(practice.to_hour(session.EVENING_H))
+        assert "stood still" in practice.look_at_turner() and "moves" in practice.look_at_turner()
+        assert "window" in practice.look_in()
+        practice.weigh()
+        practice.candle()
+        counted = tray(practice.desk.book, practice.desk.book.records(Batch)[0]).counted
+        clear = sum(f.count for f in counted if f.kind == "clear")
+        assert clear == int(practice.world.eggs.infertile.sum())
+        cold = practice.world.room_at(practice.world.now_s)[0]
+        practice.warm_room()
+        assert practice.world.room_at(practice.world.now_s)[0] == pytest.approx(cold + 7.0)
+        lid = next(c for _i, c in practice.instruments() if _i.kind == "lid display" and c.quantity == "temperature")
+        bench = practice.bench(lid)
+        assert float(bench["ice"]) == pytest.approx(-0.6, abs=0.15)
+        own, reference = (float(t) for t in bench["beside"].split(" / "))
+        assert own - reference == pytest.approx(-0.6, abs=0.25)
+        moist = next(c for _i, c in practice.instruments() if _i.kind == "lid display" and c.quantity == "humidity")
+        assert float(practice.bench(moist)["salt"]) == pytest.approx(75.4 - 6.0 + 0.3 * 7, abs=2.0)
+
+
+def test_posted_eggs_are_set_when_the_keeper_says_so_and_rest_helps(tmp_path: Path) -> None:
+    with practised(tmp_path, "posted eggs") as practice:
+        assert practice.course is None and practice.world.set_s is None
+        with pytest.raises(UserError, match="No eggs"):
+            practice.weigh()
+        practice.go_on(practice.to_hour(session.EVENING_H))
+        practice.go_on(practice.to_hour(session.MORNING_H))
+        practice.set_eggs()
+        practice.go_on(practice.to_hour(session.EVENING_H))
+        assert practice.course is not None and practice.world.rested
+    at_once = World(LESSONS["posted eggs"], 1)
+    at_once.go_on(-DAY_S, [])
+    at_once.go_on(-DAY_S, [Act(-DAY_S, "eggs in")])
+    assert not at_once.rested and at_once.eggs.posted > practice.world.eggs.posted
+
+
+def test_a_lesson_through_to_the_uncovering(tmp_path: Path) -> None:
+    """Lockdown done by its list, the lid left shut: the review, the truth, and the score beside the steady hand's."""
+    with practised(tmp_path, "at the pip") as practice:
+        desk = practice.desk
+        plan = planning.plan_of(desk.book, desk.book.records(Batch)[0])
+        practice.go_on(practice.to_hour(session.MORNING_H))
+        for step in lockdown.run(desk.book, plan).steps:
+            lockdown.tick(desk, lockdown.run(desk.book, plan), step.key)
+        told = []
+        while practice.course is not None and practice.course.day(practice.now_ms) < 22.0:
+            told += practice.until_something().came
+            practice.look_in()
+        assert any("pipped" in line for line in told) and practice.world.turner_out
+        practice.finish()
+        assert practice.over and practice.course is None
+        found = uncovering.uncover(practice)
+        assert found.out == hatched(practice.world.came()) and 0 < found.score <= 140
+        assert found.steady > found.nothing and found.lesson.key == "at the pip"
+        died = sum(n for _of, n in found.died)
+        assert found.out + found.infertile + died <= found.lesson.eggs
+        assert {of for of, _n in found.died} <= set(HARDSHIPS) and dict(found.cost).keys() >= {"heat", "lids", "helper"}
+        for curve in found.curves:
+            assert curve.believed is not None and curve.asked and curve.times_ms.size == curve.true.size
+        assert all(abs(b.off) <= b.U for b in found.beliefs)
+        batch = desk.book.records(Batch)[0]
+        course = batches.course_by_id(desk.book, batch.id)
+        assert course is not None
+        told_of = review.batch_review(desk.book, course)
+        assert told_of.tally.hatched == found.out and told_of.weighed is not None
+        texts = [words.would_have(name, more) for name, more in found.cost]
+        texts += [words.believed(desk.book, b.name, b.quantity, b.off, b.U) for b in found.beliefs]
+        assert all(texts) and len({words.title(k) for k in (*LESSONS, FREE)}) == len(LESSONS) + 1
+
+
+def test_what_one_decision_cost_is_told_by_living_it_otherwise(tmp_path: Path) -> None:
+    """Eggs in and nothing more: the steady hand's set point alone, in a box that is 0.9 K cool, hatches no fewer."""
+    with practised(tmp_path, "believe") as practice:
+        while practice.course is not None and practice.course.day(practice.now_ms) < 22.5:
+            practice.go_on(practice.now_ms + 24 * HOUR_MS)
+        practice.finish()
+        cost = dict(uncovering.uncover(practice).cost)
+        assert cost["water"] >= 1 and cost["heat"] >= 0
+        # stopped half-way it tells what it has
+        stopped = uncovering.uncover(practice, cancelled=lambda: True)
+        assert stopped.cost == () and stopped.steady > 0
+
+
+def test_an_event_of_the_keeper_in_the_room_is_nothing_done_to_the_machine(tmp_path: Path) -> None:
+    with practised(tmp_path, "believe") as practice:
+        room = practice.desk.book.room()
+        assert room is not None
+        rounds.log_event(practice.desk, room, "note", "drafty", practice.clock.at_ms)
+        count = len(practice.acts)
+        practice.go_on(practice.now_ms + HOUR_MS)
+        assert len(practice.acts) == count and practice.desk.book.records(Event)
+
+
+def test_the_best_score_of_a_lesson_is_kept(tmp_path: Path) -> None:
+    assert progress.scores(tmp_path) == {}
+    assert progress.keep(tmp_path, "believe", 60) and not progress.keep(tmp_path, "believe", 50)
+    assert progress.keep(tmp_path, "believe", 80) and progress.keep(tmp_path, "season", 0)
+    assert progress.scores(tmp_path) == {"believe": 80, "season": 0}
+    (progress.folder(tmp_path) / progress.FILE).write_text("[1", encoding="utf-8")
+    assert progress.scores(tmp_path) == {}
+    blocked = tmp_path / "file"
+    blocked.write_text("", encoding="utf-8")
+    with pytest.raises(LogbookError, match="cannot be kept"):
+        progress.keep(blocked, "believe", 1)
+
+
+def test_a_careful_keeper_hatches_more_than_a_careless_one() -> None:
+    """Both by script and through the services, the careful one by the advice: one world of the shortest lesson."""
+    import practise
+
+    found = practise.one("hurry", 4)
+    assert found.careful >= 1.5 * found.careless and found.careful >= found.nothing
+    assert "too dry in lockdown" in found.causes
