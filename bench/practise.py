@@ -42,7 +42,7 @@ from stathmis.services.practice.world import DAY_S, World, hatched
 from stathmis.services.reading_field import interpret
 
 DRY = ("hurry", "season")
-VISITS_H = (7.0, 14.0, 21.5)
+VISITS_H = (7.0, 21.5)
 
 
 class Ran(NamedTuple):
@@ -148,10 +148,10 @@ def careful(practice: Practice, slip: bool = False) -> None:
             coming = ahead.ahead(desk.book, incubator, course) if practice.key == "dry cupboard" else None
             if tasks.refill(desk.book, found, coming) is not None:
                 _fill(practice)
-        if visit == VISITS_H[2] and practice.world.room_at(practice.world.now_s)[0] < 16.5 and key != "cold night":
+        if visit == VISITS_H[1] and practice.world.room_at(practice.world.now_s)[0] < 16.5 and key != "cold night":
             # the room's own thermometer says so
             practice.warm_room()
-        if visit == VISITS_H[2] and round(day) % 2 == 0:
+        if visit == VISITS_H[1] and round(day) % 2 == 0:
             practice.look_at_turner()
     practice.finish()
 

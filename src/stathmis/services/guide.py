@@ -27,6 +27,9 @@ PARTS = {
     "bring_in": "A logger's file",
     "enter": "Enter or change",
     "backups": "Backups",
+    "try": "Try it first",
+    "practise": "Practise",
+    "uncovering": "Practise",
 }
 """The part of each page, by how its heading begins."""
 

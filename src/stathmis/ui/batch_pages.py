@@ -64,7 +64,7 @@ class BatchPages(QWidget):
         self._sharing: list[Batch] | None = None
         self._looked_back_at: Batch | None = None
         self._boxes: dict[int, tuple[State, BoxSheet | None]] = {}
-        self._aheads: dict[int, tuple[State, Ahead | None]] = {}
+        self._aheads: dict[int, tuple[State, tuple[Ahead | None, str]]] = {}
         self._judged: dict[int, tuple[State, float | None, float]] = {}
         self.page = "round"
         self._title, self._batch = label("", "title", wrap=True), label("", "muted", wrap=True)
@@ -250,27 +250,30 @@ class BatchPages(QWidget):
         """What comes over the next two days, worked out off the window's thread and again as the log grows."""
         book, state = self._desk.book, self._state()
         known = self._aheads.get(incubator.id)
-        self.round.show_ahead(known[1] if known is not None and not past else None)
+        self.round.show_ahead(*(known[1] if known is not None and not past else (None, "")))
         if past or incubator.air == "room" or (known is not None and known[0] == state):
             return
-        self._aheads[incubator.id] = (state, known[1] if known is not None else None)
+        self._aheads[incubator.id] = (state, known[1] if known is not None else (None, ""))
 
-        def looked() -> Ahead | None:
+        def looked() -> tuple[Ahead | None, str]:
             # read in off the window's thread, like the log it works on
+            from stathmis.services.advice import trying
             from stathmis.services.findings import ahead
+            from stathmis.words import ahead as words
 
-            return ahead.ahead(book, incubator, course)
+            watered = words.filled(book, trying.for_lockdown(book, incubator, course))
+            return ahead.ahead(book, incubator, course), watered
 
         work.find(looked, lambda found: self._looked_ahead(incubator, found, state))
 
-    def _looked_ahead(self, incubator: Incubator, found: Ahead | None, state: State) -> None:
+    def _looked_ahead(self, incubator: Incubator, found: tuple[Ahead | None, str], state: State) -> None:
         known = self._aheads.get(incubator.id)
         if known is not None and known[0] != state:
             # asked again meanwhile: the newer answer counts
             return
         self._aheads[incubator.id] = (state, found)
         if self.incubator is not None and self.incubator.id == incubator.id and self._past is None:
-            self.round.show_ahead(found)
+            self.round.show_ahead(*found)
 
     @property
     def course_in_view(self) -> Course | None:

@@ -41,6 +41,14 @@ class Errands:
         self._window.pages.moisture.show_part("water")
         self._window.show_page("moisture")
 
+    def ahead(self) -> None:
+        """Fold the next two days out on Round, or away."""
+        if not self._at_a_machine():
+            return
+        self._window.pages.forget_past()
+        self._window.show_page("round")
+        self._window.pages.round.toggle_ahead()
+
     def _instruments(self) -> InstrumentsView:
         self._window.show_place("instruments")
         return self._window.stack.currentWidget()  # type: ignore[return-value]

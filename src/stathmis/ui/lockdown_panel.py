@@ -72,14 +72,15 @@ class LockdownPanel(QFrame):
         """The step whose box has the focus, empty where none has."""
         return next((key for key, tick in self.ticks.items() if tick.hasFocus()), "")
 
-    def show_plan(self, plan: Plan | None, box: BoxSheet | None, focused: str = "") -> None:
-        """Show the run of a plan where its lockdown is due, else nothing; focused: the step to be focused."""
+    def show_plan(self, plan: Plan | None, box: BoxSheet | None, focused: str = "", ahead: str = "") -> None:
+        """Show the run of a plan where its lockdown is due, else nothing; focused: the step to be focused; ahead: what
+        all water would give by when."""
         if plan is None or not lockdown.due(self._desk.book, plan):
             self.run = None
             self.hide()
             self._timer.stop()
             return
-        self.run = found = lockdown.run(self._desk.book, plan, box)
+        self.run = found = lockdown.run(self._desk.book, plan, box, ahead)
         at = self._desk.book.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
         self._title.setText(f"Lockdown of {plan.name}, {dates.moment(at, weekday=True)}")
         shown = self._steps.show(len(found.steps))

@@ -13,11 +13,14 @@ from PySide6.QtWidgets import QAbstractButton, QApplication
 
 from stathmis.core.units import from_inside
 from stathmis.logbook.records import Batch, Channel
+from stathmis.services import rounds
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.services.practice.session import Practice
 from stathmis.ui import work
 from stathmis.ui.instruments.list_view import InstrumentsView
 from stathmis.ui.theme import Theme
+from stathmis.ui.try_view import TryView
 from stathmis.ui.way_view import WayView
 from stathmis.ui.window import Window
 
@@ -43,9 +46,12 @@ VIEWS = (
     "bring-in",
     "enter",
     "changes",
+    "try",
 )
-PICTURED = tuple(v for v in VIEWS if v != "side-by-side")
-"""Those of which a picture is kept; side by side has the frame of the places beside it."""
+PICTURED = tuple(v for v in VIEWS if v not in ("side-by-side", "changes", "live"))
+"""Those of which a picture is kept; the others have the frame of one beside them."""
+UNCOVERING = "uncovering"
+"""Kept too, of a practice hatch."""
 _LOOK_S = 0.005
 _QUIET_LOOKS = 8
 """Longer than any pause a view makes between two steps of showing something."""
@@ -60,12 +66,47 @@ def write_pictures(desk: Desk, theme: Theme, folder: Path) -> Iterator[Path]:
             path = folder / f"{name}.png"
             picture(window, name).save(str(path))
             yield path
+    path = folder / f"{UNCOVERING}.png"
+    uncovering(theme).save(str(path))
+    yield path
+
+
+def uncovering(theme: Theme) -> QPixmap:
+    """A practice hatch with its cover off: locked down by its list, and opened three times at the pip."""
+    from stathmis.logbook.opening import open_logbook
+    from stathmis.services.clock import FixedClock
+    from stathmis.services.plan import lockdown, planning
+    from stathmis.services.practice import session
+    from stathmis.services.practice.session import EVENING_H
+
+    with tempfile.TemporaryDirectory() as scratch:
+        path = Path(scratch) / "practice.stathmis"
+        session.begin(path, "at the pip", 1)
+        clock = FixedClock(session.SET_MS)
+        desk = Desk(open_logbook(path), clock)
+        practice = Practice.resume(desk, clock)
+        plan = planning.plan_of(desk.book, desk.book.records(Batch)[0])
+        for step in lockdown.run(desk.book, plan).steps:
+            lockdown.tick(desk, lockdown.run(desk.book, plan), step.key)
+        while practice.course is not None and practice.course.day(practice.now_ms) < 22.0:
+            practice.go_on(practice.to_hour(EVENING_H))
+            practice.look_in()
+            if practice.course.day(practice.now_ms) > 19.5:
+                rounds.log_event(desk, practice.incubator, "lid", "", practice.clock.at_ms)
+        practice.finish()
+        with open_window(desk, theme, practice, Path(scratch)) as window:
+            window.show_place(UNCOVERING)
+            settle()
+            return window.grab()
 
 
 @contextmanager
-def open_window(desk: Desk, theme: Theme) -> Iterator[Window]:
-    """A window to take pictures of; closed afterwards."""
-    window = Window(desk, theme)
+def open_window(
+    desk: Desk, theme: Theme, practice: Practice | None = None, data: Path | None = None
+) -> Iterator[Window]:
+    """A window to take pictures of; closed afterwards. data: where a practice keeps its scores."""
+    window = Window(desk, theme, None, practice)
+    window.data = data
     window.resize(WIDTH, HEIGHT)
     window.show()
     blinking = QApplication.cursorFlashTime()
@@ -133,6 +174,14 @@ def go(window: Window, name: str) -> None:
             window.stack.currentWidget().load(sample)  # type: ignore[union-attr]
             settle()
             window.stack.currentWidget().path.setText("porch-logger.csv")  # type: ignore[union-attr]
+    elif name == "try":
+        window.show_place(name)
+        shown = window.stack.currentWidget()
+        assert isinstance(shown, TryView)
+        settle()
+        shown.what.choose("water")
+        shown.mix.setCurrentIndex(3)
+        shown.look()
     elif name == "way":
         window.show_place(name)
         view = window.stack.currentWidget()

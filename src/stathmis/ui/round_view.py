@@ -73,6 +73,7 @@ class RoundView(Page):
         self._built_tight = False
         self._box: BoxSheet | None = None
         self._ahead: Ahead | None = None
+        self._watered = ""
         when = _("Time of the reading or event; empty means now")
         self.time = field(when, _("now"), width=(theme, 150), typed=self._show_time_problem, entered=self.log)
         self.time_problem = problem_label()
@@ -80,7 +81,6 @@ class RoundView(Page):
         self._grid_holder = column()
         self.log_note = label("", "muted", wrap=True)
         self.ahead_link = button("", self.toggle_ahead, "link", "Alt+A")
-        self.ahead_link.setShortcut("Alt+A")
         self.ahead_link.hide()
         self.log_button = button("", self.log, "main")
         title, self._read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
@@ -227,7 +227,7 @@ class RoundView(Page):
         refill = tasks.refill(self.desk.book, self._box, self._ahead) if self._box is not None else None
         self.today.show_tasks(sheet.incubator, [refill] if refill is not None else [], task)
         plan = planning.plan_of(self.desk.book, sheet.course.batch) if sheet.course is not None else None
-        self.lockdown.show_plan(plan, self._box, step)
+        self.lockdown.show_plan(plan, self._box, step, self._watered)
         words = ""
         if sheet.course is not None and sheet.course.way.turning == "by hand":
             words = turning_words.by_hand(self.desk.book, turning.turning(self.desk.book, sheet.course))
@@ -246,10 +246,12 @@ class RoundView(Page):
         if self._filled:
             self._show_today(self.today.focused(), self.lockdown.focused())
 
-    def show_ahead(self, found: Ahead | None) -> None:
-        """What comes over the next two days; it is worked out off the window's thread."""
-        if found is self._ahead and found is not None:
+    def show_ahead(self, found: Ahead | None, watered: str = "") -> None:
+        """What comes over the next two days; it is worked out off the window's thread. watered: what all water would
+        give by when, for a lockdown that is due."""
+        if found is self._ahead and found is not None and watered == self._watered:
             return
+        self._watered = watered
         self._ahead = found
         self.ahead_link.setVisible(found is not None)
         self.ahead.show_ahead(found, self.sheet.course)

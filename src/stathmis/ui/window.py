@@ -68,6 +68,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(960, 640)
         self._place = ""
+        self.data: Path | None = None
         self._closed = False
         self.back_to: Path | None = None
         self._before_guide = ""
@@ -518,7 +519,8 @@ def _make_place(place: str, window: Window) -> QWidget:
     module, name = _PLACES[place]
     make = getattr(importlib.import_module(f"stathmis.ui.{module}"), name)
     more: dict[str, list[object]] = {"live": [window.live], "way": [lambda: window.in_view]}
-    more["try"], more["uncovering"] = more["way"], [lambda: window.practice]
+    more["try"] = more["way"]
+    more["uncovering"], more["practise"] = [lambda: window.practice, window.data], [window.data]
     view: QWidget = make(window.desk, window.theme, *more.get(place, []))
     if place == "practise":
         view.wanted.connect(window.files.launch)  # type: ignore[attr-defined]

@@ -86,6 +86,17 @@ def lines(book: Book, found: Ahead) -> tuple[str, ...]:
     return tuple(words)
 
 
+def filled(book: Book, found: Tried | None) -> str:
+    """What all the water there is would give in two hours, for the lockdown; empty where that is not known."""
+    fan = found.fans.get("humidity") if found is not None else None
+    if found is None or fan is None:
+        return ""
+    at_ms = found.as_is.at_ms + 2 * HOUR_MS
+    low, _middle, high = fan.at(at_ms)
+    when = dates.clock(book.local(at_ms))
+    return _("All water in now: {span} by {when}.", span=span(book, low, high, "humidity"), when=when)
+
+
 def headline(book: Book, found: Ahead, *, opened: bool) -> str:
     """The next two days in a few words, for what folds their picture out."""
     soonest = min(

@@ -299,9 +299,7 @@ def draw(count: int, theta: Array, slow_s: float, heat: tuple[Array, Array] | No
     Source: normal draws."""
     rng = np.random.default_rng(seed)
     mean, covariance = heat if heat is not None else prior(slow_s)
-    values, vectors = np.linalg.eigh(covariance)
-    normal = rng.standard_normal((count, mean.size))
-    drawn = mean + normal @ (vectors * np.sqrt(np.maximum(values, 0.0))).T
+    drawn = mean + rng.standard_normal((count, mean.size)) @ np.linalg.cholesky(covariance).T
     lid_l_s, shallow = np.exp(rng.normal(*LID_L_S, count)), rng.uniform(*SHALLOW, count)
     picked = theta[rng.permutation(theta.shape[0])[np.arange(count) % theta.shape[0]]]
     return replace(_heated(drawn), lid_l_s=lid_l_s, shallow=shallow, theta=picked)

@@ -114,6 +114,7 @@ def _mix(k: Array, v: Array, n: int) -> tuple[float, Array, Array]:
 
 
 def _root(covariance: Array) -> Array:
-    values, vectors = np.linalg.eigh(covariance)
-    made: Array = vectors * np.sqrt(np.maximum(values, 0.0))
+    # not by eigenvectors: their signs differ from one computer to another, and with them what is drawn
+    least = 1e-9 * max(1e-12, float(np.trace(covariance)) / covariance.shape[0])
+    made: Array = np.linalg.cholesky(covariance + least * np.eye(covariance.shape[0]))
     return made

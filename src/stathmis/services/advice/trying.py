@@ -24,6 +24,8 @@ from stathmis.services.book import Book, finding
 from stathmis.services.findings import ahead, twin
 from stathmis.services.findings.ahead import Ahead, Fan, Leaving, When
 from stathmis.services.findings.twin import RESTS_ON, Change, Twin
+from stathmis.services.moisture.water import surfaces
+from stathmis.services.plan import lockdown, planning
 
 Array = NDArray[np.float64]
 
@@ -89,6 +91,15 @@ def tried(book: Book, incubator: Incubator, course: Course | None, changes: tupl
     return Tried(
         changes, as_is, fans, apart, ahead.leaving(found, course, other), ahead.dry(found, other), figures, danger
     )
+
+
+def for_lockdown(book: Book, incubator: Incubator, course: Course | None) -> Tried | None:
+    """What all the water there is, filled in now, would give, where the lockdown is due; None where it is not."""
+    own = surfaces(book, incubator)
+    plan = planning.plan_of(book, course.batch) if course is not None else None
+    if plan is None or not own or not lockdown.due(book, plan):
+        return None
+    return tried(book, incubator, course, (Change("water", sum(s.surface_cm2 for s in own)),))
 
 
 def _of(ways: Ways, quantity: Quantity) -> Array:

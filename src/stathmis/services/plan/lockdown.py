@@ -72,8 +72,9 @@ def soon(book: Book, plan: Plan) -> bool:
     return step is not None and book.now_ms >= step.at_ms - 2 * 3_600_000
 
 
-def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
-    """The run as it stands. box: what water and vents give, for the steps of the ramp."""
+def run(book: Book, plan: Plan, box: BoxSheet | None = None, ahead: str = "") -> LockdownRun:
+    """The run as it stands. box: what water and vents give, for the steps of the ramp; ahead: what all water would give
+    by when, in words."""
     # many windows stand before a lockdown is near
     from stathmis.services.findings.box import VENT_HABITS, vent_habit
     from stathmis.words import box as box_words
@@ -104,7 +105,13 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None) -> LockdownRun:
             LID_TARGET_MIN,
             True,
         ),
-        ("ramp", "See the humidity settle", f"{wanted} an hour after the last step, no chasing.", None, False),
+        (
+            "ramp",
+            "See the humidity settle",
+            f"{wanted} an hour after the last step, no chasing. {ahead}".strip(),
+            None,
+            False,
+        ),
         ("brooder", "Brooder ready and warm", brooder, None, False),
     )
     steps = []
