@@ -35,9 +35,9 @@ from stathmis.services.instruments import checking
 from stathmis.services.instruments import draft as drafting
 from stathmis.services.moisture import water
 from stathmis.services.plan import lockdown, planning, tasks
-from stathmis.services.practice import keepers, session
+from stathmis.services.practice import keepers, under_way
 from stathmis.services.practice.lessons import LESSONS
-from stathmis.services.practice.session import Practice
+from stathmis.services.practice.under_way import Practice
 from stathmis.services.practice.world import DAY_S, World, hatched
 from stathmis.services.reading_field import interpret
 
@@ -63,8 +63,8 @@ def practice_of(key: str, seed: int) -> Iterator[Practice]:
     """A lesson as it is taken over."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / "practice.stathmis"
-        session.begin(path, key, seed)
-        clock = FixedClock(session.SET_MS)
+        under_way.begin(path, key, seed)
+        clock = FixedClock(under_way.SET_MS)
         desk = Desk(open_logbook(path), clock)
         try:
             yield Practice.resume(desk, clock)
@@ -263,7 +263,7 @@ def one(key: str, seed: int) -> Ran:
         with practice_of(key, seed) as practice:
             going = practice.go_on
 
-            def timed(until: int, going=going) -> session.Step:  # type: ignore[no-untyped-def]
+            def timed(until: int, going=going) -> under_way.Step:  # type: ignore[no-untyped-def]
                 nonlocal longest
                 begun = time.perf_counter()
                 made = going(until)

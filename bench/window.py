@@ -107,7 +107,7 @@ def main() -> None:
         window.get_ready()
         began = time.monotonic()
         ahead = 0.0
-        while window.ahead is not None and not window.ahead.over:
+        while window.idle is not None and not window.idle.over:
             ahead = max(ahead, silence.of(lambda: None, 2.0))
         took = time.monotonic() - began
         print(f"longest silence while the other pages are made ready: {ahead:.1f} ms; ready after {took:.0f} s")

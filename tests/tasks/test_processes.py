@@ -90,7 +90,7 @@ def test_pictures_without_a_display(tmp_path: Path) -> None:
         f"sys.exit(main(['--demo', '--now', '2026-05-18T08:40', '--pictures', {str(tmp_path)!r}]))"
     )
     assert done.returncode == 0, done.stderr[-400:]
-    assert done.stdout.split() == [str(tmp_path / "round.png"), str(tmp_path / "live.png")]
+    assert done.stdout.split() == [str(tmp_path / f"{name}.png") for name in ("round", "live", "uncovering")]
     assert (tmp_path / "round.png").read_bytes()[1:4] == b"PNG"
 
 

@@ -28,7 +28,7 @@ from stathmis.services.report.batch_report import batch_report
 from stathmis.ui import report_pdf
 from stathmis.ui.instruments import sheet_pdf
 from stathmis.ui.paper import Paper
-from stathmis.ui.pictures import PICTURED, open_window, picture, settle
+from stathmis.ui.pictures import PICTURED, UNCOVERING, open_window, picture, settle, uncovering
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
@@ -76,6 +76,14 @@ def compare(made: QPixmap, kept: Path, folder: Path) -> None:
 @pytest.mark.parametrize("name", PICTURED)
 def test_a_view_looks_as_its_kept_picture(window: Window, name: str, tmp_path: Path) -> None:
     compare(picture(window, name), MAIN / f"{name}.png", tmp_path)
+
+
+def test_a_practice_hatch_uncovered_looks_as_its_kept_picture(window: Window, tmp_path: Path) -> None:
+    made = uncovering(window.theme)
+    # the window of the other views had the focus, and has it again
+    window.activateWindow()
+    settle()
+    compare(made, MAIN / f"{UNCOVERING}.png", tmp_path)
 
 
 @contextmanager
@@ -172,4 +180,4 @@ def test_paper_looks_as_its_kept_picture(
 
 
 def test_no_picture_is_kept_of_what_is_gone() -> None:
-    assert sorted(p.stem for p in MAIN.glob("*.png")) == sorted(PICTURED)
+    assert sorted(p.stem for p in MAIN.glob("*.png")) == sorted((*PICTURED, UNCOVERING))

@@ -15,8 +15,8 @@ from stathmis.logbook.records import Event, StoredForecast
 from stathmis.services import rounds
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.practice import progress, session
-from stathmis.services.practice.session import Practice
+from stathmis.services.practice import progress, under_way
+from stathmis.services.practice.under_way import Practice
 from stathmis.ui import application, work
 from stathmis.ui.logbooks import Logbooks
 from stathmis.ui.pictures import settle
@@ -120,8 +120,8 @@ def test_where_nothing_was_read_it_is_said(window: Window) -> None:
 def practised(qtbot: QtBot, tmp_path: Path, theme: Theme) -> Iterator[Window]:
     """The window of a lesson just taken over, a few days before its hatch."""
     path = tmp_path / "practice.stathmis"
-    session.begin(path, "at the pip", 2)
-    clock = FixedClock(session.SET_MS)
+    under_way.begin(path, "at the pip", 2)
+    clock = FixedClock(under_way.SET_MS)
     desk = Desk(open_logbook(path), clock)
     window = Window(desk, theme, None, Practice.resume(desk, clock))
     window.data = tmp_path
@@ -205,7 +205,7 @@ def test_a_lesson_is_begun_from_the_ladder_in_a_window_of_its_own(
     view = window.stack.currentWidget()
     assert isinstance(view, PractiseView)
     # the first without a score
-    assert view.lessons["dry cupboard"].go.hasFocus() and "70 of 100" in view.lessons["believe"]._score.text()
+    assert view.lessons["dry cupboard"].go.hasFocus() and "70 points" in view.lessons["believe"]._score.text()
     lesson = view.lessons["dry cupboard"]
     lesson.number.setText("none")
     lesson.begin()
@@ -221,7 +221,7 @@ def test_a_lesson_is_begun_from_the_ladder_in_a_window_of_its_own(
 
 def test_a_practice_logbook_opens_in_its_own_time(tmp_path: Path) -> None:
     path = tmp_path / "practice.stathmis"
-    session.begin(path, "believe", 1)
+    under_way.begin(path, "believe", 1)
     desk = Desk(open_logbook(path), FixedClock(0))
     practice = application._practice(desk)
     assert practice is not None and desk.now_ms == practice.now_ms > 0

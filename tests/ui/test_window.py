@@ -16,7 +16,7 @@ from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.methods import methods_for
-from stathmis.ui import ahead, chart_library, round_view, work
+from stathmis.ui import chart_library, idle, round_view, work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.instruments.list_view import InstrumentsView
@@ -432,12 +432,12 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
 
 
 def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(ahead, "TURN_MS", 0)
+    monkeypatch.setattr(idle, "TURN_MS", 0)
     steps = []
     window.get_ready()
-    assert window.ahead is not None
-    window.ahead.took_step.connect(lambda: steps.append(len(window.findChildren(Page))))
-    qtbot.waitUntil(lambda: window.ahead is not None and window.ahead.over, timeout=60_000)
+    assert window.idle is not None
+    window.idle.took_step.connect(lambda: steps.append(len(window.findChildren(Page))))
+    qtbot.waitUntil(lambda: window.idle is not None and window.idle.over, timeout=60_000)
     made = set(window.findChildren(Page))
     # many short steps, not a few long ones: no step makes more than one page but for the parts of Instruments
     assert len(steps) > 20 and max(b - a for a, b in pairwise(steps)) <= 2
@@ -452,7 +452,7 @@ def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot, monk
 def test_closing_ends_what_is_made_ready(window: Window) -> None:
     window.get_ready()
     window.close()
-    assert window.ahead is not None and window.ahead.over
+    assert window.idle is not None and window.idle.over
 
 
 def test_the_chart_library_is_loaded_by_the_window_alone(window: Window, qtbot: QtBot) -> None:

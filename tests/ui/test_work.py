@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from stathmis.ui import ahead, work
+from stathmis.ui import idle, work
 
 
 def test_work_that_is_forgotten_dies_on_the_windows_thread(qapp: QApplication, qtbot: QtBot) -> None:
@@ -43,10 +43,10 @@ def test_work_that_is_forgotten_dies_on_the_windows_thread(qapp: QApplication, q
 def test_what_is_stopped_before_it_began_never_begins(qtbot: QtBot) -> None:
     """A window closed in its first moments: else all that is garbage from then on would be kept for good."""
     parent, steps = QObject(), iter([None] * 3)
-    made = ahead.Ahead(steps, parent)
+    made = idle.Idle(steps, parent)
     made.stop()
     frozen, litter = gc.get_freeze_count(), [[] for _ in range(1000)]
-    qtbot.wait(ahead.IDLE_MS + 5 * ahead.TURN_MS)
+    qtbot.wait(idle.IDLE_MS + 5 * idle.TURN_MS)
     assert len(list(steps)) == 3 and gc.get_freeze_count() <= frozen and litter
 
 

@@ -40,7 +40,7 @@ from stathmis.words import backups as backup_words
 from stathmis.words import catalogue, damage, dates
 
 if TYPE_CHECKING:
-    from stathmis.services.practice.session import Practice
+    from stathmis.services.practice.under_way import Practice
 
 log = logging.getLogger(__name__)
 
@@ -186,7 +186,7 @@ def _practice(desk: Desk) -> Practice | None:
     if not desk.book.snapshot.settings.get("practice"):
         return None
     # few windows are of practice
-    from stathmis.services.practice.session import Practice
+    from stathmis.services.practice.under_way import Practice
 
     clock = FixedClock(desk.now_ms)
     desk.clock = clock

@@ -19,8 +19,8 @@ from stathmis.services.desk import Desk
 from stathmis.services.moisture import water
 from stathmis.services.rounds import RoundSheet
 from stathmis.ui import work
-from stathmis.ui.ahead import importing, seen
 from stathmis.ui.course_strip import CourseStrip
+from stathmis.ui.idle import importing, seen
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, rule

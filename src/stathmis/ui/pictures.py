@@ -16,7 +16,7 @@ from stathmis.logbook.records import Batch, Channel
 from stathmis.services import rounds
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.services.practice.session import Practice
+from stathmis.services.practice.under_way import Practice
 from stathmis.ui import work
 from stathmis.ui.instruments.list_view import InstrumentsView
 from stathmis.ui.theme import Theme
@@ -76,13 +76,13 @@ def uncovering(theme: Theme) -> QPixmap:
     from stathmis.logbook.opening import open_logbook
     from stathmis.services.clock import FixedClock
     from stathmis.services.plan import lockdown, planning
-    from stathmis.services.practice import session
-    from stathmis.services.practice.session import EVENING_H
+    from stathmis.services.practice import under_way
+    from stathmis.services.practice.under_way import EVENING_H
 
     with tempfile.TemporaryDirectory() as scratch:
         path = Path(scratch) / "practice.stathmis"
-        session.begin(path, "at the pip", 1)
-        clock = FixedClock(session.SET_MS)
+        under_way.begin(path, "at the pip", 1)
+        clock = FixedClock(under_way.SET_MS)
         desk = Desk(open_logbook(path), clock)
         practice = Practice.resume(desk, clock)
         plan = planning.plan_of(desk.book, desk.book.records(Batch)[0])

@@ -10,14 +10,14 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtWidgets import QBoxLayout, QPushButton
 
 from stathmis.core.errors import UserError
 from stathmis.services import notify, rounds
 from stathmis.services.advice import now as adviser
-from stathmis.services.practice.session import EVENING_H, MORNING_H, Practice, Shown, Step
-from stathmis.ui.kit.page import column, holder, put, row
+from stathmis.services.practice.under_way import EVENING_H, MORNING_H, Practice, Shown, Step
+from stathmis.ui.kit.page import FoldingView, column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, say, set_text
 from stathmis.words import dates
 from stathmis.words import practice as words
@@ -28,16 +28,17 @@ from stathmis.words.numbers import unit_word
 if TYPE_CHECKING:
     from stathmis.ui.window import Window
 
+NARROW = 840
 GO_KEYS = {"night": "F6", "morning": "F7", "task": "F8", "something": "F9"}
 
 
-class PracticeBar(QWidget):
+class PracticeBar(FoldingView):
     """Above the pages of a practice window."""
 
     uncover_wanted = Signal()
 
     def __init__(self, window: Window, practice: Practice) -> None:
-        super().__init__()
+        super().__init__(window.theme, NARROW)
         self._window, self.practice = window, practice
         self.setObjectName("page")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -69,12 +70,13 @@ class PracticeBar(QWidget):
         }
         self.deeds = {key: button(_(words.DEEDS[key]), partial(self._do, do), "link") for key, do in deeds.items()}
         self.cover = button(_("Take the cover off"), self.uncover_wanted.emit, "main")
+        self._done = holder(self._folded(*self._halves(list(self.deeds.values()), 16)))
         box = column(
             row((self._when, 1), self.cover),
-            row((self._shows, 1), self.typed, self.check, self.hint_button, spacing=16),
+            self._folded(row((self._shows, 1)), row(self.typed, self.check, self.hint_button, spacing=16), first=1),
             self._bench,
-            holder(row(*self.ways.values(), 1)),
-            holder(row(*self.deeds.values(), 1, spacing=16)),
+            self._folded(*self._halves(list(self.ways.values()), 8)),
+            self._done,
             self._told,
             spacing=4,
         )
@@ -83,6 +85,29 @@ class PracticeBar(QWidget):
         self.typed.setShortcut("Alt+D")
         self.hint_button.setShortcut("Alt+H")
         self.show_now()
+
+    def _folded(self, *parts: QBoxLayout, first: int = 0) -> QBoxLayout:
+        """Parts side by side, one under the other where there is little room; first: the share of the first one."""
+        made = self.folding_row()
+        for at, part in enumerate(parts):
+            made.addLayout(part, 0 if at else first)
+        if not first:
+            made.addStretch(1)
+        return made
+
+    def event(self, event: QEvent) -> bool:
+        """It is as high as its words and buttons need at its width: the pages below have the rest."""
+        layout = self.layout()
+        if event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize) and layout is not None:
+            needed = layout.totalHeightForWidth(self.width())
+            if needed > 0 and needed != self.minimumHeight():
+                self.setFixedHeight(needed)
+        return super().event(event)
+
+    @staticmethod
+    def _halves(buttons: list[QPushButton], spacing: int) -> list[QBoxLayout]:
+        middle = (len(buttons) + 1) // 2
+        return [row(*part, 1, spacing=spacing) for part in (buttons[:middle], buttons[middle:])]
 
     def show_now(self, told: str = "") -> None:
         """The practice as it stands."""
@@ -97,7 +122,7 @@ class PracticeBar(QWidget):
         over, late = practice.over, course is not None and course.day(practice.now_ms) > course.species.days_low - 0.5
         for made in (*self.ways.values(), self.typed, self.check, self.hint_button):
             made.setVisible(not over)
-        self.cover.setVisible(over and self._window.place != "uncovering")
+        self.place_changed()
         shown = {
             "set eggs": course is None and not over,
             "look in": late,
@@ -109,6 +134,10 @@ class PracticeBar(QWidget):
         }
         for key, made in self.deeds.items():
             made.setVisible(shown[key] and not over)
+
+    def place_changed(self) -> None:
+        """The cover is offered while it is on."""
+        self.cover.setVisible(self.practice.over and self._window.place != "uncovering")
 
     def _displays(self, shown: list[Shown]) -> str:
         by_name: dict[str, list[str]] = {}
@@ -131,7 +160,10 @@ class PracticeBar(QWidget):
         """What every instrument shows in ice, over salt and beside the reference now; told or hidden."""
         if not self._bench.isHidden():
             self._bench.hide()
+            self._done.show()
             return
+        # where there is little room one stands in the other's place
+        self._done.setVisible(not self.narrow)
         lines = []
         for instrument, channel in self.practice.instruments():
             lines.append(words.at_bench(instrument.name, channel.quantity, self.practice.bench(channel)))

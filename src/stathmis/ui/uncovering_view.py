@@ -9,8 +9,8 @@ from stathmis.core.errors import UserError
 from stathmis.services import notify
 from stathmis.services.desk import Desk
 from stathmis.services.practice import progress, uncovering
-from stathmis.services.practice.session import Practice
 from stathmis.services.practice.uncovering import Uncovered
+from stathmis.services.practice.under_way import Practice
 from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.page import Page, row
 from stathmis.ui.kit.pieces import button, label, set_text

@@ -21,7 +21,6 @@ from stathmis.services.desk import Desk, Topics
 from stathmis.services.plan.reminders import Reminders
 from stathmis.services.watch.live import LiveProbes
 from stathmis.ui import chart_library, reminder, work
-from stathmis.ui.ahead import Ahead, importing, seen
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.commands import commands
@@ -29,6 +28,7 @@ from stathmis.ui.desktop_icon import Tray
 from stathmis.ui.drops import Drops
 from stathmis.ui.errands import Errands
 from stathmis.ui.finder import Finder
+from stathmis.ui.idle import Idle, importing, seen
 from stathmis.ui.incubator_column import IncubatorColumn
 from stathmis.ui.keys import KeyMap
 from stathmis.ui.logbooks import Logbooks
@@ -37,7 +37,7 @@ from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
 
 if TYPE_CHECKING:
-    from stathmis.services.practice.session import Practice
+    from stathmis.services.practice.under_way import Practice
     from stathmis.services.watch.folder_watch import Brought, FolderWatch
 
 MINUTE_MS = 60_000
@@ -103,7 +103,7 @@ class Window(QMainWindow):
             from stathmis.ui.practice_bar import PracticeBar
 
             self.bar = PracticeBar(self, practice)
-            self.bar.uncover_wanted.connect(self._uncover)
+            self.bar.uncover_wanted.connect(lambda: self.show_place("uncovering"))
             theme.dress(self.bar)
             right.addWidget(self.bar)
         right.addWidget(self.stack, 1)
@@ -126,7 +126,7 @@ class Window(QMainWindow):
         self._arrived.brought.connect(self._brought)
         self._reminders = Reminders(desk)
         self.tray = Tray(desk, self)
-        self.ahead: Ahead | None = None
+        self.idle: Idle | None = None
         self._minute = QTimer(self)
         self._minute.timeout.connect(self._minute_passed)
         self._minute.start(MINUTE_MS)
@@ -160,7 +160,7 @@ class Window(QMainWindow):
 
     def get_ready(self) -> None:
         """Make the pages that are not in view yet, in idle moments: they stand at once when they are wanted."""
-        self.ahead = Ahead(self._ready(), self)
+        self.idle = Idle(self._ready(), self)
 
     def _ready(self) -> Iterator[None]:
         yield from chart_library.steps()
@@ -211,6 +211,8 @@ class Window(QMainWindow):
         if self._incubator_id not in ids:
             self._incubator_id = ids[0] if ids else None
         self._show_column()
+        if self.practice is not None:
+            self.bar.place_changed()
         if not self.isVisible():
             # as wide as it will be shown, so that it is not built for a narrow window first
             self.pages.round.resize(self.width() - self.column.width(), self.height())
@@ -309,10 +311,6 @@ class Window(QMainWindow):
         begin = getattr(view, "begin", None)
         if begin is not None:
             begin()
-
-    def _uncover(self) -> None:
-        self.show_place("uncovering")
-        self.bar.show_now()
 
     def show_way(self, subject: str) -> None:
         """Go to the way of a plan ("plan 3" or "batch 5")."""
@@ -471,8 +469,8 @@ class Window(QMainWindow):
             self._settings.setValue("tray", "yes" if self.tray.on else "no")
         self._minute.stop()
         self._collector.stop()
-        if self.ahead is not None:
-            self.ahead.stop()
+        if self.idle is not None:
+            self.idle.stop()
         work.wait_for_all()
         notify.listen(None)
         _application().focusChanged.disconnect(self._focus_moved)

@@ -77,7 +77,7 @@ def about() -> str:
 
 def best(score: int | None) -> str:
     """The best score of a lesson so far."""
-    return _("not played yet") if score is None else _("best so far: {score} of 100", score=score)
+    return _("not played yet") if score is None else _("best so far: {score} points", score=score)
 
 
 def no_number() -> str:
@@ -256,7 +256,7 @@ def died_of(of: str, count: int) -> str:
 
 def score(points: int) -> str:
     """The score, and what it is held against."""
-    return _("{points} of 100: chicks beside those of a steady hand in the same world", points=points)
+    return _("{points} points: a steady hand in the same world has 100", points=points)
 
 
 def comparison(out: int, steady: int, nothing: int, eggs: int) -> str:

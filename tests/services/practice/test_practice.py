@@ -22,9 +22,9 @@ from stathmis.services.eggs import review
 from stathmis.services.eggs.tray import tray
 from stathmis.services.findings.runs import lately
 from stathmis.services.plan import lockdown, planning
-from stathmis.services.practice import keepers, progress, session, uncovering
+from stathmis.services.practice import keepers, progress, uncovering, under_way
 from stathmis.services.practice.lessons import FREE, LESSONS, lesson_of
-from stathmis.services.practice.session import Practice
+from stathmis.services.practice.under_way import Practice
 from stathmis.services.practice.world import DAY_S, Act, World, hatched
 from stathmis.words import practice as words
 
@@ -33,8 +33,8 @@ from stathmis.words import practice as words
 def practised(folder: Path, key: str, seed: int = 1) -> Iterator[Practice]:
     path = folder / f"{key} {seed}.stathmis"
     if not path.exists():
-        session.begin(path, key, seed)
-    clock = FixedClock(session.SET_MS)
+        under_way.begin(path, key, seed)
+    clock = FixedClock(under_way.SET_MS)
     logbook = open_logbook(path)
     try:
         yield Practice.resume(Desk(logbook, clock), clock)
@@ -80,7 +80,7 @@ def test_what_is_logged_is_done_and_the_loggers_write(tmp_path: Path) -> None:
         before = practice.now_ms
         rounds.log_event(desk, incubator, "set_point", "", practice.clock.at_ms, 38.0)
         rounds.log_event(desk, incubator, "water", "filled", practice.clock.at_ms)
-        step = practice.go_on(practice.to_hour(session.EVENING_H))
+        step = practice.go_on(practice.to_hour(under_way.EVENING_H))
         assert step.until_ms == practice.now_ms > before
         assert practice.world.box.machine.set_point_c == pytest.approx(38.0 + practice.world.off_k)
         run = lately(desk.book, incubator, "temperature", before, practice.now_ms)
@@ -89,7 +89,7 @@ def test_what_is_logged_is_done_and_the_loggers_write(tmp_path: Path) -> None:
         # what was struck before going on was never done
         rounds.log_event(desk, incubator, "set_point", "", practice.clock.at_ms, 30.0)
         desk.undo()
-        practice.go_on(practice.to_hour(session.MORNING_H))
+        practice.go_on(practice.to_hour(under_way.MORNING_H))
         assert practice.world.box.machine.set_point_c == pytest.approx(38.0 + practice.world.off_k)
         del logger
 
@@ -98,7 +98,7 @@ def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:
     with practised(tmp_path, "believe", 7) as practice:
         rounds.log_event(practice.desk, practice.incubator, "vent", "half", practice.clock.at_ms)
         for _ in range(3):
-            practice.go_on(practice.to_hour(session.EVENING_H))
+            practice.go_on(practice.to_hour(under_way.EVENING_H))
         practice.weigh()
         now, shows, mass = practice.now_ms, [s.text for s in practice.displays()], practice._mass_g()
         rows = practice.world.rows[-1]
@@ -108,7 +108,7 @@ def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:
         assert again.desk.book.records(Weighing)
     with practised(tmp_path, "believe", 7) as broken:
         with broken.desk.edit("broken") as edit:
-            edit.set(session.SETTING, "{}")
+            edit.set(under_way.SETTING, "{}")
         with pytest.raises(UserError, match="cannot be read"):
             Practice.resume(broken.desk, broken.clock)
 
@@ -121,7 +121,7 @@ def test_what_is_done_at_the_machine_is_answered(tmp_path: Path) -> None:
             practice.candle()
         assert "moves" in practice.look_at_turner()
         for _ in range(7):
-            practice.go_on(practice.to_hour(session.EVENING_H))
+            practice.go_on(practice.to_hour(under_way.EVENING_H))
         assert "stood still" in practice.look_at_turner() and "moves" in practice.look_at_turner()
         assert "window" in practice.look_in()
         practice.weigh()
@@ -146,10 +146,10 @@ def test_posted_eggs_are_set_when_the_keeper_says_so_and_rest_helps(tmp_path: Pa
         assert practice.course is None and practice.world.set_s is None
         with pytest.raises(UserError, match="No eggs"):
             practice.weigh()
-        practice.go_on(practice.to_hour(session.EVENING_H))
-        practice.go_on(practice.to_hour(session.MORNING_H))
+        practice.go_on(practice.to_hour(under_way.EVENING_H))
+        practice.go_on(practice.to_hour(under_way.MORNING_H))
         practice.set_eggs()
-        practice.go_on(practice.to_hour(session.EVENING_H))
+        practice.go_on(practice.to_hour(under_way.EVENING_H))
         assert practice.course is not None and practice.world.rested
     at_once = World(LESSONS["posted eggs"], 1)
     at_once.go_on(-DAY_S, [])
@@ -162,7 +162,7 @@ def test_a_lesson_through_to_the_uncovering(tmp_path: Path) -> None:
     with practised(tmp_path, "at the pip") as practice:
         desk = practice.desk
         plan = planning.plan_of(desk.book, desk.book.records(Batch)[0])
-        practice.go_on(practice.to_hour(session.MORNING_H))
+        practice.go_on(practice.to_hour(under_way.MORNING_H))
         for step in lockdown.run(desk.book, plan).steps:
             lockdown.tick(desk, lockdown.run(desk.book, plan), step.key)
         told = []
@@ -178,6 +178,8 @@ def test_a_lesson_through_to_the_uncovering(tmp_path: Path) -> None:
         died = sum(n for _of, n in found.died)
         assert found.out + found.infertile + died <= found.lesson.eggs
         assert {of for of, _n in found.died} <= set(HARDSHIPS) and dict(found.cost).keys() >= {"heat", "lids", "helper"}
+        # nobody moved the set point, neither keeper nor steady hand
+        assert dict(found.cost)["heat"] == 0
         for curve in found.curves:
             assert curve.believed is not None and curve.asked and curve.times_ms.size == curve.true.size
         assert all(abs(b.off) <= b.U for b in found.beliefs)

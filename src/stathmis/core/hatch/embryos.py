@@ -134,95 +134,127 @@ def live(eggs: Eggs, met: Met, term_d: float) -> Came:
     term_d: of the species in days, at the heat that is asked. Returns what came of each by the last hour. Raises
     ValueError for hours of different counts. Source: see the module; development in proportion to T - 25 °C.
     """
-    if len({a.size for a in met}) != 1:
-        raise ValueError("one of each is needed for every hour")
-    n, hours = eggs.count, met.core_c.size
-    kinds = {name: i for i, name in enumerate(HARDSHIPS)}
-    own = eggs.term * term_d * 24.0 + AGE_DELAY_H * max(0.0, eggs.age_d - AGE_FREE_D)
-    grown, taken = np.zeros(n), np.zeros((len(HARDSHIPS), n))
-    alive, stage = ~eggs.infertile, np.zeros(n, dtype=np.int64)
-    pipped, out, died, lost_at = (np.full(n, np.nan) for _ in range(4))
-    of, in_stage = np.full(n, -1, dtype=np.int64), np.full(n, -1, dtype=np.int64)
-    lost, weak = np.zeros(n), np.zeros(n, dtype=bool)
-    day_mean, day_swing = _by_day(met.core_c)
-    since_turn = 0.0
-    deficit = np.maximum(
-        0.0,
-        np.asarray(saturation_vapor_pressure(met.core_c))
-        - np.asarray(saturation_vapor_pressure(met.air_c)) * met.rh / 100.0,
-    )
-    drying = eggs.conductance / 24.0 / 1000.0 / eggs.mass_g
-    natural = -np.log1p(-np.array(NATURE)) / np.diff([0.0, *STAGES])
-    numbers = np.arange(n)
-    early = max(0.0, eggs.age_d - AGE_FREE_D) * AGE_DAY
-    for h in range(hours):
-        core, asked = float(met.core_c[h]), float(met.asked_c[h])
-        step = np.maximum(0.0, core - BIOLOGICAL_ZERO_C) / (asked - BIOLOGICAL_ZERO_C)
-        grown = np.where(alive, grown + min(step, 1.25) / own, grown)
-        lost = np.where(np.isnan(pipped), lost + drying * deficit[h], lost)
-        since_turn = 0.0 if met.turned[h] > 0.0 else since_turn + 1.0
-        hard = np.zeros((len(HARDSHIPS), n))
-        hard[kinds["nature"]] = natural[stage] / own
-        over = core - asked
-        if over > HOT_K:
-            hard[kinds["heat"]] += HOT_HOUR * 10.0 ** ((over - HOT_K) / HOT_TENFOLD_K)
-        if core < COLD_C:
-            hard[kinds["cold"]] += COLD_HOUR * ((COLD_C - core) / 5.0) ** 1.5
-        off = day_mean[h] - asked
-        side = np.where(stage == 0, 1.4, 0.8) if off > 0 else np.where(stage == 0, 0.5, 1.3)
-        if h >= WARMED_H and day_mean[h] > COLD_C:
-            hard[kinds["heat" if off > 0 else "cold"]] += side * OFF_DAY * (off / OFF_K) ** 2 / 24.0
-            hard[kinds["swings"]] += SWING_DAY * (min(day_swing[h], SWING_MOST_K) / SWING_K) ** 2 / 24.0
-        if since_turn > TURN_FREE_H:
-            hard[kinds["turning"]] += np.where((grown > TURN_FROM) & (grown < TURN_TO), TURN_HOUR, 0.0)
-        if grown.max() >= PIPS:
-            hatching = (grown >= PIPS) & np.isnan(out)
-            dry = max(0.0, DRY_RH - (1.0 - DRIEST) * float(met.rh[h]) - DRIEST * float(met.driest_rh[h]))
-            hard[kinds["dry pip"]] += np.where(hatching, DRY_HOUR * (dry / 10.0) ** 2, 0.0)
-            if met.turner[h] > 0.0:
-                hard[kinds["turner"]] += np.where(hatching, TURNER_HOUR, 0.0)
-        if h == 0:
-            hard[kinds["age"]] += early
-            hard[kinds["journey"]] += JOURNEY * eggs.posted
-        entering = alive & (stage == 1) & (grown >= STAGES[1])
+    living = Living(eggs, term_d)
+    living.go_on(met)
+    return living.came
+
+
+class Living:
+    """Eggs that are lived on through more and more hours; see live."""
+
+    def __init__(self, eggs: Eggs, term_d: float) -> None:
+        n = eggs.count
+        self._eggs, self.hours = eggs, 0
+        self._own = eggs.term * term_d * 24.0 + AGE_DELAY_H * max(0.0, eggs.age_d - AGE_FREE_D)
+        self._grown, self._taken = np.zeros(n), np.zeros((len(HARDSHIPS), n))
+        self._alive, self._stage = ~eggs.infertile, np.zeros(n, dtype=np.int64)
+        self._pipped, self._out, self._died, self._lost_at = (np.full(n, np.nan) for _ in range(4))
+        self._of, self._in_stage = np.full(n, -1, dtype=np.int64), np.full(n, -1, dtype=np.int64)
+        self._lost, self._weak = np.zeros(n), np.zeros(n, dtype=bool)
+        self._since_turn = 0.0
+        self._sums, self._squares = [0.0], [0.0]
+        self._drying = eggs.conductance / 24.0 / 1000.0 / eggs.mass_g
+        self._natural = -np.log1p(-np.array(NATURE)) / np.diff([0.0, *STAGES])
+
+    @property
+    def came(self) -> Came:
+        """What came of each egg so far."""
+        lost = np.where(np.isnan(self._lost_at), self._lost, self._lost_at)
+        parts = (self._pipped, self._out, self._died, self._of, self._in_stage, lost, self._weak)
+        return Came(*(part.copy() for part in parts))  # type: ignore[arg-type]
+
+    def go_on(self, met: Met) -> None:
+        """Live them through more hours. Raises ValueError for hours of different counts."""
+        if len({a.size for a in met}) != 1:
+            raise ValueError("one of each is needed for every hour")
+        inside = np.asarray(saturation_vapor_pressure(met.core_c))
+        air = np.asarray(saturation_vapor_pressure(met.air_c)) * met.rh / 100.0
+        deficit = np.maximum(0.0, inside - air)
+        rows = (*(row.tolist() for row in met), deficit.tolist())
+        for core, asked, _air, rh, driest, turned, turner, dry in zip(*rows, strict=True):
+            self._hour(core, asked, rh, driest, turned, turner, dry)
+
+    def _hour(
+        self, core: float, asked: float, rh: float, driest: float, turned: float, turner: float, deficit: float
+    ) -> None:
+        step = max(0.0, core - BIOLOGICAL_ZERO_C) / (asked - BIOLOGICAL_ZERO_C)
+        self._grown = np.where(self._alive, self._grown + min(step, 1.25) / self._own, self._grown)
+        self._lost = np.where(np.isnan(self._pipped), self._lost + self._drying * deficit, self._lost)
+        self._since_turn = 0.0 if turned > 0.0 else self._since_turn + 1.0
+        hard = self._hardships(core, asked, rh, driest, turner)
+        entering = self._alive & (self._stage == 1) & (self._grown >= STAGES[1])
         if entering.any():
             # the air cell decides at the pip: too small drowns, too large dries
-            apart = lost - LOSS_BEST
+            apart = self._lost - LOSS_BEST
             wide = np.where(apart < 0, LOSS_LOW, LOSS_HIGH)
-            hard[kinds["loss"]] += np.where(entering, LOSS_COST * (np.abs(apart) / wide) ** 2.2, 0.0)
-        taken += np.where(alive, hard, 0.0)
-        dead = alive & (taken.sum(axis=0) > eggs.bears[stage, numbers])
+            hard[_KIND["loss"]] += np.where(entering, LOSS_COST * (np.abs(apart) / wide) ** 2.2, 0.0)
+        self._taken += np.where(self._alive, hard, 0.0)
+        self._end(entering)
+        self._grow(entering, hard)
+        self.hours += 1
+
+    def _hardships(self, core: float, asked: float, rh: float, driest: float, turner: float) -> Array:
+        """What this hour costs each egg, by kind."""
+        hard = np.zeros(self._taken.shape)
+        hard[_KIND["nature"]] = self._natural[self._stage] / self._own
+        over = core - asked
+        if over > HOT_K:
+            hard[_KIND["heat"]] += HOT_HOUR * 10.0 ** ((over - HOT_K) / HOT_TENFOLD_K)
+        if core < COLD_C:
+            hard[_KIND["cold"]] += COLD_HOUR * ((COLD_C - core) / 5.0) ** 1.5
+        mean, swing = self._day(core)
+        if self.hours >= WARMED_H and mean > COLD_C:
+            off = mean - asked
+            early, late = (1.4, 0.8) if off > 0 else (0.5, 1.3)
+            side = np.where(self._stage == 0, early, late)
+            hard[_KIND["heat" if off > 0 else "cold"]] += side * OFF_DAY * (off / OFF_K) ** 2 / 24.0
+            hard[_KIND["swings"]] += SWING_DAY * (min(swing, SWING_MOST_K) / SWING_K) ** 2 / 24.0
+        if self._since_turn > TURN_FREE_H:
+            hard[_KIND["turning"]] += np.where((self._grown > TURN_FROM) & (self._grown < TURN_TO), TURN_HOUR, 0.0)
+        if self._grown.max() >= PIPS:
+            hatching = (self._grown >= PIPS) & np.isnan(self._out)
+            dry = max(0.0, DRY_RH - (1.0 - DRIEST) * rh - DRIEST * driest)
+            hard[_KIND["dry pip"]] += np.where(hatching, DRY_HOUR * (dry / 10.0) ** 2, 0.0)
+            if turner > 0.0:
+                hard[_KIND["turner"]] += np.where(hatching, TURNER_HOUR, 0.0)
+        if self.hours == 0:
+            hard[_KIND["age"]] += max(0.0, self._eggs.age_d - AGE_FREE_D) * AGE_DAY
+            hard[_KIND["journey"]] += JOURNEY * self._eggs.posted
+        return hard
+
+    def _day(self, core: float) -> tuple[float, float]:
+        """Mean and standard deviation of the core over the day that ends with this hour."""
+        self._sums.append(self._sums[-1] + core)
+        self._squares.append(self._squares[-1] + core**2)
+        count = min(24, len(self._sums) - 1)
+        mean = (self._sums[-1] - self._sums[-1 - count]) / count
+        return mean, max(0.0, (self._squares[-1] - self._squares[-1 - count]) / count - mean**2) ** 0.5
+
+    def _end(self, entering: Flags) -> None:
+        """Those for whom it was too much."""
+        dead = self._alive & (self._taken.sum(axis=0) > self._eggs.bears[self._stage, np.arange(self._alive.size)])
         if dead.any():
-            died[dead], in_stage[dead] = h, np.where(entering, 2, stage)[dead]
-            of[dead] = taken[:, dead].argmax(axis=0)
-            alive &= ~dead
-        if grown.max() >= PIPS:
-            fresh = alive & np.isnan(pipped) & (grown >= PIPS)
-            pipped[fresh], lost_at[fresh] = h, lost[fresh]
-        born = alive & np.isnan(out) & (grown >= HATCHES)
-        if born.any():
-            weak |= born & (taken.sum(axis=0) > WEAK_AT * eggs.bears[2])
-            out[born] = h
-            alive &= ~born
-        next_stage = np.searchsorted(STAGES, grown, "right").clip(0, 2)
-        moved = alive & (next_stage > stage)
-        if not moved.any():
-            continue
-        # each stage has what it bears by itself: what was survived is over; the step to the hatch is paid there
-        keep = np.zeros((len(HARDSHIPS), n))
-        keep[kinds["loss"]] = np.where(entering, hard[kinds["loss"]], 0.0)
-        taken = np.where(moved, keep, taken)
-        stage = np.where(moved, next_stage, stage)
-    return Came(pipped, out, died, of, in_stage, np.where(np.isnan(lost_at), lost, lost_at), weak)
+            self._died[dead], self._in_stage[dead] = self.hours, np.where(entering, 2, self._stage)[dead]
+            self._of[dead] = self._taken[:, dead].argmax(axis=0)
+            self._alive &= ~dead
+
+    def _grow(self, entering: Flags, hard: Array) -> None:
+        """Those that pip, come out, or enter another stage."""
+        if self._grown.max() >= PIPS:
+            fresh = self._alive & np.isnan(self._pipped) & (self._grown >= PIPS)
+            self._pipped[fresh], self._lost_at[fresh] = self.hours, self._lost[fresh]
+            born = self._alive & (self._grown >= HATCHES)
+            self._weak |= born & (self._taken.sum(axis=0) > WEAK_AT * self._eggs.bears[2])
+            self._out[born] = self.hours
+            self._alive &= ~born
+        next_stage = np.searchsorted(STAGES, self._grown, "right").clip(0, 2)
+        moved = self._alive & (next_stage > self._stage)
+        if moved.any():
+            # each stage has what it bears by itself: what was survived is over; the step to the hatch is paid there
+            keep = np.zeros(self._taken.shape)
+            keep[_KIND["loss"]] = np.where(entering, hard[_KIND["loss"]], 0.0)
+            self._taken = np.where(moved, keep, self._taken)
+            self._stage = np.where(moved, next_stage, self._stage)
 
 
-def _by_day(core_c: Array) -> tuple[Array, Array]:
-    """Mean and standard deviation of the core over the day that ends with each hour."""
-    hours = core_c.size
-    ones = np.cumsum(np.concatenate([[0.0], core_c]))
-    squares = np.cumsum(np.concatenate([[0.0], core_c**2]))
-    stop = np.arange(1, hours + 1)
-    start = np.maximum(0, stop - 24)
-    count = stop - start
-    mean = (ones[stop] - ones[start]) / count
-    return mean, np.sqrt(np.maximum(0.0, (squares[stop] - squares[start]) / count - mean**2))
+_KIND = {name: i for i, name in enumerate(HARDSHIPS)}

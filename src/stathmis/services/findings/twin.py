@@ -6,10 +6,10 @@ this machine has been. Nothing here looks ahead by itself: see ahead and service
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from copy import deepcopy
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -140,36 +140,14 @@ def twin(book: Book, incubator: Incubator, course: Course | None, at_ms: int) ->
     depth = _depth(book, incubator)
     doings = _doings(book, incubator, course, times, room_c, room_hpa, air.usual_c)
     theta, known = _vapor(book, incubator, at_ms)
-    usual = read["temperature"].values[0] if "temperature" in read else air.usual_c
-    many = boxes.draw(TRIED, theta, 3600.0 * BOX_HOURS[incubator.air], _heat(book, incubator, at_ms // DAY_MS))
     egg_g, forced = course.species.egg_g if course is not None else USUAL_G, incubator.air != "still"
-    first_rh = read["humidity"].values[0] if "humidity" in read else 50.0
-    full = np.random.default_rng(11).uniform(0.2, 1.0, TRIED)
+    many = boxes.draw(TRIED, theta, 3600.0 * BOX_HOURS[incubator.air], _heat(book, incubator, at_ms // DAY_MS))
     so_far, to_come = boxes.part(doings, None, past), boxes.part(doings, past, None)
-    each = np.arange(TRIED) % MEMBERS
-    seen = so_far._replace(room_c=so_far.room_c[:, each], room_hpa=so_far.room_hpa[:, each])
-    modes = len(core_modes(egg_g, forced))
-    standing = boxes.settled(many, seen, np.full(TRIED, usual), np.full(TRIED, first_rh), full, modes)
-    # those whose heat did what the log shows; and in their air those whose moisture did
-    warm = boxes.air(many, standing, seen)
-    held = _likely(warm, read.get("temperature"), "temperature", so_far, step_ms, start)[each]
-    standing.air_c, standing.wall_c = standing.air_c[held], standing.wall_c[held]
-    moist, left = boxes.moisture(many, standing, seen, warm[:, held], depth)
-    picked = _likely(moist, read.get("humidity"), "humidity", so_far, step_ms, start)
-    many = many.picked(held[picked], picked)
-    standing = Standing(
-        standing.air_c[picked],
-        standing.wall_c[picked],
-        standing.vapor_hpa[picked],
-        standing.water[picked],
-        standing.core[:, held[picked]],
-    )
+    usual = read["temperature"].values[0] if "temperature" in read else air.usual_c
+    fitted = _those_that_fit(many, so_far, read, usual, depth, egg_g, forced=forced, start=start)
+    many, standing, ways = fitted.boxes, fitted.standing, fitted.ways
     # each goes on in the room it was in
-    warm_in, moist_in = held[picked] % MEMBERS, picked % MEMBERS
-    to_come = to_come._replace(room_c=to_come.room_c[:, warm_in], room_hpa=to_come.room_hpa[:, moist_in])
-    air_c = warm[:, held[picked]]
-    core_c = boxes.cores(standing, so_far, air_c, egg_g, forced_air=forced)
-    ways = Ways(air_c, core_c, moist[:, picked], left[:, picked])
+    to_come = to_come._replace(room_c=to_come.room_c[:, fitted.warm_in], room_hpa=to_come.room_hpa[:, fitted.moist_in])
     off, swing, hourly = {}, {}, {}
     wanted = (at_ms - start) / 1000.0 + STEP_S * np.arange(0, ahead + 1, 6)
     for quantity, own in read.items():
@@ -184,6 +162,54 @@ def twin(book: Book, incubator: Incubator, course: Course | None, at_ms: int) ->
         apart = np.diff(left.mean(axis=1))
         hourly[quantity] = 1.48 * median(np.abs(apart - median(apart)))
     return Twin(incubator, course, at_ms, many, standing, to_come, off, swing, hourly, depth, egg_g, known)
+
+
+class _Fitted(NamedTuple):
+    """Boxes that did what the log shows, how they stand, and what they did; warm_in, moist_in: whose room each is
+    in."""
+
+    boxes: Boxes
+    standing: Standing
+    ways: Ways
+    warm_in: NDArray[np.int64]
+    moist_in: NDArray[np.int64]
+
+
+def _those_that_fit(
+    many: Boxes,
+    so_far: Doings,
+    read: Mapping[Quantity, _Read],
+    usual_c: float,
+    depth: float | None,
+    egg_g: float,
+    *,
+    forced: bool,
+    start: int,
+) -> _Fitted:
+    """Of the boxes tried those whose heat did what the log shows, and in their air those whose moisture did."""
+    step_ms = round(1000.0 * STEP_S)
+    each = np.arange(TRIED) % MEMBERS
+    seen = so_far._replace(room_c=so_far.room_c[:, each], room_hpa=so_far.room_hpa[:, each])
+    first_rh = read["humidity"].values[0] if "humidity" in read else 50.0
+    full = np.random.default_rng(11).uniform(0.2, 1.0, TRIED)
+    modes = len(core_modes(egg_g, forced))
+    standing = boxes.settled(many, seen, np.full(TRIED, usual_c), np.full(TRIED, first_rh), full, modes)
+    warm = boxes.air(many, standing, seen)
+    held = _likely(warm, read.get("temperature"), "temperature", so_far, step_ms, start)[each]
+    standing.air_c, standing.wall_c = standing.air_c[held], standing.wall_c[held]
+    moist, water = boxes.moisture(many, standing, seen, warm[:, held], depth)
+    picked = _likely(moist, read.get("humidity"), "humidity", so_far, step_ms, start)
+    standing = Standing(
+        standing.air_c[picked],
+        standing.wall_c[picked],
+        standing.vapor_hpa[picked],
+        standing.water[picked],
+        standing.core[:, held[picked]],
+    )
+    air_c = warm[:, held[picked]]
+    core_c = boxes.cores(standing, so_far, air_c, egg_g, forced_air=forced)
+    ways = Ways(air_c, core_c, moist[:, picked], water[:, picked])
+    return _Fitted(many.picked(held[picked], picked), standing, ways, held[picked] % MEMBERS, picked % MEMBERS)
 
 
 def _likely(

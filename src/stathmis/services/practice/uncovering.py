@@ -16,7 +16,7 @@ from stathmis.services.batch import batches
 from stathmis.services.findings.runs import Run, recorded
 from stathmis.services.practice import keepers
 from stathmis.services.practice.lessons import Lesson
-from stathmis.services.practice.session import SET_MS, Practice
+from stathmis.services.practice.under_way import SET_MS, Practice
 from stathmis.services.practice.world import DAY_S, KEPT_S, Act, World, hatched
 
 Array = NDArray[np.float64]
@@ -133,7 +133,9 @@ def lived(
 def _instead(own: Sequence[Act], steady: Sequence[Act], name: str) -> list[Act]:
     """A keeper's acts with the steady hand's in place of one kind; a steady hand opens no lid."""
     what = KINDS[name]
-    return sorted([a for a in own if a.what not in what] + [a for a in steady if a.what in what])
+    kept = [a for a in own if a.what not in what] + [a for a in steady if a.what in what]
+    # what was done at the same time stays in its order
+    return sorted(kept, key=lambda a: a.at_s)
 
 
 def _died(came: Came | None) -> tuple[tuple[str, int], ...]:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.hatch import embryos
-from stathmis.core.hatch.embryos import Came, Eggs, Met
+from stathmis.core.hatch.embryos import Came, Eggs, Living, Met
 from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.devices.simulated_incubator import SimulatedIncubator, SimulatedSensor
@@ -123,8 +123,9 @@ class World:
         self.turner_out = False
         self.turner_fixed_s = inf
         self.first_pip_s = inf
-        self._driest = 100.0
-        self._turned = 0.0
+        self._driest, self._turned = 100.0, 0.0
+        self._living: Living | None = None
+        self._lived = 0
 
     def room_at(self, at_s: float) -> tuple[float, float]:
         """The room, with a heater in it where the keeper put one: °C and hPa."""
@@ -148,7 +149,7 @@ class World:
 
     def go_on(self, until_s: float, acts: Sequence[Act] = ()) -> list[Moment]:
         """Go on to a time, with what the keeper does on the way, in order; returns what is kept of the truth."""
-        todo = sorted(acts)
+        todo = sorted(acts, key=lambda act: act.at_s)
         fresh: list[Moment] = []
         while self.now_s < until_s - 1e-6:
             while todo and todo[0].at_s <= self.now_s + 1e-6:
@@ -159,23 +160,23 @@ class World:
             self._turn()
             self._driest = min(self._driest, self.box.rh)
             if round(self.now_s - self.begins_s) % round(KEPT_S) == 0:
-                fresh.append(self._moment())
+                fresh.append(self.moment())
+                self._driest, self._turned = 100.0, 0.0
         for act in todo:
             self._do(act)
         self.rows += fresh
         return fresh
 
-    def _moment(self) -> Moment:
+    def moment(self) -> Moment:
+        """The truth as it is now."""
         state, m = self.box.state, self.box.machine
         room_c, room_hpa = self.room_at(self.now_s)
         room_rh = min(100.0, 100.0 * room_hpa / float(saturation_vapor_pressure(room_c)))
         left = state.water_ml / m.trough_ml if m.trough_ml else 0.0
-        made = Moment(
+        return Moment(
             self.now_s, state.air_c, state.egg_c, room_c, self.box.rh, self._driest, room_rh, left, self._turned,
             float(not self.turner_out),
         )  # fmt: skip
-        self._driest, self._turned = 100.0, 0.0
-        return made
 
     @property
     def turner_stuck(self) -> bool:
@@ -199,7 +200,12 @@ class World:
                 self.box.cut_power(3600.0 * mishap.hours)
         for mishap in self._mishaps("helper"):
             if abs(self.now_s - mishap.day * DAY_S) < 0.5 * TICK_S:
-                self.box.open_lid(HELPER_S)
+                self._open(HELPER_S)
+
+    def _open(self, seconds: float) -> None:
+        """The lid is open for so long at least: what is done meanwhile does not shut it."""
+        left = self.box.state.lid_until_s - self.box.state.seconds
+        self.box.open_lid(max(seconds, left))
 
     def _do(self, act: Act) -> None:
         self.done.append(act)
@@ -211,11 +217,11 @@ class World:
                 deep = self.lesson.machine.trough_ml / self.lesson.machine.water_cm2
                 m.water_cm2, m.trough_ml = act.amount, deep * act.amount
             self.box.fill()
-            self.box.open_lid(60.0)
+            self._open(60.0)
         elif act.what == "vent":
             m.vent = min(1.0, max(0.0, act.amount))
         elif act.what in ("lid", "cool"):
-            self.box.open_lid(60.0 * act.amount if act.amount else LID_S)
+            self._open(60.0 * act.amount if act.amount else LID_S)
         elif act.what == "turner out":
             self.turner_out = True
         elif act.what == "look at turner":
@@ -229,30 +235,35 @@ class World:
             self.set_s = act.at_s
             m.eggs, m.egg_g = self.lesson.eggs, self.species.egg_g
             self.box.set_eggs(self.room_at(self.now_s)[0])
-            self.box.open_lid(LID_S)
+            self._open(LID_S)
 
-    def came(self, until_s: float | None = None) -> Came | None:
-        """What came of the eggs by a time; None before they are set."""
+    def came(self) -> Came | None:
+        """What came of the eggs so far, by whole hours; None before they are set."""
         if self.set_s is None:
             return None
-        rows = [r for r in self.rows if r.at_s > self.set_s and (until_s is None or r.at_s <= until_s + 1.0)]
+        if self._living is None:
+            self._living = Living(self.eggs, self.species.days)
+            self._lived = next((i for i, r in enumerate(self.rows) if r.at_s > self.set_s), len(self.rows))
         each = round(3600.0 / KEPT_S)
-        hours = len(rows) // each
-        if hours == 0:
-            return None
-        block = np.array(rows[: hours * each]).reshape(hours, each, len(Moment._fields))
-        field = {name: i for i, name in enumerate(Moment._fields)}
-        mean = block.mean(axis=1)
-        met = Met(
-            mean[:, field["core_c"]],
-            np.full(hours, self.species.set_c),
-            mean[:, field["air_c"]],
-            mean[:, field["rh"]],
-            block[:, :, field["driest_rh"]].min(axis=1),
-            block[:, :, field["turned"]].max(axis=1),
-            block[:, :, field["turner"]].min(axis=1),
-        )
-        return embryos.live(self.eggs, met, self.species.days)
+        hours = (len(self.rows) - self._lived) // each
+        if hours:
+            part = self.rows[self._lived : self._lived + hours * each]
+            block = np.array(part).reshape(hours, each, len(Moment._fields))
+            self._lived += hours * each
+            field = {name: i for i, name in enumerate(Moment._fields)}
+            mean = block.mean(axis=1)
+            self._living.go_on(
+                Met(
+                    mean[:, field["core_c"]],
+                    np.full(hours, self.species.set_c),
+                    mean[:, field["air_c"]],
+                    mean[:, field["rh"]],
+                    block[:, :, field["driest_rh"]].min(axis=1),
+                    block[:, :, field["turned"]].max(axis=1),
+                    block[:, :, field["turner"]].min(axis=1),
+                )
+            )
+        return self._living.came if self._living.hours else None
 
     def shows(self, name: str, sensor: SimulatedSensor, moment: Moment, quantity: str) -> float:
         """What a display shows at a moment; the same whenever it is asked."""

@@ -71,7 +71,7 @@ def _pieces(widget: QWidget) -> Iterator[QWidget]:
             yield from _pieces(child)
 
 
-class Ahead(QObject):
+class Idle(QObject):
     """Steps taken one by one on the window's thread until they end."""
 
     took_step = Signal()

@@ -273,7 +273,7 @@ class Practice:
         return next((t.title for t in tasks.today(self.desk.book) if t.state == "open"), "")
 
     def _now(self) -> Moment:
-        return self.world._moment() if not self.world.rows else self.world.rows[-1]
+        return self.world.moment()
 
     def came(self) -> Came | None:
         """What came of the eggs so far; the truth."""
