@@ -225,6 +225,11 @@ def test_a_practice_logbook_opens_in_its_own_time(tmp_path: Path) -> None:
     desk = Desk(open_logbook(path), FixedClock(0))
     practice = application._practice(desk)
     assert practice is not None and desk.now_ms == practice.now_ms > 0
+    with desk.edit("broken") as edit:
+        edit.set(under_way.SETTING, "[]")
+    desk.clock = FixedClock(5)
+    # what cannot be gone on with can still be looked at, in the computer's own time
+    assert application._practice(desk) is None and desk.now_ms == 5
     desk.logbook.close()
     other = Desk(create_logbook(tmp_path / "real.stathmis", {"time_zone": "UTC"}), FixedClock(0))
     assert application._practice(other) is None

@@ -33,6 +33,7 @@ class AheadCard(QWidget):
         self._picture: FanPicture | None = None
         self._found: Ahead | None = None
         self._course: Course | None = None
+        self._record = ""
         self.opened = False
         box = column(spacing=4)
         box.addLayout(
@@ -46,9 +47,9 @@ class AheadCard(QWidget):
         put(self, box, 8)
         self.hide()
 
-    def show_ahead(self, found: Ahead | None, course: Course | None) -> None:
-        """Show what comes, or nothing."""
-        self._found, self._course = found, course
+    def show_ahead(self, found: Ahead | None, course: Course | None, scored: str = "") -> None:
+        """Show what comes, or nothing; scored: how forecasts did so far, in words."""
+        self._found, self._course, self._record = found, course, scored
         self.setVisible(found is not None and self.opened)
         if found is not None and self.opened:
             self._draw(found, course)
@@ -56,11 +57,10 @@ class AheadCard(QWidget):
     def toggle(self) -> None:
         """Fold it out, or away."""
         self.opened = not self.opened
-        self.show_ahead(self._found, self._course)
+        self.show_ahead(self._found, self._course, self._record)
 
     def _draw(self, found: Ahead, course: Course | None) -> None:
         # read in with the first look ahead: the first paint does not wait for it
-        from stathmis.services.findings import foreseen
         from stathmis.ui.fan_picture import FanPicture, bands_of, shown_of
         from stathmis.words import ahead as words
 
@@ -73,4 +73,4 @@ class AheadCard(QWidget):
         bands = bands_of(course, found)
         name, said = words.picture(book, found.incubator, found, None, ())
         self._picture.show_ahead(book, shown_of(found, None, bands), name, said)
-        say(self._scored, words.scored(foreseen.scored(book, found.incubator, book.now_ms // 3_600_000)))
+        say(self._scored, self._record)

@@ -188,9 +188,15 @@ def _practice(desk: Desk) -> Practice | None:
     # few windows are of practice
     from stathmis.services.practice.under_way import Practice
 
-    clock = FixedClock(desk.now_ms)
+    before, clock = desk.clock, FixedClock(desk.now_ms)
     desk.clock = clock
-    return Practice.resume(desk, clock)
+    try:
+        return Practice.resume(desk, clock)
+    except UserError as error:
+        # its log can still be looked at; said once a window listens
+        desk.clock = before
+        notify.tell_error(error)
+        return None
 
 
 def _back_up_at_closing(desk: Desk) -> None:

@@ -39,6 +39,9 @@ if TYPE_CHECKING:
     from stathmis.ui.trace_view import TraceView
 
 State = tuple[tuple[object, ...], int]
+Foreseen = tuple["Ahead | None", str, str]
+"""What comes, what all water would give for a lockdown that is due, and how forecasts did so far, in words."""
+NOTHING: Foreseen = (None, "", "")
 JUDGE_EVERY_MS = 10 * 60_000
 """The expected hatch is worked out anew this often while readings come in."""
 PAGES = (("round", "Round"), ("trace", "Trace"), ("moisture", "Moisture"), ("eggs", "Eggs"), ("hatch", "Hatch"))
@@ -64,7 +67,7 @@ class BatchPages(QWidget):
         self._sharing: list[Batch] | None = None
         self._looked_back_at: Batch | None = None
         self._boxes: dict[int, tuple[State, BoxSheet | None]] = {}
-        self._aheads: dict[int, tuple[State, tuple[Ahead | None, str]]] = {}
+        self._aheads: dict[int, tuple[State, Foreseen]] = {}
         self._judged: dict[int, tuple[State, float | None, float]] = {}
         self.page = "round"
         self._title, self._batch = label("", "title", wrap=True), label("", "muted", wrap=True)
@@ -250,23 +253,24 @@ class BatchPages(QWidget):
         """What comes over the next two days, worked out off the window's thread and again as the log grows."""
         book, state = self._desk.book, self._state()
         known = self._aheads.get(incubator.id)
-        self.round.show_ahead(*(known[1] if known is not None and not past else (None, "")))
+        self.round.show_ahead(*(known[1] if known is not None and not past else NOTHING))
         if past or incubator.air == "room" or (known is not None and known[0] == state):
             return
-        self._aheads[incubator.id] = (state, known[1] if known is not None else (None, ""))
+        self._aheads[incubator.id] = (state, known[1] if known is not None else NOTHING)
 
-        def looked() -> tuple[Ahead | None, str]:
+        def looked() -> Foreseen:
             # read in off the window's thread, like the log it works on
             from stathmis.services.advice import trying
-            from stathmis.services.findings import ahead
+            from stathmis.services.findings import ahead, foreseen
             from stathmis.words import ahead as words
 
             watered = words.filled(book, trying.for_lockdown(book, incubator, course))
-            return ahead.ahead(book, incubator, course), watered
+            scored = words.scored(foreseen.scored(book, incubator, book.now_ms // 3_600_000))
+            return ahead.ahead(book, incubator, course), watered, scored
 
         work.find(looked, lambda found: self._looked_ahead(incubator, found, state))
 
-    def _looked_ahead(self, incubator: Incubator, found: tuple[Ahead | None, str], state: State) -> None:
+    def _looked_ahead(self, incubator: Incubator, found: Foreseen, state: State) -> None:
         known = self._aheads.get(incubator.id)
         if known is not None and known[0] != state:
             # asked again meanwhile: the newer answer counts

@@ -246,15 +246,15 @@ class RoundView(Page):
         if self._filled:
             self._show_today(self.today.focused(), self.lockdown.focused())
 
-    def show_ahead(self, found: Ahead | None, watered: str = "") -> None:
+    def show_ahead(self, found: Ahead | None, watered: str = "", scored: str = "") -> None:
         """What comes over the next two days; it is worked out off the window's thread. watered: what all water would
-        give by when, for a lockdown that is due."""
+        give by when, for a lockdown that is due; scored: how forecasts did so far."""
         if found is self._ahead and found is not None and watered == self._watered:
             return
         self._watered = watered
         self._ahead = found
         self.ahead_link.setVisible(found is not None)
-        self.ahead.show_ahead(found, self.sheet.course)
+        self.ahead.show_ahead(found, self.sheet.course, scored)
         if found is not None:
             self._name_ahead()
         self.typed()

@@ -9,7 +9,7 @@ from stathmis.core.hatch.review import CAUSES
 from stathmis.devices.simulated_incubator import Machine, SimulatedSensor
 from stathmis.logbook.records import Quantity
 
-What = Literal["power", "turner stuck", "helper", "cold night", "window", "warm day"]
+What = Literal["power", "turner stuck", "helper", "cold night", "warm day"]
 
 
 @dataclass(frozen=True)

@@ -78,11 +78,6 @@ class Shown:
     text: str
 
 
-def is_practice(settings: dict[str, str] | Any) -> bool:
-    """Whether a logbook is one of practice."""
-    return bool(settings.get(SETTING))
-
-
 def begin(path: Path, key: str, seed: int) -> None:
     """Write the logbook of a lesson (or a free run) to a new file, as it is taken over. Raises LogbookError."""
     lesson = lesson_of(key, seed)

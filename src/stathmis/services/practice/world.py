@@ -29,7 +29,6 @@ STEP_S = 30.0
 KEPT_S = 600.0
 """The truth is kept so often; in between only how dry it got."""
 LID_S, HELPER_S = 180.0, 240.0
-TURN_HOURS = 1
 RESTED_S = 12 * 3600.0
 LONGEST_D = 40
 WARM_K, WARM_S = 7.0, 12 * 3600.0
