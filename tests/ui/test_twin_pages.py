@@ -38,7 +38,7 @@ def test_the_next_two_days_fold_out_and_are_walked_along(qtbot: QtBot, window: W
     settle()
     page = window.pages.round
     assert "Ahead:" in page.ahead_link.text() and not page.ahead.isVisible()
-    press(qtbot, window, "Alt+A")
+    press(qtbot, window, "Ctrl+Shift+A")
     picture = page.ahead._picture
     assert picture is not None and picture.isVisible() and picture.lanes == ("temperature", "humidity")
     picture.setFocus()
@@ -49,7 +49,7 @@ def test_the_next_two_days_fold_out_and_are_walked_along(qtbot: QtBot, window: W
     assert len({whole, first, picture.spoken}) == 3 and "°C" in picture.spoken and "% RH" in picture.spoken
     # no wedge under a level that goes nowhere
     assert not page._grid.together["temperature"].level._state.coming
-    press(qtbot, window, "Alt+A")
+    press(qtbot, window, "Ctrl+Shift+A")
     assert not page.ahead.isVisible() and "Ahead:" in page.ahead_link.text()
 
 
@@ -141,14 +141,14 @@ def test_a_lesson_is_played_through_by_keyboard(qtbot: QtBot, practised: Window,
     window, bar = practised, practised.bar
     assert "Opening at the pip" in bar._when.text() and "Lid display" in bar._shows.text()
     press(qtbot, window, "F7")
-    press(qtbot, window, "Alt+D")
+    press(qtbot, window, "Ctrl+Shift+D")
     page = window.pages.round
     typed = [row for row in page.rows if row.edit.text()]
     assert len(typed) == 2 and window.focusWidget() is typed[0].edit
     qtbot.keyClick(typed[0].edit, Qt.Key.Key_Return)
     settle()
     assert rounds.logged_lately(window.desk.book, page.sheet, 2)
-    press(qtbot, window, "Alt+H")
+    press(qtbot, window, "Ctrl+Shift+H")
     assert bar._told.text()
     bar.deeds["weigh"].setFocus()
     qtbot.keyClick(bar.deeds["weigh"], Qt.Key.Key_Space)

@@ -115,7 +115,7 @@ def _go(window: Window) -> list[Command]:
         Command(_("Water and vents"), window.errands.show_water, "go", more=_("moisture trough mix surface")),
         Command(_("Eggs: the tray, candling"), partial(page, "eggs"), "go", "Ctrl+4", _("candle")),
         Command(_("Hatch: may I open, what came of it"), partial(page, "hatch"), "go", "Ctrl+5", _("pip chicks")),
-        Command(_("The next two days on Round"), errands.ahead, "go", "Alt+A", _("forecast fan future coming")),
+        Command(_("The next two days on Round"), errands.ahead, "go", "Ctrl+Shift+A", _("forecast fan future coming")),
         Command(_("Try it first"), partial(place, "try"), "go", "Ctrl+J", _("what if forecast twin change future")),
         Command(_("Next incubator"), partial(window.step_incubator, 1), "go", "Ctrl+PgDown", group=1),
         Command(_("Incubator before"), partial(window.step_incubator, -1), "go", "Ctrl+PgUp", group=1),

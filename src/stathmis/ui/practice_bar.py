@@ -45,9 +45,9 @@ class PracticeBar(FoldingView):
         self._when, self._shows = label("", "name", wrap=True), label("", "", "eggs", wrap=True)
         self._told, self._bench = label("", "muted", wrap=True), label("", "small", wrap=True)
         self._bench.hide()
-        self.typed = button(_("Type them into Round"), self.type_in, "link", "Alt+D")
+        self.typed = button(_("Type them into Round"), self.type_in, "link", "Ctrl+Shift+D")
         self.check = button(_("At the bench …"), self.show_bench, "link", _("what they show in a check"))
-        self.hint_button = button(_("Hint"), self.hint, "link", "Alt+H")
+        self.hint_button = button(_("Hint"), self.hint, "link", "Ctrl+Shift+H")
         ways: dict[str, tuple[str, Callable[[], object]]] = {
             "night": (_("Go on to tonight"), partial(self._go, lambda p: p.go_on(p.to_hour(EVENING_H)))),
             "morning": (_("To the morning"), partial(self._go, lambda p: p.go_on(p.to_hour(MORNING_H)))),
@@ -82,8 +82,8 @@ class PracticeBar(FoldingView):
         )
         put(self, box)
         box.setContentsMargins(32, 8, 32, 6)
-        self.typed.setShortcut("Alt+D")
-        self.hint_button.setShortcut("Alt+H")
+        self.typed.setShortcut("Ctrl+Shift+D")
+        self.hint_button.setShortcut("Ctrl+Shift+H")
         self.show_now()
 
     def _folded(self, *parts: QBoxLayout, first: int = 0) -> QBoxLayout:

@@ -80,7 +80,7 @@ class RoundView(Page):
         self.time_problem.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._grid_holder = column()
         self.log_note = label("", "muted", wrap=True)
-        self.ahead_link = button("", self.toggle_ahead, "link", "Alt+A")
+        self.ahead_link = button("", self.toggle_ahead, "link", "Ctrl+Shift+A")
         self.ahead_link.hide()
         self.log_button = button("", self.log, "main")
         title, self._read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")

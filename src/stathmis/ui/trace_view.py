@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QBoxLayout, QFileDialog, QMenu
+from shiboken6 import isValid
 
 from stathmis.core.psychrometrics import dew_point
 from stathmis.core.series import Pyramid
@@ -225,6 +226,9 @@ class TraceView(Page):
         self._looking.find(looked, lambda found: self._looked_ahead(course, found))
 
     def _looked_ahead(self, course: Course, found: Ahead | None) -> None:
+        if not isValid(self):
+            # it came after the view had gone
+            return
         fresh = self.ahead is not found
         if self._course is None or self._course.batch.id != course.batch.id or not fresh:
             return
