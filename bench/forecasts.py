@@ -24,7 +24,7 @@ from stathmis.services import setting_up
 from stathmis.services.advice import trying
 from stathmis.services.desk import Desk
 from stathmis.services.findings import ahead
-from stathmis.services.findings.twin import Change
+from stathmis.services.findings.doings import Change
 from stathmis.services.moisture import water
 
 Array = NDArray[np.float64]

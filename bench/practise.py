@@ -35,7 +35,7 @@ from stathmis.services.instruments import checking
 from stathmis.services.instruments import draft as drafting
 from stathmis.services.moisture import water
 from stathmis.services.plan import lockdown, planning, tasks
-from stathmis.services.practice import keepers, under_way
+from stathmis.services.practice import deeds, keepers, taking_over, under_way
 from stathmis.services.practice.lessons import LESSONS
 from stathmis.services.practice.under_way import Practice
 from stathmis.services.practice.world import DAY_S, World, hatched
@@ -63,7 +63,7 @@ def practice_of(key: str, seed: int) -> Iterator[Practice]:
     """A lesson as it is taken over."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / "practice.stathmis"
-        under_way.begin(path, key, seed)
+        taking_over.begin(path, key, seed)
         clock = FixedClock(under_way.SET_MS)
         desk = Desk(open_logbook(path), clock)
         try:
@@ -114,7 +114,7 @@ def careful(practice: Practice, slip: bool = False) -> None:
     if practice.world.set_s is None:
         if key != "posted eggs":
             practice.go_on(practice.to_hour(VISITS_H[0]))
-        practice.set_eggs()
+        deeds.set_eggs(practice)
     end = practice.world.species.days_high + 1.0
     while practice.course is None or practice.course.day(practice.now_ms) < end:
         visit = min(VISITS_H, key=lambda h: practice.to_hour(h))
@@ -123,7 +123,7 @@ def careful(practice: Practice, slip: bool = False) -> None:
         assert course is not None
         day = course.day(practice.now_ms)
         if day > 0.9 * course.species.days:
-            practice.look_in()
+            deeds.look_in(practice)
             if key == "at the pip":
                 _open(practice)
         _read(practice)
@@ -150,10 +150,10 @@ def careful(practice: Practice, slip: bool = False) -> None:
                 _fill(practice)
         if visit == VISITS_H[1] and practice.world.room_at(practice.world.now_s)[0] < 16.5 and key != "cold night":
             # the room's own thermometer says so
-            practice.warm_room()
+            deeds.warm_room(practice)
         if visit == VISITS_H[1] and round(day) % 2 == 0:
-            practice.look_at_turner()
-    practice.finish()
+            deeds.look_at_turner(practice)
+    deeds.finish(practice)
 
 
 def _open(practice: Practice) -> None:
@@ -172,9 +172,9 @@ def _tasks(practice: Practice, dry: bool = False) -> None:
             continue
         with suppress(UserError):
             if task.step.startswith("weigh"):
-                practice.weigh()
+                deeds.weigh(practice)
             elif task.step.startswith("candle"):
-                practice.candle()
+                deeds.candle(practice)
     if due and dry:
         lockdown.tick(desk, lockdown.run(desk.book, plan), "turner")
     elif due:
@@ -224,7 +224,7 @@ def careless(practice: Practice) -> None:
     late, and opens again and again at the hatch."""
     desk, incubator = practice.desk, practice.incubator
     if practice.world.set_s is None:
-        practice.set_eggs()
+        deeds.set_eggs(practice)
     end = practice.world.species.days + 0.7
     locked = False
     held = practice.world.species.set_c
@@ -236,7 +236,7 @@ def careless(practice: Practice) -> None:
         hours = 3.0 if late else 24.0
         practice.go_on(practice.now_ms + round(hours * 3_600_000))
         if late:
-            practice.look_in()
+            deeds.look_in(practice)
         rows = {s.channel.quantity: float(s.text) for s in practice.displays() if s.instrument.kind == "lid display"}
         _read(practice)
         _open(practice)
@@ -249,7 +249,7 @@ def careless(practice: Practice) -> None:
             plan = planning.plan_of(desk.book, course.batch)
             lockdown.tick(desk, lockdown.run(desk.book, plan), "turner")
             locked = True
-    practice.finish()
+    deeds.finish(practice)
 
 
 def one(key: str, seed: int) -> Ran:

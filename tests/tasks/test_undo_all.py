@@ -51,7 +51,7 @@ from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
 from stathmis.services.files import backing_up, logger_import
 from stathmis.services.findings import states
-from stathmis.services.findings.twin import Change
+from stathmis.services.findings.doings import Change
 from stathmis.services.instruments import at_hand, checking, history, places
 from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.moisture import states as own_states

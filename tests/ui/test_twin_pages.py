@@ -15,7 +15,7 @@ from stathmis.logbook.records import Event, StoredForecast
 from stathmis.services import rounds
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.practice import progress, under_way
+from stathmis.services.practice import progress, taking_over, under_way
 from stathmis.services.practice.under_way import Practice
 from stathmis.ui import application, work
 from stathmis.ui.logbooks import Logbooks
@@ -120,7 +120,7 @@ def test_where_nothing_was_read_it_is_said(window: Window) -> None:
 def practised(qtbot: QtBot, tmp_path: Path, theme: Theme) -> Iterator[Window]:
     """The window of a lesson just taken over, a few days before its hatch."""
     path = tmp_path / "practice.stathmis"
-    under_way.begin(path, "at the pip", 2)
+    taking_over.begin(path, "at the pip", 2)
     clock = FixedClock(under_way.SET_MS)
     desk = Desk(open_logbook(path), clock)
     window = Window(desk, theme, None, Practice.resume(desk, clock))
@@ -221,7 +221,7 @@ def test_a_lesson_is_begun_from_the_ladder_in_a_window_of_its_own(
 
 def test_a_practice_logbook_opens_in_its_own_time(tmp_path: Path) -> None:
     path = tmp_path / "practice.stathmis"
-    under_way.begin(path, "believe", 1)
+    taking_over.begin(path, "believe", 1)
     desk = Desk(open_logbook(path), FixedClock(0))
     practice = application._practice(desk)
     assert practice is not None and desk.now_ms == practice.now_ms > 0

@@ -9,7 +9,7 @@ from stathmis.services import rounds
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.combinations import Combination, combinations_of
-from stathmis.services.findings.twin import Change, What
+from stathmis.services.findings.doings import Change, What
 from stathmis.services.moisture import water
 from stathmis.words import trial as words
 from stathmis.words.catalogue import _

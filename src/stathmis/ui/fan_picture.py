@@ -10,9 +10,8 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.core.course.profile import Band
 from stathmis.core.units import from_inside
@@ -22,14 +21,12 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.findings.ahead import Ahead, Fan
-from stathmis.ui.kit.drawn import Walked
+from stathmis.ui.kit.lanes import TOP, Lane, Lanes, clipped
 from stathmis.ui.theme import Theme
 from stathmis.words import ahead as words
 from stathmis.words import dates
 from stathmis.words.catalogue import _
-from stathmis.words.numbers import unit_word
 
-LEFT, RIGHT, GAP, BELOW = 46, 8, 10, 20
 NIGHT = (22, 6)
 ORDER: tuple[Quantity, ...] = ("temperature", "humidity")
 
@@ -69,16 +66,14 @@ def shown_of(found: Ahead, tried: Tried | None, bands: Bands) -> Shown:
     return Shown(found, tried.fans if tried is not None else {}, bands, (dry[0], dry[1]))
 
 
-class FanPicture(Walked):
+class FanPicture(Lanes):
     """Hidden where nothing can be foreseen. lane_px: how high each quantity is drawn."""
 
     def __init__(self, theme: Theme, lane_px: int) -> None:
-        super().__init__(theme)
-        self._lane_px = lane_px
+        super().__init__(theme, lane_px)
         self._book: Book | None = None
         self._shown: Shown | None = None
         self._whole = ("", "")
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.hide()
 
     def show_ahead(self, book: Book, shown: Shown | None, name: str, said: str) -> None:
@@ -95,43 +90,25 @@ class FanPicture(Walked):
         """What is drawn, from above."""
         return tuple(q for q in ORDER if self._shown is not None and q in self._shown.found.fans)
 
-    def sizeHint(self) -> QSize:
-        """Preferred size at the text size in use."""
-        count = max(1, len(self.lanes))
-        return QSize(self.theme.px(420), self.theme.px(count * (self._lane_px + GAP) + BELOW))
+    def count(self) -> int:
+        """How many lanes there are."""
+        return len(self.lanes)
 
-    def minimumSizeHint(self) -> QSize:
-        """It can still be read when it is this narrow."""
-        return QSize(self.theme.px(240), self.sizeHint().height())
-
-    def _area(self, lane: int) -> QRectF:
-        px = self.theme.px
-        top = 4 + lane * px(self._lane_px + GAP)
-        return QRectF(px(LEFT), top, max(10.0, self.width() - px(LEFT) - px(RIGHT)), px(self._lane_px))
-
-    def _span(self) -> tuple[int, int]:
-        assert self._shown is not None
-        start = self._shown.found.at_ms
+    def span(self) -> tuple[int, int]:
+        """From when to when it goes, UTC ms."""
+        start = self._shown.found.at_ms if self._shown is not None else 0
         return start, start + 48 * HOUR_MS
 
-    def _x(self, at_ms: float) -> float:
-        start, stop = self._span()
-        area = self._area(0)
-        return float(area.left() + (at_ms - start) / (stop - start) * area.width())
-
-    def _hours(self) -> list[int]:
-        start, stop = self._span()
-        return list(range(start + HOUR_MS, stop + 1, HOUR_MS))
-
-    def spots(self) -> Sequence[float]:
+    def stops(self) -> Sequence[int]:
         """Hour by hour."""
-        return [self._x(at) for at in self._hours()] if self._shown is not None else []
+        start, stop = self.span()
+        return range(start + HOUR_MS, stop + 1, HOUR_MS) if self._shown is not None else ()
 
     def tell(self) -> None:
         """The hour that is looked at, or the whole."""
         name, said = self._whole
         if self._book is not None and self._shown is not None and self.at >= 0:
-            at_ms = self._hours()[self.at]
+            at_ms = self.stops()[self.at]
             parts: list[str] = []
             for quantity in self.lanes:
                 for fan in (self._shown.found.fans[quantity], self._shown.tried.get(quantity)):
@@ -147,87 +124,44 @@ class FanPicture(Walked):
         """Draw it."""
         if self._shown is None or self._book is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(self.theme.font(11))
-        for lane, quantity in enumerate(self.lanes):
-            self._paint_lane(painter, lane, quantity)
+        painter = self.begin()
+        for number, quantity in enumerate(self.lanes):
+            self._paint_lane(painter, number, quantity)
         self._paint_hours(painter)
-        if self.at >= 0:
-            x = self.spots()[self.at]
-            painter.setPen(QPen(QColor(self.theme.inks.ink), 1))
-            painter.drawLine(QPointF(x, 4), QPointF(x, self._area(len(self.lanes) - 1).bottom()))
-            painter.setPen(QColor(self.theme.inks.ink))
-            wide = painter.fontMetrics().horizontalAdvance(self.spoken)
-            left = max(2.0, min(x + 6, self.width() - wide - 4.0))
-            back = QRectF(left - 3, 2, wide + 6, painter.fontMetrics().height() + 2)
-            painter.fillRect(back, QColor(self.theme.inks.card))
-            painter.drawText(QPointF(left, 2 + painter.fontMetrics().ascent()), self.spoken)
-        self.paint_focus(painter)
+        self.paint_looked_at(painter)
 
-    def _paint_lane(self, painter: QPainter, lane: int, quantity: Quantity) -> None:
+    def _paint_lane(self, painter: QPainter, number: int, quantity: Quantity) -> None:
         assert self._shown is not None and self._book is not None
-        shown, inks, area = self._shown, self.theme.inks, self._area(lane)
+        shown, inks = self._shown, self.theme.inks
         unit = self._book.shown_unit(quantity)
         fan, other = shown.found.fans[quantity], shown.tried.get(quantity)
         bands = shown.bands.get(quantity, ())
-        edges = [e for _from, _to, band in bands for e in (band.low, band.high)]
-        ends = [*edges, *(v for f in (fan, other) if f is not None for v in (f.low.min(), f.high.max()))]
-        low, high = (float(from_inside(v, unit)) for v in (min(ends), max(ends)))
-        margin = 0.08 * (high - low) + (0.05 if quantity == "temperature" else 0.5)
-        low, high = low - margin, high + margin
+        ends = [e for _from, _to, band in bands for e in (band.low, band.high)]
+        ends += [v for f in (fan, other) if f is not None for v in (f.low.min(), f.high.max())]
+        lane = Lane(self.area(number), quantity, unit, *(float(from_inside(v, unit)) for v in (min(ends), max(ends))))
 
-        def y(value: float) -> float:
-            share = (float(from_inside(value, unit)) - low) / (high - low)
-            return float(area.bottom() - share * area.height())
-
-        def shape(f: Fan) -> QPolygonF:
-            above = [QPointF(self._x(t), y(v)) for t, v in zip(f.times_ms.tolist(), f.high.tolist(), strict=True)]
-            below = [QPointF(self._x(t), y(v)) for t, v in zip(f.times_ms.tolist(), f.low.tolist(), strict=True)]
-            return QPolygonF([*above, *reversed(below)])
-
-        def line(f: Fan) -> QPolygonF:
-            return QPolygonF(
-                [QPointF(self._x(t), y(v)) for t, v in zip(f.times_ms.tolist(), f.middle.tolist(), strict=True)]
-            )
+        def paint(one: Fan, pens: tuple[QPen, QPen]) -> None:
+            low, middle, high = (from_inside(v, unit) for v in (one.low, one.middle, one.high))
+            painter.setPen(pens[0])
+            painter.drawPolygon(self.between(lane, one.times_ms, low, high))
+            painter.setPen(pens[1])
+            painter.drawPolyline(QPolygonF(self.along(lane, one.times_ms, middle)))
 
         color = inks.of(quantity)
-        painter.save()
-        painter.setClipRect(area)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for begin, end, band in bands:
-            tint = QColor(color)
-            tint.setAlpha(inks.tint)
-            painter.fillRect(QRectF(QPointF(self._x(begin), y(band.high)), QPointF(self._x(end), y(band.low))), tint)
-            painter.setPen(QPen(color, 1))
-            for edge in (band.low, band.high):
-                painter.drawLine(QPointF(self._x(begin), y(edge)), QPointF(self._x(end), y(edge)))
-            painter.setPen(Qt.PenStyle.NoPen)
+        clipped(painter, lane)
+        self.paint_bands(painter, lane, bands, edges=True)
         if other is not None:
             # as it is: an outline without colour, so that the tried one is told apart without it
-            painter.setPen(QPen(QColor(inks.muted), 1, Qt.PenStyle.DashLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolygon(shape(fan))
-            painter.drawPolyline(line(fan))
-        filled = other if other is not None else fan
+            pen = QPen(QColor(inks.muted), 1, Qt.PenStyle.DashLine)
+            paint(fan, (pen, pen))
         tint = QColor(color)
         tint.setAlpha(90)
         painter.setBrush(tint)
-        painter.setPen(QPen(color, 1))
-        painter.drawPolygon(shape(filled))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(color, 2))
-        painter.drawPolyline(line(filled))
+        paint(other if other is not None else fan, (QPen(color, 1), QPen(color, 2)))
         if quantity == "humidity":
-            self._paint_dry(painter, area)
+            self._paint_dry(painter, lane.area)
         painter.restore()
-        painter.setPen(QColor(inks.muted))
-        for value in (low + margin, high - margin):
-            places = 1 if quantity == "temperature" else 0
-            at = area.bottom() - (value - low) / (high - low) * area.height()
-            painter.drawText(QPointF(2, at + 4), f"{value:.{places}f}")
-        painter.setPen(color)
-        painter.drawText(QPointF(2, area.center().y() + 4), unit_word(unit))
+        self.paint_scale(painter, lane)
 
     def _paint_dry(self, painter: QPainter, area: QRectF) -> None:
         """When the water runs dry."""
@@ -235,7 +169,7 @@ class FanPicture(Walked):
         for number, at_ms in enumerate(self._shown.dry_ms):
             if at_ms is None:
                 continue
-            x = self._x(at_ms)
+            x = self.across(at_ms)
             tried = bool(self._shown.tried)
             ink = QColor(self.theme.inks.muted if tried and number == 0 else self.theme.inks.ink)
             painter.setPen(QPen(ink, 1.4, Qt.PenStyle.DotLine))
@@ -248,8 +182,8 @@ class FanPicture(Walked):
     def _paint_hours(self, painter: QPainter) -> None:
         """Midnights and six o'clocks, and the nights in between."""
         assert self._book is not None
-        inks, last = self.theme.inks, self._area(len(self.lanes) - 1)
-        start, stop = self._span()
+        inks = self.theme.inks
+        start, stop = self.span()
         first = self._book.local(start).replace(minute=0, second=0, microsecond=0)
         shade = QColor(inks.ink)
         shade.setAlpha(14)
@@ -261,19 +195,12 @@ class FanPicture(Walked):
             local = self._book.local(at_ms)
             if not start <= at_ms <= stop:
                 continue
-            x = self._x(at_ms)
             if local.hour >= NIGHT[0] or local.hour < NIGHT[1]:
-                painter.fillRect(QRectF(x, 4, self._x(min(stop, at_ms + HOUR_MS)) - x, last.bottom() - 4), shade)
-            if local.hour % 6:
-                continue
-            painter.setPen(QPen(QColor(inks.rule if local.hour else inks.muted), 1))
-            painter.drawLine(QPointF(x, 4), QPointF(x, last.bottom() + 3))
-            text = dates.weekday(local) if local.hour == 0 else dates.clock(local)
-            wide = painter.fontMetrics().horizontalAdvance(text)
-            left = min(self.width() - wide - 2.0, x - 0.5 * wide)
-            if left > free:
-                painter.setPen(QColor(inks.muted))
-                painter.drawText(QPointF(left, last.bottom() + self.theme.px(15)), text)
-                free = left + wide + 8
+                left, right = self.across(at_ms), self.across(min(stop, at_ms + HOUR_MS))
+                painter.fillRect(QRectF(left, TOP, right - left, self.bottom - TOP), shade)
+            if local.hour % 6 == 0:
+                text = dates.weekday(local) if local.hour == 0 else dates.clock(local)
+                free = self.paint_mark(painter, at_ms, text, free, inks.rule if local.hour else inks.muted)
         painter.setPen(QPen(QColor(inks.muted), 1))
+        last = self.area(self.count() - 1)
         painter.drawLine(last.bottomLeft(), last.bottomRight())

@@ -76,12 +76,12 @@ def uncovering(theme: Theme) -> QPixmap:
     from stathmis.logbook.opening import open_logbook
     from stathmis.services.clock import FixedClock
     from stathmis.services.plan import lockdown, planning
-    from stathmis.services.practice import under_way
+    from stathmis.services.practice import deeds, taking_over, under_way
     from stathmis.services.practice.under_way import EVENING_H
 
     with tempfile.TemporaryDirectory() as scratch:
         path = Path(scratch) / "practice.stathmis"
-        under_way.begin(path, "at the pip", 1)
+        taking_over.begin(path, "at the pip", 1)
         clock = FixedClock(under_way.SET_MS)
         desk = Desk(open_logbook(path), clock)
         practice = Practice.resume(desk, clock)
@@ -90,10 +90,10 @@ def uncovering(theme: Theme) -> QPixmap:
             lockdown.tick(desk, lockdown.run(desk.book, plan), step.key)
         while practice.course is not None and practice.course.day(practice.now_ms) < 22.0:
             practice.go_on(practice.to_hour(EVENING_H))
-            practice.look_in()
+            deeds.look_in(practice)
             if practice.course.day(practice.now_ms) > 19.5:
                 rounds.log_event(desk, practice.incubator, "lid", "", practice.clock.at_ms)
-        practice.finish()
+        deeds.finish(practice)
         with open_window(desk, theme, practice, Path(scratch)) as window:
             window.show_place(UNCOVERING)
             settle()

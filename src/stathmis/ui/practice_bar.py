@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QBoxLayout, QPushButton
 from stathmis.core.errors import UserError
 from stathmis.services import notify, rounds
 from stathmis.services.advice import now as adviser
+from stathmis.services.practice import deeds
 from stathmis.services.practice.under_way import EVENING_H, MORNING_H, Practice, Shown, Step
 from stathmis.ui.kit.page import FoldingView, column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, say, set_text
@@ -59,16 +60,16 @@ class PracticeBar(FoldingView):
             made = button(text, do, "main" if key == "night" else "", GO_KEYS[key])
             made.setShortcut(GO_KEYS[key])
             self.ways[key] = made
-        deeds: dict[str, Callable[[Practice], str]] = {
+        done: dict[str, Callable[[Practice], str]] = {
             "set eggs": self._set,
-            "look in": Practice.look_in,
-            "weigh": Practice.weigh,
-            "candle": Practice.candle,
-            "turner": Practice.look_at_turner,
-            "warm": Practice.warm_room,
-            "finish": Practice.finish,
+            "look in": deeds.look_in,
+            "weigh": deeds.weigh,
+            "candle": deeds.candle,
+            "turner": deeds.look_at_turner,
+            "warm": deeds.warm_room,
+            "finish": deeds.finish,
         }
-        self.deeds = {key: button(_(words.DEEDS[key]), partial(self._do, do), "link") for key, do in deeds.items()}
+        self.deeds = {key: button(_(words.DEEDS[key]), partial(self._do, do), "link") for key, do in done.items()}
         self.cover = button(_("Take the cover off"), self.uncover_wanted.emit, "main")
         self._done = holder(self._folded(*self._halves(list(self.deeds.values()), 16)))
         box = column(
@@ -182,7 +183,7 @@ class PracticeBar(FoldingView):
         self.show_now(words.first_task(practice.open_task()))
 
     def _set(self, practice: Practice) -> str:
-        practice.set_eggs()
+        deeds.set_eggs(practice)
         return words.set_now()
 
     def _do(self, deed: Callable[[Practice], str]) -> None:

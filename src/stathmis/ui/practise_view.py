@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame
 from stathmis.core.errors import UserError
 from stathmis.core.units import count_typed
 from stathmis.services.desk import Desk
-from stathmis.services.practice import progress, under_way
+from stathmis.services.practice import progress, taking_over
 from stathmis.services.practice.lessons import FREE, LESSONS
 from stathmis.ui.kit.fields import field
 from stathmis.ui.kit.page import Page, column, row
@@ -100,7 +100,7 @@ class PractiseView(Page):
         try:
             if not path.exists():
                 path.parent.mkdir(parents=True, exist_ok=True)
-                under_way.begin(path, key, number)
+                taking_over.begin(path, key, number)
         except (UserError, OSError) as error:
             say(self.lessons[key].problem, str(error))
             return

@@ -18,7 +18,7 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings import ahead
 from stathmis.services.findings.ahead import Ahead
-from stathmis.services.findings.twin import Change
+from stathmis.services.findings.doings import Change
 from stathmis.ui.fan_picture import FanPicture, bands_of, shown_of
 from stathmis.ui.kit.attempt import attempt
 from stathmis.ui.kit.fields import Chooser, field

@@ -100,12 +100,7 @@ class Window(QMainWindow):
         self.alarm = AlarmStrip(desk, self.live)
         right.addWidget(self.alarm)
         if practice is not None:
-            from stathmis.ui.practice_bar import PracticeBar
-
-            self.bar = PracticeBar(self, practice)
-            self.bar.uncover_wanted.connect(lambda: self.show_place("uncovering"))
-            theme.dress(self.bar)
-            right.addWidget(self.bar)
+            right.addWidget(self._practice_bar(practice))
         right.addWidget(self.stack, 1)
         self.messages = MessageStrip()
         right.addWidget(self.messages)
@@ -136,6 +131,14 @@ class Window(QMainWindow):
         QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
         if desk.read_only:
             notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
+
+    def _practice_bar(self, practice: Practice) -> QWidget:
+        from stathmis.ui.practice_bar import PracticeBar
+
+        self.bar = PracticeBar(self, practice)
+        self.bar.uncover_wanted.connect(lambda: self.show_place("uncovering"))
+        self.theme.dress(self.bar)
+        return self.bar
 
     def _build_ways(self) -> None:
         """Menus, keys and the line to type in, all of the same commands; and files dropped."""

@@ -13,8 +13,8 @@ from stathmis.services.advice.trying import Figure, Tried
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.findings.ahead import Ahead, Fan, Lacking, Leaving, When
+from stathmis.services.findings.doings import Change
 from stathmis.services.findings.foreseen import Record
-from stathmis.services.findings.twin import Change
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 from stathmis.words.events import opening_words

@@ -14,7 +14,7 @@ from stathmis.services.advice.trying import Figure, Tried
 from stathmis.services.batch import batches
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.desk import Desk
-from stathmis.services.findings.twin import Change
+from stathmis.services.findings.doings import Change
 from stathmis.services.moisture import water
 from stathmis.words import ahead as words
 

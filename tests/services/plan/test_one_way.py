@@ -24,7 +24,7 @@ REASONS = {
     ("services/findings/judgement.py", "set_c"): "embryos grow by the species, whatever is held",
     **{
         (f"services/practice/{name}.py", "set_c"): "the truth of a world: its eggs grow by the species"
-        for name in ("keepers", "under_way", "world")
+        for name in ("keepers", "taking_over", "world")
     },
     ("services/instruments/by_hatches.py", "set_c"): "the same: what a day of the hatch says of the air",
     ("services/findings/loss.py", "loss_percent"): "of the course: what its way aims at",

@@ -22,7 +22,7 @@ from stathmis.services.eggs import review
 from stathmis.services.eggs.tray import tray
 from stathmis.services.findings.runs import lately
 from stathmis.services.plan import lockdown, planning
-from stathmis.services.practice import keepers, progress, uncovering, under_way
+from stathmis.services.practice import deeds, keepers, progress, taking_over, uncovering, under_way
 from stathmis.services.practice.lessons import FREE, LESSONS, lesson_of
 from stathmis.services.practice.under_way import Practice
 from stathmis.services.practice.world import DAY_S, Act, World, hatched
@@ -33,7 +33,7 @@ from stathmis.words import practice as words
 def practised(folder: Path, key: str, seed: int = 1) -> Iterator[Practice]:
     path = folder / f"{key} {seed}.stathmis"
     if not path.exists():
-        under_way.begin(path, key, seed)
+        taking_over.begin(path, key, seed)
     clock = FixedClock(under_way.SET_MS)
     logbook = open_logbook(path)
     try:
@@ -99,12 +99,12 @@ def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:
         rounds.log_event(practice.desk, practice.incubator, "vent", "half", practice.clock.at_ms)
         for _ in range(3):
             practice.go_on(practice.to_hour(under_way.EVENING_H))
-        practice.weigh()
-        now, shows, mass = practice.now_ms, [s.text for s in practice.displays()], practice._mass_g()
+        deeds.weigh(practice)
+        now, shows, mass = practice.now_ms, [s.text for s in practice.displays()], deeds.mass_g(practice)
         rows = practice.world.rows[-1]
     with practised(tmp_path, "believe", 7) as again:
         assert again.now_ms == now and [s.text for s in again.displays()] == shows
-        assert again.world.rows[-1] == rows and again._mass_g() == pytest.approx(mass)
+        assert again.world.rows[-1] == rows and deeds.mass_g(again) == pytest.approx(mass)
         assert again.desk.book.records(Weighing)
     with practised(tmp_path, "believe", 7) as broken:
         with broken.desk.edit("broken") as edit:
@@ -116,21 +116,21 @@ def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:
 def test_what_is_done_at_the_machine_is_answered(tmp_path: Path) -> None:
     with practised(tmp_path, "season") as practice:
         with pytest.raises(UserError, match="too early"):
-            practice.finish()
+            deeds.finish(practice)
         with pytest.raises(UserError, match="nothing to candle"):
-            practice.candle()
-        assert "moves" in practice.look_at_turner()
+            deeds.candle(practice)
+        assert "moves" in deeds.look_at_turner(practice)
         for _ in range(7):
             practice.go_on(practice.to_hour(under_way.EVENING_H))
-        assert "stood still" in practice.look_at_turner() and "moves" in practice.look_at_turner()
-        assert "window" in practice.look_in()
-        practice.weigh()
-        practice.candle()
+        assert "stood still" in deeds.look_at_turner(practice) and "moves" in deeds.look_at_turner(practice)
+        assert "window" in deeds.look_in(practice)
+        deeds.weigh(practice)
+        deeds.candle(practice)
         counted = tray(practice.desk.book, practice.desk.book.records(Batch)[0]).counted
         clear = sum(f.count for f in counted if f.kind == "clear")
         assert clear == int(practice.world.eggs.infertile.sum())
         cold = practice.world.room_at(practice.world.now_s)[0]
-        practice.warm_room()
+        deeds.warm_room(practice)
         assert practice.world.room_at(practice.world.now_s)[0] == pytest.approx(cold + 7.0)
         lid = next(c for _i, c in practice.instruments() if _i.kind == "lid display" and c.quantity == "temperature")
         bench = practice.bench(lid)
@@ -145,10 +145,10 @@ def test_posted_eggs_are_set_when_the_keeper_says_so_and_rest_helps(tmp_path: Pa
     with practised(tmp_path, "posted eggs") as practice:
         assert practice.course is None and practice.world.set_s is None
         with pytest.raises(UserError, match="No eggs"):
-            practice.weigh()
+            deeds.weigh(practice)
         practice.go_on(practice.to_hour(under_way.EVENING_H))
         practice.go_on(practice.to_hour(under_way.MORNING_H))
-        practice.set_eggs()
+        deeds.set_eggs(practice)
         practice.go_on(practice.to_hour(under_way.EVENING_H))
         assert practice.course is not None and practice.world.rested
     at_once = World(LESSONS["posted eggs"], 1)
@@ -168,9 +168,9 @@ def test_a_lesson_through_to_the_uncovering(tmp_path: Path) -> None:
         told = []
         while practice.course is not None and practice.course.day(practice.now_ms) < 22.0:
             told += practice.until_something().came
-            practice.look_in()
+            deeds.look_in(practice)
         assert any("pipped" in line for line in told) and practice.world.turner_out
-        practice.finish()
+        deeds.finish(practice)
         assert practice.over and practice.course is None
         found = uncovering.uncover(practice)
         assert found.out == hatched(practice.world.came()) and 0 < found.score <= 140
@@ -198,7 +198,7 @@ def test_what_one_decision_cost_is_told_by_living_it_otherwise(tmp_path: Path) -
     with practised(tmp_path, "believe") as practice:
         while practice.course is not None and practice.course.day(practice.now_ms) < 22.5:
             practice.go_on(practice.now_ms + 24 * HOUR_MS)
-        practice.finish()
+        deeds.finish(practice)
         cost = dict(uncovering.uncover(practice).cost)
         assert cost["water"] >= 1 and cost["heat"] >= 0
         # stopped half-way it tells what it has

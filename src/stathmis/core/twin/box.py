@@ -42,6 +42,9 @@ LID_L_S = (np.log(3.0), 0.5)
 SHALLOW = (0.02, 0.45)
 """A trough begins to fall dry at its edges with a share of its water left from here to there, each alike. Source:
 common practice."""
+EDGES = (0.4, 1.0)
+"""The surface that is left goes as the water left over its edges to a power from here to there: 0.5 for a flat tray
+that is not level. Source: geometry of a wedge; the range is our own."""
 _GRID_C = np.arange(-20.0, 100.0, 0.05)
 _GRID_HPA = np.asarray(saturation_vapor_pressure(_GRID_C))
 
@@ -58,7 +61,8 @@ class Boxes:
 
     slow_s: response time of the walls, s; share, quick_s: see HEAT_PRIOR; lift_k: over the room at full heat, K;
     offset_k: of the held air over what the controller is set to, K; follow: of the held air, K per K of the room; lid:
-    1/s; lid_l_s: exchange with the lid open, l/s; shallow: share of water at which a surface begins to shrink.
+    1/s; lid_l_s: exchange with the lid open, l/s; shallow: share of water at which a surface begins to shrink; edge:
+    see EDGES.
     """
 
     slow_s: Array
@@ -70,6 +74,7 @@ class Boxes:
     lid: Array
     lid_l_s: Array
     shallow: Array
+    edge: Array
     theta: Array
 
     @property
@@ -79,8 +84,13 @@ class Boxes:
 
     def picked(self, heat: NDArray[np.int64], vapor: NDArray[np.int64]) -> Boxes:
         """Boxes with the heat of some and the moisture of others, by their numbers."""
-        moist = ("lid_l_s", "shallow", "theta")
+        moist = ("lid_l_s", "shallow", "edge", "theta")
         return Boxes(**{f.name: getattr(self, f.name)[vapor if f.name in moist else heat] for f in fields(self)})
+
+    def wet(self, water: Array) -> Array:
+        """Share of a wetted surface that is left with a share of its water, shape (..., n) as that."""
+        made: Array = np.minimum(1.0, water / self.shallow) ** self.edge
+        return made
 
 
 class Doings(NamedTuple):
@@ -277,7 +287,7 @@ def moisture(
     for i in range(air_c.shape[0]):
         if doings.filled[i]:
             water = np.ones(water.shape)
-        wet = np.minimum(1.0, water / boxes.shallow) if depth_ml_cm2 is not None else 1.0
+        wet = boxes.wet(water) if depth_ml_cm2 is not None else 1.0
         kw = wetted[i] * wet
         rate = flow[i] + kw
         rest = (brought[i] + kw * at_water[i]) / rate
@@ -302,7 +312,8 @@ def draw(count: int, theta: Array, slow_s: float, heat: tuple[Array, Array] | No
     drawn = mean + rng.standard_normal((count, mean.size)) @ np.linalg.cholesky(covariance).T
     lid_l_s, shallow = np.exp(rng.normal(*LID_L_S, count)), rng.uniform(*SHALLOW, count)
     picked = theta[rng.permutation(theta.shape[0])[np.arange(count) % theta.shape[0]]]
-    return replace(_heated(drawn), lid_l_s=lid_l_s, shallow=shallow, theta=picked)
+    edge = rng.uniform(*EDGES, count)
+    return replace(_heated(drawn), lid_l_s=lid_l_s, shallow=shallow, edge=edge, theta=picked)
 
 
 def prior(slow_s: float) -> tuple[Array, Array]:
@@ -315,10 +326,10 @@ def prior(slow_s: float) -> tuple[Array, Array]:
 
 def _heated(theta: Array) -> Boxes:
     """Boxes of heat parameters, shape (n, 7): in the order of HEAT_PRIOR, then ln of the slow response."""
-    none = np.zeros(theta.shape[0])
+    none, one = np.zeros(theta.shape[0]), np.ones(theta.shape[0])
     share = 0.1 + 0.45 / (1.0 + np.exp(-theta[:, 0]))
     quick, lift, lid, slow = (np.exp(np.clip(theta[:, i], -12.0, 12.0)) for i in (1, 2, 4, 6))
-    return Boxes(slow, share, quick, lift, theta[:, 5], theta[:, 3], lid, none, none + 0.2, np.zeros((none.size, 8)))
+    return Boxes(slow, share, quick, lift, theta[:, 5], theta[:, 3], lid, none, 0.2 * one, one, np.zeros((one.size, 8)))
 
 
 def fit_heat(doings: Doings, air_c: Array, u_k: Array, slow_s: float, start_c: float) -> tuple[Array, Array]:

@@ -17,9 +17,9 @@ from numpy.typing import ArrayLike, NDArray
 Array = NDArray[np.float64]
 
 DAY_S = 86_400.0
-SIZES = (0.06, 0.25, 0.8, 2.2)
+SIZES = (0.08, 0.22, 0.6, 1.7)
 """Wandering and day as shares of the scale that is usual."""
-LASTS_H = (4.0, 12.0, 36.0)
+LASTS_H = (1.0, 4.0, 12.0, 36.0)
 """The wandering forgets itself in so many hours."""
 DAYS_ALIKE = 6.0
 """A daily pattern is the same for about so many days. Source: our own."""
@@ -87,30 +87,39 @@ def carried(
     both = np.concatenate([t, at])
     apart = np.abs(both[:, None] - both[None, :])
     day = np.exp(-2.0 * (np.sin(np.pi * apart / DAY_S) / SMOOTH) ** 2 - 0.5 * (apart / (DAYS_ALIKE * DAY_S)) ** 2)
+    forgets = [np.exp(-apart / (3600.0 * lasts)) for lasts in LASTS_H]
     n = t.size
-    noise = np.concatenate([own**2, np.zeros(at.size)])
-    found = []
-    for lasts_h in LASTS_H:
-        forgets = np.exp(-apart / (3600.0 * lasts_h))
-        for wanders, daily in product(SIZES, SIZES):
-            k = (wanders * scale) ** 2 * forgets + (daily * scale) ** 2 * day + level**2
-            k[np.diag_indices_from(k)] += noise
-            found.append(_mix(k, v, n))
-    logs = np.array([f[0] for f in found])
+    noise = np.diag(np.concatenate([own**2, np.zeros(at.size)])) + level**2
+
+    def alike(mixture: tuple[int, float, float], upto: int | None) -> Array:
+        lasts, wanders, daily = mixture
+        part = np.s_[:upto, :upto]
+        made: Array = (wanders * scale) ** 2 * forgets[lasts][part] + (daily * scale) ** 2 * day[part] + noise[part]
+        return made
+
+    mixtures = list(product(range(len(LASTS_H)), SIZES, SIZES))
+    roots = [np.asarray(np.linalg.cholesky(alike(m, n)), dtype=np.float64) for m in mixtures]
+    logs = np.array([_explains(root, v) for root in roots])
     weights = np.exp(logs - logs.max())
-    kept = [(w, f[1], f[2]) for w, f in zip(weights.tolist(), found, strict=True) if w > WORTH]
-    return Wander(tuple(_Mix(w, carry, _root(left)) for w, carry, left in kept))
+    return Wander(
+        tuple(
+            _mix(weight, root, alike(mixture, None))
+            for mixture, root, weight in zip(mixtures, roots, weights.tolist(), strict=True)
+            if weight > WORTH
+        )
+    )
 
 
-def _mix(k: Array, v: Array, n: int) -> tuple[float, Array, Array]:
-    """Log of how well a covariance explains what was read, what carries it over, and the covariance that is left."""
-    if n == 0:
-        return 0.0, np.zeros((k.shape[0], 0)), k
-    root = np.linalg.cholesky(k[:n, :n])
-    whitened = np.linalg.solve(root, np.column_stack([v, k[:n, n:]]))
-    across = whitened[:, 1:]
-    log = -0.5 * float(whitened[:, 0] @ whitened[:, 0]) - float(np.log(np.diag(root)).sum())
-    return log, np.linalg.solve(root.T, across).T, k[n:, n:] - across.T @ across
+def _explains(root: Array, v: Array) -> float:
+    """Log of how well a covariance, by its root, explains what was read."""
+    whitened = np.linalg.solve(root, v)
+    return -0.5 * float(whitened @ whitened) - float(np.log(np.diag(root)).sum())
+
+
+def _mix(weight: float, root: Array, k: Array) -> _Mix:
+    n = root.shape[0]
+    across = np.linalg.solve(root, k[:n, n:])
+    return _Mix(weight, np.linalg.solve(root.T, across).T, _root(k[n:, n:] - across.T @ across))
 
 
 def _root(covariance: Array) -> Array:

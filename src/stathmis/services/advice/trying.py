@@ -6,8 +6,9 @@ machine is the same in both, and their difference is surer than either.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -23,7 +24,8 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
 from stathmis.services.findings import ahead, twin
 from stathmis.services.findings.ahead import Ahead, Fan, Leaving, When
-from stathmis.services.findings.twin import RESTS_ON, Change, Twin
+from stathmis.services.findings.doings import Change
+from stathmis.services.findings.twin import RESTS_ON, Twin
 from stathmis.services.moisture.water import surfaces
 from stathmis.services.plan import lockdown, planning
 
@@ -119,6 +121,7 @@ def _wide(apart: Array, middle: Array, least: float) -> Array:
     """Half of the 95 % interval of a difference; nothing is apart before the change is made."""
     changed = np.maximum.accumulate(np.abs(apart).max(axis=1) > 1e-9)
     if not changed.any():
+        # what changes nothing in the boxes still makes a thermostat find its swing anew
         changed[:] = True
     model = np.hypot(MODEL_SHARE * np.abs(middle), least)
     made: Array = np.where(changed, 1.96 * np.hypot(apart.std(axis=1), model), 0.0)
@@ -126,50 +129,54 @@ def _wide(apart: Array, middle: Array, least: float) -> Array:
 
 
 def _figures(book: Book, found: Twin, course: Course, one: Ways, other: Ways) -> tuple[Figure, ...]:
-    hours = STEP_S / 3600.0
-    species = course.species
-
-    def figure(cost: Cost, of: Sequence[Array], model: float = 0.0) -> Figure:
-        as_is, tried_ = of
+    made = []
+    for cost, measure, model in _measures(book, found, course):
+        as_is, tried_ = measure(one), measure(other)
         apart = tried_ - as_is
-        u = np.hypot(float(apart.std()), model * abs(float(apart.mean())))
-        return Figure(cost, float(as_is.mean()), float(tried_.mean()), float(apart.mean()), 1.96 * float(u))
-
-    def both(what: object) -> list[Array]:
-        return [what(ways) for ways in (one, other)]  # type: ignore[operator]
-
-    def out(quantity: Quantity) -> object:
-        bands = [course.band(quantity, int(t)) for t in found.times_ms[::12]]
-        low = np.repeat([b.low if b is not None else -np.inf for b in bands], 12)[: found.times_ms.size, None]
-        high = np.repeat([b.high if b is not None else np.inf for b in bands], 12)[: found.times_ms.size, None]
-        return lambda ways: ((_of(ways, quantity) < low) | (_of(ways, quantity) > high)).sum(axis=0) * hours
-
-    made = [
-        figure("coldest", both(lambda w: w.core_c.min(axis=0)), MODEL_SHARE),
-        figure("warmest", both(lambda w: w.core_c.max(axis=0)), MODEL_SHARE),
-        figure("cold hours", both(lambda w: (w.core_c < COLD_C).sum(axis=0) * hours), MODEL_SHARE),
-        figure("heat out", both(out("temperature")), MODEL_SHARE),
-    ]
-    if "humidity" in found.off:
-        made.append(figure("moisture out", both(out("humidity")), MODEL_SHARE))
-        if species.kind == "bird":
-            # mg a day and hPa, of so many g: percent
-            per_hpa = term_conductance(species.egg_g, species.days, book.pressure_hpa) / species.egg_g / 10.0
-
-            def lost(ways: Ways) -> Array:
-                saturated = np.asarray(saturation_vapor_pressure(ways.core_c))
-                air = np.asarray(saturation_vapor_pressure(ways.air_c)) * ways.rh / 100.0
-                total: Array = per_hpa * (saturated - air).sum(axis=0) * hours / 24.0
-                return total
-
-            made.append(figure("loss", both(lost), U_SHELL))
-    held = course.held_c(found.at_ms)
-    if species.kind == "bird":
-
-        def later(ways: Ways) -> Array:
-            rate = np.maximum(ways.core_c - found.doings.own_k[:, None] - BIOLOGICAL_ZERO_C, 0.0)
-            behind: Array = (1.0 - rate / (held - BIOLOGICAL_ZERO_C)).sum(axis=0) * hours
-            return behind
-
-        made.append(figure("hatch", both(later), SHIFT_U))
+        middle = float(apart.mean())
+        u = float(np.hypot(apart.std(), model * abs(middle)))
+        made.append(Figure(cost, float(as_is.mean()), float(tried_.mean()), middle, 1.96 * u))
     return tuple(made)
+
+
+def _measures(book: Book, found: Twin, course: Course) -> Iterator[tuple[Cost, Callable[[Ways], Array], float]]:
+    """What is counted of a future, one number for each way, and what the counting is off by, relative."""
+    hours, species = STEP_S / 3600.0, course.species
+    yield "coldest", lambda w: w.core_c.min(axis=0), MODEL_SHARE
+    yield "warmest", lambda w: w.core_c.max(axis=0), MODEL_SHARE
+    yield "cold hours", lambda w: (w.core_c < COLD_C).sum(axis=0) * hours, MODEL_SHARE
+    yield "heat out", partial(_hours_out, found, course, "temperature"), MODEL_SHARE
+    if "humidity" in found.off:
+        yield "moisture out", partial(_hours_out, found, course, "humidity"), MODEL_SHARE
+    if species.kind != "bird":
+        return
+    if "humidity" in found.off:
+        # mg a day and hPa, of so many g: percent
+        per_hpa = term_conductance(species.egg_g, species.days, book.pressure_hpa) / species.egg_g / 10.0
+
+        def lost(ways: Ways) -> Array:
+            saturated = np.asarray(saturation_vapor_pressure(ways.core_c))
+            air = np.asarray(saturation_vapor_pressure(ways.air_c)) * ways.rh / 100.0
+            total: Array = per_hpa * (saturated - air).sum(axis=0) * hours / 24.0
+            return total
+
+        yield "loss", lost, U_SHELL
+
+    held = course.held_c(found.at_ms)
+
+    def later(ways: Ways) -> Array:
+        rate = np.maximum(ways.core_c - found.doings.own_k[:, None] - BIOLOGICAL_ZERO_C, 0.0)
+        behind: Array = (1.0 - rate / (held - BIOLOGICAL_ZERO_C)).sum(axis=0) * hours
+        return behind
+
+    yield "hatch", later, SHIFT_U
+
+
+def _hours_out(found: Twin, course: Course, quantity: Quantity, ways: Ways) -> Array:
+    """Hours with the air out of its band, for each way."""
+    bands = [course.band(quantity, int(t)) for t in found.times_ms[::12]]
+    low = np.repeat([b.low if b is not None else -np.inf for b in bands], 12)[: found.times_ms.size, None]
+    high = np.repeat([b.high if b is not None else np.inf for b in bands], 12)[: found.times_ms.size, None]
+    air = _of(ways, quantity)
+    made: Array = ((air < low) | (air > high)).sum(axis=0) * STEP_S / 3600.0
+    return made

@@ -30,6 +30,8 @@ Times = NDArray[np.int64]
 EVERY = 3
 """A point of the fan every so many steps."""
 ENDS = (2.5, 50.0, 97.5)
+SMOOTHED = 2
+"""The ends of a fan are means of so many points on either side: an hour and a quarter."""
 LIKELY = 0.75
 """What is coming is told where three in four ways come to it."""
 OUT_MIN = 60.0
@@ -181,13 +183,10 @@ def fan(found: Twin, ways: Array, quantity: Quantity | None) -> Fan:
 
 
 def _smooth(edge: Array) -> Array:
-    """An edge without the jitter of a few ways, over an hour and a quarter."""
+    """An edge without the jitter of a few ways."""
     padded = np.pad(edge, SMOOTHED, mode="edge")
     made: Array = np.convolve(padded, np.full(2 * SMOOTHED + 1, 1.0 / (2 * SMOOTHED + 1)), mode="valid")
     return made
-
-
-SMOOTHED = 2
 
 
 def _strange(book: Book, found: Twin, quantity: Quantity) -> Fan | None:
@@ -218,11 +217,11 @@ def dry(found: Twin, ways: Ways) -> When | None:
     """When the water is so low that the surface shrinks to half; None where it is not known, or lasts."""
     if found.depth_ml_cm2 is None or not found.doings.surface_cm2[0]:
         return None
-    return when(found, ways.water < 0.5 * found.boxes.shallow)
+    return when(found, found.boxes.wet(ways.water) < 0.5)
 
 
 def when(found: Twin, out: NDArray[np.bool_]) -> When | None:
-    """When something is so (steps, members) that lasts; None where three in four ways do not come to it."""
+    """When something is so for the first time (steps, members); None where three in four ways do not come to it."""
     ever = out.any(axis=0)
     share = float(ever.mean())
     if share < LIKELY:

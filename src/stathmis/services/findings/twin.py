@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from copy import deepcopy
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,19 +23,18 @@ from stathmis.core.twin.box import STEP_S, Boxes, Doings, Standing, Ways
 from stathmis.core.twin.wander import carried
 from stathmis.logbook.records import DroppedState, EggFinding, Event, Incubator, Quantity, Reading, WaterSurface
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import rounds
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course
 from stathmis.services.batch.power_cut import BOX_HOURS, USUAL_G
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings import states
+from stathmis.services.findings.doings import Change, Times, changed, doings_of
 from stathmis.services.findings.runs import CORRECTED, Run
 from stathmis.services.findings.states import USUAL_ROOM
-from stathmis.services.moisture.water import events_of, setting_at, surfaces
+from stathmis.services.moisture.water import events_of, surfaces
 
 Array = NDArray[np.float64]
-Times = NDArray[np.int64]
 
 TRIED, MEMBERS = 600, 240
 """So many boxes are held against the log, and so many of the likeliest make the ensemble: the ends of 95 % of them are
@@ -45,46 +44,37 @@ BACK_MS = 4 * DAY_MS
 HOURS_AHEAD = 48
 LEAST_READ = 4
 """Fewer readings of a quantity say nothing of what comes."""
-LID_MIN, POURED_MIN = 3.0, 1.0
-"""A lid that was opened, or water poured, without a word how long. Source: common practice."""
-SCALE: dict[str, float] = {"temperature": 0.25, "humidity": 4.0, "room": 1.2, "vapor": 1.5}
+SCALE: dict[str, float] = {"temperature": 0.25, "humidity": 2.0, "room": 1.2, "vapor": 1.5}
 LEVEL: dict[str, float] = {"temperature": 0.7, "humidity": 15.0, "room": 4.0, "vapor": 4.0}
 """How far the air wanders from what a box explains, and how far off that is all along: K, %, K and hPa of the room.
 Source: our own."""
 OWN_U: dict[str, tuple[float, float]] = {
     "temperature": (0.02, 0.25),
-    "humidity": (0.35, 1.5),
+    "humidity": (0.2, 1.5),
     "room": (0.1, 0.5),
     "vapor": (0.2, 0.6),
 }
 """What an hour of a logger, and a reading by hand, is off by on its own (a swing, a step of the display)."""
-UPSET_U: dict[str, float] = {"temperature": 0.8, "humidity": 5.0}
+UPSET_U: dict[str, float] = {"temperature": 0.8, "humidity": 1.2}
 """Likewise while the air is on its way back from a lid."""
-UPSET_MS = HOUR_MS
+MISFIT: dict[str, float] = {"temperature": 0.25, "humidity": 2.2}
+"""How far a good box is off from its air at any reading, K and %: it is not the machine. Source: our own."""
 OUTLIER, SWING_OUTLIER = 4.0, 3.0
+MOST_NEAR = 0.7
+"""Where more of the readings than this share are near one that is far off, only those themselves are left out."""
 SWING_MS = DAY_MS
 SCATTER = 4.0
 """States that scatter by more than so many times what they may, squared, are not all of one box."""
-LARGER = (0.3, 0.65)
+LARGER = (0.5, 0.4)
 """By how much all flows of vapor, and the volume, may be larger than a box of air alone shows: natural logarithm, mean
 and standard deviation. Source: our own; wood and plaster take up vapor."""
 FAR_K = 4.0
 """What a box does not explain of its air fades as that goes so far away."""
+LEAST_OVER = 3.0
+"""Air less than so far over its room's, %, has no water to lose."""
+DRY_U = 2.5
+"""How far dry air reads from what its room makes of it, %: the hygrometers of both. Source: our own."""
 ROOM_STEP_MS = 2 * HOUR_MS
-
-What = Literal["set point", "water", "vent", "lid", "cool", "power", "night", "window"]
-
-
-@dataclass(frozen=True)
-class Change:
-    """Something that might be done, or come, after so many minutes: see trying. amount: °C the controller is set to;
-    cm² that are wet and full; opening, 0 to 1; minutes of a lid, a cooling, a cut; K the night is colder; °C outside
-    the window; lasts_min: how long (a night: eight hours)."""
-
-    what: What
-    amount: float
-    lasts_min: float = 0.0
-    after_min: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +128,7 @@ def twin(book: Book, incubator: Incubator, course: Course | None, at_ms: int) ->
         return None
     room_c, room_hpa = _room(book, air.room_warm, air.room_moist, times, at_ms)
     depth = _depth(book, incubator)
-    doings = _doings(book, incubator, course, times, room_c, room_hpa, air.usual_c)
+    doings = doings_of(book, incubator, course, times, room_c, room_hpa, air.usual_c)
     theta, known = _vapor(book, incubator, at_ms)
     egg_g, forced = course.species.egg_g if course is not None else USUAL_G, incubator.air != "still"
     many = boxes.draw(TRIED, theta, 3600.0 * BOX_HOURS[incubator.air], _heat(book, incubator, at_ms // DAY_MS))
@@ -219,7 +209,7 @@ def _likely(
     if own is None:
         return np.arange(MEMBERS)
     left = own.values[:, None] - _at_hours(made, own, step_ms, start)
-    u = np.hypot(_unsure(own, left, quantity, so_far, start), SCALE[quantity])
+    u = np.hypot(_unsure(own, left, quantity, so_far, start), MISFIT[quantity])
     return boxes.likely(left, u, LEVEL[quantity], MEMBERS)
 
 
@@ -237,7 +227,7 @@ def now(found: Twin, quantity: Quantity) -> float:
 def go_on(found: Twin, changes: Sequence[Change] = ()) -> Ways:
     """What comes of a twin's boxes from its instant on, if these changes are made; the state after each step."""
     standing = deepcopy(found.standing)
-    doings = changed(found, changes)
+    doings = changed(found.doings, changes)
     forced = found.incubator.air != "still"
     ways = boxes.run(found.boxes, standing, doings, found.depth_ml_cm2, found.egg_g, forced_air=forced)
     none = np.zeros((1, 1))
@@ -246,55 +236,17 @@ def go_on(found: Twin, changes: Sequence[Change] = ()) -> Ways:
     # what a box does not explain of its air does not stay while that is far off
     usual = found.standing.air_c + doings.point_c[:, None] - found.doings.point_c[0]
     near = np.exp(-np.abs(ways.air_c - usual) / FAR_K)
-    return Ways(
-        ways.air_c + warm * near, ways.core_c + warm * near, np.clip(ways.rh + moist * near, 0.0, 100.0), ways.water
-    )
+    moist = _left_over(ways, doings, moist * near)
+    return Ways(ways.air_c + warm * near, ways.core_c + warm * near, np.clip(ways.rh + moist, 0.0, 100.0), ways.water)
 
 
-def changed(found: Twin, changes: Sequence[Change]) -> Doings:
-    """What is done from a twin's instant on, with these changes."""
-    made = boxes.copied(found.doings)
-    minutes = np.arange(made.point_c.size + 1, dtype=np.float64) * (STEP_S / 60.0)
-    for change in changes:
-        begin, end = change.after_min, change.after_min + change.lasts_min
-        share = np.clip(np.minimum(minutes[1:], end) - np.maximum(minutes[:-1], begin), 0.0, None) * 60.0 / STEP_S
-        later = minutes[:-1] >= begin - 1e-9
-        if change.what == "set point":
-            made.point_c[later] = change.amount
-        elif change.what == "water":
-            made.surface_cm2[later] = change.amount
-            made.filled[np.argmax(later)] = True
-            made.lid[np.argmax(later)] = min(1.0, 60.0 * POURED_MIN / STEP_S)
-        elif change.what == "vent":
-            made.opening[later] = change.amount
-        elif change.what in ("lid", "cool"):
-            np.maximum(made.lid, np.minimum(share, 1.0), out=made.lid)
-        elif change.what == "power":
-            made.power[:] = np.minimum(made.power, 1.0 - np.minimum(share, 1.0))
-        else:
-            _room_changed(made, change, minutes[:-1])
+def _left_over(ways: Ways, doings: Doings, off: Array) -> Array:
+    """What boxes do not explain of their moisture, %, less of it the more they dry out: without water the air is the
+    room's, warmed, and only hygrometers are off."""
+    over = ways.rh - 100.0 * doings.room_hpa / np.asarray(saturation_vapor_pressure(ways.air_c))
+    wet = np.where(over[0] > LEAST_OVER, np.clip(over / np.maximum(over[0], LEAST_OVER), 0.0, 1.0), 1.0)
+    made: Array = off * wet + np.random.default_rng(19).normal(0.0, DRY_U, off.shape[1]) * (1.0 - wet)
     return made
-
-
-WINDOW_SHARE, AIRED_MIN, WARMED_MIN = 0.6, 20.0, 60.0
-"""A room with its window open goes so far to the air outside, so quickly, and comes back so slowly. Source: common
-practice, approximate."""
-OUTSIDE_RH = 80.0
-
-
-def _room_changed(made: Doings, change: Change, minutes: Array) -> None:
-    """A colder night, or the window of the room open."""
-    since, end = minutes - change.after_min, change.lasts_min
-    if change.what == "night":
-        # it comes and goes as nights do: coldest in its middle
-        depth = np.where((since >= 0.0) & (since <= end), np.sin(np.pi * np.clip(since / max(end, 1.0), 0.0, 1.0)), 0.0)
-        made.room_c[:] -= change.amount * depth[:, None]
-        return
-    aired = 1.0 - np.exp(-np.clip(since, 0.0, end) / AIRED_MIN)
-    share = WINDOW_SHARE * np.where(since < 0.0, 0.0, aired * np.exp(-np.maximum(since - end, 0.0) / WARMED_MIN))
-    outside = float(saturation_vapor_pressure(change.amount)) * OUTSIDE_RH / 100.0
-    made.room_c[:] += share[:, None] * (change.amount - made.room_c)
-    made.room_hpa[:] += share[:, None] * (outside - made.room_hpa)
 
 
 @dataclass(frozen=True)
@@ -333,10 +285,14 @@ def _swing(own: _Read, busy: NDArray[np.bool_]) -> Array:
     """What single readings are off from their hour while nothing disturbs the air: a thermostat's swing, steps of a
     display."""
     step = np.clip((own.off_s // STEP_S).astype(np.int64), 0, busy.size - 1)
-    still = own.off[~busy[step]] if not busy[step].all() else own.off
+    quiet = ~busy[step] if not busy[step].all() else np.ones(step.size, dtype=bool)
+    still, at = own.off[quiet], own.off_s[quiet]
     apart = np.abs(still - median(still))
-    # lids nobody logged
-    return still[apart <= SWING_OUTLIER * max(1e-3, 1.48 * median(apart))]
+    odd = apart > SWING_OUTLIER * max(1e-3, 1.48 * median(apart))
+    # a lid nobody logged pulls the mean of its hour along
+    lids = at[odd]
+    near = np.searchsorted(lids, at + 3600.0) > np.searchsorted(lids, at - 3600.0)
+    return still[~near] if near.sum() < MOST_NEAR * near.size else still[~odd]
 
 
 def _busy(so_far: Doings) -> NDArray[np.bool_]:
@@ -448,68 +404,6 @@ def _vapor(book: Book, incubator: Incubator, at_ms: int) -> tuple[Array, bool]:
     return draws, bool(found or gone)
 
 
-def _doings(
-    book: Book,
-    incubator: Incubator,
-    course: Course | None,
-    times: Times,
-    room_c: Array,
-    room_hpa: Array,
-    usual_c: float,
-) -> Doings:
-    """What was done, at every step; from now on nothing more, but that a cut not over goes on for its minutes."""
-    steps, step_ms = times.size, round(1000.0 * STEP_S)
-    events = events_of(book, incubator)
-    first = rounds.set_point(book, incubator, int(times[0]))
-    made = Doings(
-        np.full(steps, usual_c if first is None else first),
-        np.ones(steps),
-        np.zeros(steps),
-        np.zeros(steps),
-        np.zeros(steps),
-        np.zeros(steps, dtype=bool),
-        np.zeros(steps),
-        course.warmed_by(times).core_k if course is not None else np.zeros(steps),
-        room_c,
-        room_hpa,
-    )
-    made.eggs_mg_d_hpa[:] = _eggs(book, incubator, times)
-    before = setting_at(events, int(times[0]))
-    made.surface_cm2[:], made.opening[:] = before.surface_cm2 or 0.0, before.opening or 0.0
-    cooled = course.way.cool_minutes if course is not None else 15.0
-    lasting = {"lid": LID_MIN, "water": POURED_MIN, "cool": cooled}
-    for event in events:
-        if event.time_ms < times[0] - HOUR_MS or event.time_ms > times[-1]:
-            continue
-        i = max(0, int((event.time_ms - times[0]) // step_ms))
-        if event.set_point_c is not None:
-            made.point_c[i:] = event.set_point_c
-        if event.kind in ("water", "vent"):
-            setting = setting_at(events, event.time_ms)
-            made.surface_cm2[i:], made.opening[i:] = setting.surface_cm2 or 0.0, setting.opening or 0.0
-        if event.kind == "water":
-            made.filled[i] = True
-        minutes = event.minutes if event.minutes is not None else lasting.get(event.kind, 0.0)
-        if event.kind in lasting or event.kind == "power":
-            _during(made.power if event.kind == "power" else made.lid, i, minutes * 60.0 / STEP_S, event.kind)
-    return made
-
-
-def _during(row: Array, i: int, steps: float, kind: str) -> None:
-    """A lid open, or no mains, for so many steps from one on."""
-    whole = int(steps)
-    part = row[i : i + whole + 1]
-    share = np.concatenate([np.ones(whole), [steps - whole]])[: part.size]
-    part[:] = np.minimum(part, 1.0 - share) if kind == "power" else np.maximum(part, share)
-
-
-def _eggs(book: Book, incubator: Incubator, times: Times) -> Array:
-    """Conductance of all eggs at the steps, mg/(d hPa): changed only when eggs come or go."""
-    days, inverse = np.unique(times // (DAY_MS // 4), return_inverse=True)
-    found = np.array([states.eggs_conductance(book, incubator, int(d) * (DAY_MS // 4)) for d in days])
-    return found[inverse]
-
-
 @finding(*RESTS_ON, most=12)
 def _heat(book: Book, incubator: Incubator, day: int) -> tuple[Array, Array] | None:
     """What the days before told of the heat of a machine; day: number of the day (UTC), so that it is learned once a
@@ -536,7 +430,7 @@ def _heat(book: Book, incubator: Incubator, day: int) -> tuple[Array, Array] | N
     room = np.full((times.size, 1), USUAL_ROOM[0])
     if air.room_warm is not None:
         room = np.interp(times, air.room_warm.times_ms, air.room_warm.corrected)[:, None]
-    doings = _doings(book, incubator, None, times, room, np.full((times.size, 1), 11.0), air.usual_c)
+    doings = doings_of(book, incubator, None, times, room, np.full((times.size, 1), 11.0), air.usual_c)
     # only what is near something that was done tells of it; the rest is a thermostat's own
     near = np.zeros(times.size, dtype=bool)
     for event in telling:

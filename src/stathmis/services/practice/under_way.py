@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -18,7 +17,6 @@ from stathmis.core.fixed_points import salt_humidity
 from stathmis.core.hatch.embryos import Came
 from stathmis.logbook import live
 from stathmis.logbook.live import LiveReading
-from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import (
     Batch,
     Channel,
@@ -30,20 +28,14 @@ from stathmis.logbook.records import (
     Weighing,
 )
 from stathmis.logbook.snapshot import DENSE
-from stathmis.services import setting_up
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
 from stathmis.services.clock import DAY_MS, HOUR_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import findings, pull
-from stathmis.services.eggs.tray import tray
-from stathmis.services.moisture import water, weights
-from stathmis.services.moisture.weights import OnScale
-from stathmis.services.plan import planning, tasks
+from stathmis.services.plan import tasks
 from stathmis.services.practice import keepers
-from stathmis.services.practice.lessons import Display, Lesson, lesson_of
+from stathmis.services.practice.lessons import Display, lesson_of
 from stathmis.services.practice.world import DAY_S, Act, Moment, World, shown
-from stathmis.services.setting_up import NewChannel
 from stathmis.services.watch import alarms
 from stathmis.words import practice as words
 from stathmis.words.numbers import typed_text
@@ -55,8 +47,6 @@ MORNING_H, EVENING_H = 7.0, 21.5
 WHOLE_RUN_H = 24.0
 """No step of practice is longer."""
 LOOK_MS = 2 * HOUR_MS
-SCALE_G = 1.0
-WEIGHED_D = (1 / 3, 5.0, 10.0, 15.0)
 RECORDS: tuple[type[Any], ...] = (Event, TaskMark, EggFinding, Weighing, Batch)
 BENCH_C = 21.0
 
@@ -76,48 +66,6 @@ class Shown:
     instrument: Instrument
     channel: Channel
     text: str
-
-
-def begin(path: Path, key: str, seed: int) -> None:
-    """Write the logbook of a lesson (or a free run) to a new file, as it is taken over. Raises LogbookError."""
-    lesson = lesson_of(key, seed)
-    kept = {"name": words.title(key), "time_zone": "UTC", "altitude_m": "0"}
-    logbook = create_logbook(path, kept)
-    try:
-        world = World(lesson, seed)
-        clock = FixedClock(SET_MS + round(1000.0 * world.begins_s))
-        desk = Desk(logbook, clock)
-        _furnish(desk, lesson)
-        made = Practice(desk, clock, key, seed, world)
-        made.take_over()
-    finally:
-        logbook.close()
-
-
-def _furnish(desk: Desk, lesson: Lesson) -> None:
-    """The machine, its water, the room and the drawer."""
-    from stathmis.services import knowledge
-
-    species = knowledge.species()[lesson.species]
-    machine = setting_up.add_incubator(desk, words.MACHINE, "forced", species.set_c)
-    setting_up.add_incubator(desk, words.ROOM, "room")
-    incubator = desk.book.one(Incubator, machine)
-    ids = [water.add_surface(desk, incubator, name, f"{area:g}", f"{ml:g}") for name, area, ml in lesson.surfaces]
-    water.log_change(desk, incubator, {ids[0]: 1.0}, lesson.vent, desk.now_ms)
-    for display in lesson.displays:
-        channels = []
-        for quantity, sensor in display.shows:
-            unit = "°C" if quantity == "temperature" else "%"
-            accuracy = setting_up.typical(display.kind, quantity)[1]
-            channels.append(NewChannel(quantity, unit, sensor.resolution, accuracy))  # type: ignore[arg-type]
-        setting_up.add_instrument(
-            desk, display.name, display.kind, channels, reference=display.reference,
-            incubator_id=None if display.reference else machine,
-        )  # fmt: skip
-    room = desk.book.room()
-    assert room is not None
-    both = [NewChannel("temperature", "°C", 0.1, 0.5), NewChannel("humidity", "%", 1.0, 3.0)]
-    setting_up.add_instrument(desk, words.ROOM_LOGGER, "logger", both, incubator_id=room.id)
 
 
 class Practice:
@@ -167,59 +115,6 @@ class Practice:
     def course(self) -> Course | None:
         """The batch, None before it is set."""
         return batches.running(self.desk.book, self.incubator)
-
-    def take_over(self) -> None:
-        """Live up to where the keeper takes over, with a steady hand that logs what it does."""
-        lesson, world = self.lesson, self.world
-        until = lesson.begins * DAY_S
-        if lesson.posted:
-            set_ms = SET_MS + DAY_MS
-            planning.add_plan(
-                self.desk, self.incubator, lesson.species, "steady", lesson.eggs, set_ms,
-                words.batch(lesson.eggs), SET_MS - round(lesson.age_d * DAY_MS), "",
-            )  # fmt: skip
-        while world.now_s < until - 1.0:
-            acts = keepers.visit(world) if world.now_s >= 0.0 else []
-            for act in acts:
-                self._log_act(act)
-            # before the eggs go in there is nothing to do; then they are weighed as a steady hand does
-            if any(abs(world.now_s - d * DAY_S) < 1.0 for d in WEIGHED_D):
-                self.weigh()
-            self._advance(min(until, world.now_s + keepers.VISIT_S if world.now_s >= 0.0 else 0.0), acts)
-        if not lesson.posted and world.set_s is None:
-            act = Act(world.now_s, "eggs in")
-            self._log_act(act)
-            self._advance(world.now_s, [act])
-        self._see()
-        self._keep()
-
-    def _log_act(self, act: Act) -> None:
-        """What the hand before did stands in the log."""
-        self.clock.at_ms = SET_MS + round(1000.0 * act.at_s)
-        base = {"incubator_id": self.incubator.id, "time_ms": self.clock.at_ms, "note": ""}
-        if act.what == "eggs in":
-            self.set_eggs()
-        elif act.what == "set point":
-            self.desk.add("set", [(Event, {**base, "kind": "set_point", "set_point_c": act.amount})])
-        elif act.what == "water":
-            own = water.surfaces(self.desk.book, self.incubator)
-            wet = next(
-                (w for w in _subsets(len(own)) if abs(sum(own[i].surface_cm2 for i in w) - act.amount) < 0.6), (0,)
-            )
-            water.log_change(self.desk, self.incubator, {own[i].id: 1.0 for i in wet}, None, self.clock.at_ms, 100.0)
-        elif act.what == "vent":
-            self.desk.add("vent", [(Event, {**base, "kind": "vent", "opening": act.amount})])
-
-    def set_eggs(self) -> None:
-        """Put the eggs in now, and log it."""
-        plan = next((p for p in planning.plans(self.desk.book) if p.batch is None), None)
-        if plan is not None:
-            planning.set_eggs(self.desk, plan, self.clock.at_ms)
-            return
-        setting_up.set_batch(
-            self.desk, self.incubator, words.batch(self.lesson.eggs), self.lesson.species, "steady",
-            self.lesson.eggs, self.clock.at_ms,
-        )  # fmt: skip
 
     def displays(self) -> list[Shown]:
         """What each display at the machine shows now; what a logger writes is in the log."""
@@ -274,138 +169,15 @@ class Practice:
         """What came of the eggs so far; the truth."""
         return self.world.came()
 
-    # what the keeper does that is no entry of a log
-
-    def look_at_turner(self) -> str:
-        """Watch the turner for an hour: whether it moves; one that is stuck is put right."""
-        stuck = self.world.turner_stuck
-        self._do("look at turner")
-        return words.turner(stuck=stuck, out=self.world.turner_out)
-
-    def warm_room(self) -> str:
-        """A heater in the room until the morning."""
-        self._do("warm room")
-        base = {"incubator_id": self.incubator.id, "time_ms": self.clock.at_ms, "kind": "note"}
-        self.desk.add("room warmed", [(Event, {**base, "note": words.warmed()})])
-        return words.warmed()
-
-    def candle(self) -> str:
-        """Hold the light to every egg, with the lid open; what is seen is logged as counts. Raises UserError before the
-        third day, and once the lockdown is over."""
-        course, came = self.course, self.came()
-        if course is None or came is None or not 3.0 <= course.day(self.clock.at_ms) < course.species.days - 1.5:
-            raise UserError(*words.no_candling())
-        self._do("lid", 5.0)
-        base = {"incubator_id": self.incubator.id, "time_ms": self.clock.at_ms, "kind": "lid"}
-        with self.desk.edit(words.candled()) as edit:
-            edit.add(Event, **base, note=words.candled(), minutes=5.0)
-            for kind, number in self._seen_inside(course, came).items():
-                fields = findings.fields_of(self.desk.book, course, self.clock.at_ms, "", kind, "", number)
-                edit.add(EggFinding, **fields)
-        self._see()
-        return words.candled()
-
-    def _seen_inside(self, course: Course, came: Came) -> dict[str, int]:
-        """What is new since the last candling."""
-        day = course.day(self.clock.at_ms) / course.species.days
-        dead = np.isfinite(came.died_h)
-        true = {
-            "clear": int(self.world.eggs.infertile.sum()) if day >= 0.25 else 0,
-            "early dead": int((dead & (came.stage == 0)).sum()),
-            "late dead": int((dead & (came.stage == 1)).sum()),
-        }
-        sheet = tray(self.desk.book, course.batch)
-        known = {k: sum(f.count for f in sheet.counted if f.kind == k) for k in true}
-        return {k: n - known[k] for k, n in true.items() if n > known[k]}
-
-    def weigh(self) -> str:
-        """Weigh the whole tray on a kitchen scale, with the lid open. Raises UserError before the eggs are set, or
-        twice in an hour."""
-        course = self.course
-        if course is None:
-            raise UserError(*words.no_eggs())
-        mass = self._mass_g()
-        rng = np.random.default_rng([self.seed, round(self.world.now_s - self.world.begins_s)])
-        eggs = self.lesson.eggs - self._taken_out(course)
-        row = OnScale("", eggs, f"{round((mass + rng.normal(0, 0.5)) / SCALE_G) * SCALE_G:.0f}", sure=True)
-        found = weights.interpret(self.desk.book, course, row, self.clock.at_ms)
-        if found is None or found.problem:
-            raise UserError(found.problem if found is not None else words.no_eggs()[0], "")
-        self._do("lid", 3.0)
-        weights.log_weighings(self.desk, course, [found], self.clock.at_ms, SCALE_G)
-        self._see()
-        return words.weighed(found.mass_g or 0.0)
-
-    def _taken_out(self, course: Course) -> int:
-        sheet = tray(self.desk.book, course.batch)
-        return sum(f.count for f in sheet.counted if f.kind in ("clear", "early dead", "late dead"))
-
-    def _mass_g(self) -> float:
-        """What the eggs that are still in weigh now, g."""
-        eggs, came = self.world.eggs, self.came()
-        lost = came.lost if came is not None else np.zeros(eggs.count)
-        dead = np.isfinite(came.died_h) if came is not None else np.zeros(eggs.count, dtype=bool)
-        course = self.course
-        taken = self._taken_out(course) if course is not None else 0
-        order = np.argsort(~(eggs.infertile | dead), kind="stable")
-        left = order[taken:]
-        return float((eggs.mass_g * (1.0 - lost))[left].sum())
-
-    def look_in(self) -> str:
-        """Through the window: how many are pipped and out; what is new is logged as counts."""
-        course, came = self.course, self.came()
-        if course is None or came is None:
-            return words.window(0, 0)
-        pipped, out = int(np.isfinite(came.pipped_h).sum()), int(np.isfinite(came.out_h).sum())
-        sheet = tray(self.desk.book, course.batch)
-        for kind, number in (("external pip", pipped), ("out", out)):
-            before = sum(f.count for f in sheet.counted if f.kind == kind)
-            if number > before:
-                findings.log_count(self.desk, course, kind, number - before, self.clock.at_ms)
-        self._see()
-        return words.window(pipped, out)
-
-    def finish(self) -> str:
-        """Take off what is out, open what is left, and end the batch: the review can begin. Raises UserError before any
-        chick can be out."""
-        course, came = self.course, self.came()
-        if course is None or came is None or course.day(self.clock.at_ms) < course.species.days_low - 0.5:
-            raise UserError(*words.too_early())
-        self.look_in()
-        out = int(np.isfinite(came.out_h).sum())
-        weak = int(came.weak.sum())
-        with self.desk.edit(words.ended()):
-            if out:
-                pull.take(self.desk, course, out, self.clock.at_ms, "", "", {"weak": weak} if weak else None)
-            sheet = tray(self.desk.book, course.batch)
-            seen = {k: sum(f.count for f in sheet.counted if f.kind == k) for k in ("clear", "early dead", "late dead")}
-            dead = ~self.world.eggs.infertile & ~np.isfinite(came.out_h)
-            # what lived to the end without coming out died in the shell
-            stage = np.where(came.stage < 0, 2, came.stage)
-            for kind, number in (
-                ("clear", int(self.world.eggs.infertile.sum())),
-                ("early dead", int((dead & (stage == 0)).sum())),
-                ("late dead", int((dead & (stage == 1)).sum())),
-                ("pipped dead", int((dead & (stage == 2)).sum())),
-            ):
-                left = number - seen.get(kind, 0)
-                if left > 0:
-                    findings.log_count(self.desk, course, kind, left, self.clock.at_ms)
-            setting_up.end_batch(self.desk, self.desk.book.one(Batch, course.batch.id))
-        self.over = True
-        self._see()
-        self._keep()
-        return words.ended()
-
     # going on
 
     def go_on(self, until_ms: int) -> Step:
         """Go on to a time (UTC ms), a day at most: what was logged since the last step is done to the world first."""
         until = min(until_ms, self.now_ms + round(WHOLE_RUN_H * HOUR_MS))
         acts = self._logged()
-        self._advance((until - SET_MS) / 1000.0, acts)
+        self.advance((until - SET_MS) / 1000.0, acts)
         made = Step(self.now_ms, tuple(self._told()))
-        self._keep()
+        self.keep()
         return made
 
     def to_hour(self, hour: float) -> int:
@@ -431,11 +203,11 @@ class Practice:
         before = self._counts()
         told: list[str] = []
         while self.now_ms < stop and not told:
-            self._advance(min(stop, self.now_ms + LOOK_MS) / 1000.0 - SET_MS / 1000.0, acts)
+            self.advance(min(stop, self.now_ms + LOOK_MS) / 1000.0 - SET_MS / 1000.0, acts)
             acts = []
             told = [] if self._counts() == before else [words.window(*self._counts())]
             told += [w for w in self._told() if w not in told]
-        self._keep()
+        self.keep()
         return Step(self.now_ms, tuple(told))
 
     def _counts(self) -> tuple[int, int]:
@@ -453,7 +225,8 @@ class Practice:
         book = self.desk.book
         return [alarm_words.said(book, a).words for a in alarms.alarms(book)]
 
-    def _advance(self, until_s: float, acts: list[Act]) -> None:
+    def advance(self, until_s: float, acts: list[Act]) -> None:
+        """Let the world go on to a time (s), with what is done first."""
         self.acts += acts
         rows = self.world.go_on(until_s, acts)
         self.clock.at_ms = self.now_ms
@@ -481,11 +254,11 @@ class Practice:
         live.seal_full(self.desk.logbook, self.clock.at_ms)
         self.desk.tell(frozenset({DENSE}))
 
-    def _do(self, what: str, amount: float = 0.0) -> None:
+    def do(self, what: str, amount: float = 0.0) -> None:
         """Something done now that is no entry of a log; what was logged before it is done first."""
         acts = [*self._logged(), Act(self.world.now_s, what, amount)]
-        self._advance(self.world.now_s, acts)
-        self._keep()
+        self.advance(self.world.now_s, acts)
+        self.keep()
 
     def _logged(self) -> list[Act]:
         """What the keeper logged since the last step, as it is done to the world now."""
@@ -495,7 +268,7 @@ class Practice:
             for record in self.desk.book.records(kind):
                 if record.id > self._seen[kind]:
                     made += self._acts_of(record, now)
-        self._see()
+        self.notice()
         return made
 
     def _acts_of(self, record: Any, now: float) -> list[Act]:
@@ -524,11 +297,12 @@ class Practice:
             return [Act(now, record.kind, record.minutes or 0.0)]
         return [Act(now, "turn")] if record.kind == "turn" else []
 
-    def _see(self) -> None:
+    def notice(self) -> None:
+        """What is in the log now is known to the world."""
         for kind in RECORDS:
             self._seen[kind] = max((r.id for r in self.desk.book.records(kind)), default=self._seen[kind])
 
-    def _keep(self) -> None:
+    def keep(self) -> None:
         """What the world is lived through again from."""
         kept = {
             "lesson": self.key,
@@ -544,7 +318,3 @@ class Practice:
 
 def _ms(row: Moment) -> int:
     return SET_MS + round(1000.0 * row.at_s)
-
-
-def _subsets(count: int) -> list[tuple[int, ...]]:
-    return [tuple(i for i in range(count) if mask >> i & 1) for mask in range(1, 1 << count)]
