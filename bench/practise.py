@@ -124,8 +124,6 @@ def careful(practice: Practice, slip: bool = False) -> None:
         day = course.day(practice.now_ms)
         if day > 0.9 * course.species.days:
             deeds.look_in(practice)
-            if key == "at the pip":
-                _open(practice)
         _read(practice)
         pipping = day > 0.955 * course.species.days
         if visit == VISITS_H[0] and not pipping:
@@ -153,6 +151,8 @@ def careful(practice: Practice, slip: bool = False) -> None:
             deeds.warm_room(practice)
         if visit == VISITS_H[1] and round(day) % 2 == 0:
             deeds.look_at_turner(practice)
+        if key == "at the pip" and pipping:
+            _open(practice)
     deeds.finish(practice)
 
 
@@ -183,12 +183,20 @@ def _tasks(practice: Practice, dry: bool = False) -> None:
             if step.done_ms is None:
                 lockdown.tick(desk, lockdown.run(desk.book, plan), step.key)
         own = water.surfaces(desk.book, practice.incubator)
-        with suppress(UserError):
-            water.log_change(desk, practice.incubator, {s.id: 1.0 for s in own}, None, desk.now_ms, 300.0)
+        _wet(practice, {s.id: 1.0 for s in own}, None)
 
 
 def _fill(practice: Practice) -> None:
-    rounds.log_event(practice.desk, practice.incubator, "water", "filled, 150 ml", practice.clock.at_ms)
+    rounds.log_event(practice.desk, practice.incubator, "water", "filled", practice.clock.at_ms)
+
+
+def _wet(practice: Practice, wet: dict[int, float], opening: float | None) -> None:
+    """These surfaces are wet and full from now on."""
+    try:
+        water.log_change(practice.desk, practice.incubator, wet, opening, practice.desk.now_ms)
+    except UserError:
+        # they were already: then they are filled up
+        _fill(practice)
 
 
 def _set(practice: Practice, celsius: float) -> None:
@@ -210,13 +218,11 @@ def _follow(practice: Practice, advice: object, pipping: bool) -> None:
     if advice.kind == "mix" and advice.change is not None:
         cell = advice.change.cell
         wet = {s.id: 1.0 for s in own if s.name in cell.combination.names}
-        with suppress(UserError):
-            water.log_change(desk, incubator, wet, cell.opening, desk.now_ms, 150.0)
+        _wet(practice, wet, cell.opening)
     elif advice.kind in ("more water", "doubt"):
         _fill(practice)
     elif advice.kind == "less water":
-        with suppress(UserError):
-            water.log_change(desk, incubator, {own[0].id: 1.0}, 0.75, desk.now_ms)
+        _wet(practice, {own[0].id: 1.0}, 0.75)
 
 
 def careless(practice: Practice) -> None:

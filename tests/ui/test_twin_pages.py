@@ -136,6 +136,21 @@ def practised(qtbot: QtBot, tmp_path: Path, theme: Theme) -> Iterator[Window]:
     assert not work.busy()
 
 
+def test_whoever_has_no_machine_yet_can_practise(qtbot: QtBot, empty_window: Window) -> None:
+    window = empty_window
+    start = window.stack.currentWidget()
+    start.practise.click()  # type: ignore[attr-defined]
+    settle()
+    assert isinstance(window.stack.currentWidget(), PractiseView)
+    press(qtbot, window, "Esc")
+    assert window.stack.currentWidget() is start
+    press(qtbot, window, "Ctrl+Shift+P")
+    assert isinstance(window.stack.currentWidget(), PractiseView)
+    # nothing else is there before the first answers
+    press(qtbot, window, "Ctrl+J")
+    assert isinstance(window.stack.currentWidget(), PractiseView)
+
+
 def test_a_lesson_is_played_through_by_keyboard(qtbot: QtBot, practised: Window, tmp_path: Path) -> None:
     """Displays typed into Round, the lockdown ticked, on from night to night, a hint, the end, and the cover off."""
     window, bar = practised, practised.bar

@@ -95,18 +95,18 @@ class Box:
         """Humidity of combinations of water and vent, and its standard uncertainty, percent.
 
         Arguments broadcast: cm², opening 0 to 1, room °C and %, inside °C, conductance of all eggs mg/(d hPa). Raises
-        ValueError for a negative surface or an opening outside 0 to 1. Source: draws from the fitted parameters.
+        ValueError for a negative surface or an opening outside 0 to 1. Source: law of propagation of uncertainty; the
+        mean of draws would lie off where flows are known only together, even at what was measured.
         """
-        drawn, shape = self._drawn(surface_cm2, vent, room_c, room_rh, inside_c, eggs_mg_d_hpa)
-        value, u = drawn.mean(axis=0), np.hypot(drawn.std(axis=0), U_MODEL_RH)
-        return (float(value[0]), float(u[0])) if shape == () else (value.reshape(shape), u.reshape(shape))
-
-    def _drawn(self, *conditions: ArrayLike) -> tuple[Array, tuple[int, ...]]:
+        conditions = (surface_cm2, vent, room_c, room_rh, inside_c, eggs_mg_d_hpa)
         arrays = np.broadcast_arrays(*(np.asarray(c, dtype=np.float64) for c in conditions))
         if (arrays[0] < 0).any() or (arrays[1] < 0).any() or (arrays[1] > 1).any():
             raise ValueError("a surface is not below 0 cm², an opening lies from 0 to 1")
         flat = [a.ravel() for a in arrays]
-        return _humidity(self.draws, *flat), arrays[0].shape
+        value, gradient = _humidity(self.mean[None, :], *flat)[0], _gradients(self, flat)
+        u = np.sqrt(((gradient @ self.covariance) * gradient).sum(axis=1) + U_MODEL_RH**2)
+        shape = arrays[0].shape
+        return (float(value[0]), float(u[0])) if shape == () else (value.reshape(shape), u.reshape(shape))
 
     @cached_property
     def draws(self) -> Array:

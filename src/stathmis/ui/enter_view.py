@@ -191,6 +191,7 @@ class StartView(Page):
     """An empty logbook: three questions, the last of them a first reading; its verdict is what comes next."""
 
     demo_wanted = Signal()
+    practise_wanted = Signal()
 
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme)
@@ -212,7 +213,8 @@ class StartView(Page):
         self.problem = problem_label()
         self.go = button("Start", self.start, "main")
         look = button("Look at the demo first", self.demo_wanted.emit)
-        head = row(label("Three questions, then the first verdict", "title"), 1, look)
+        self.practise = button("Practise a hatch first", self.practise_wanted.emit)
+        head = row(label("Three questions, then the first verdict", "title"), 1, look, self.practise)
         inner = holder(
             column(
                 head,

@@ -41,6 +41,8 @@ if TYPE_CHECKING:
     from stathmis.services.watch.folder_watch import Brought, FolderWatch
 
 MINUTE_MS = 60_000
+WITHOUT_MACHINE = ("guide", "practise")
+"""Places that can be gone to before there is anything in the logbook."""
 FORESEE_MIN = 10
 
 
@@ -206,7 +208,7 @@ class Window(QMainWindow):
         incubators = desk.book.places()
         empty = desk.book.is_empty
         self.column.setVisible(not empty)
-        if empty and self._place != "guide":
+        if empty and self._place not in WITHOUT_MACHINE:
             self._place = "start"
         elif not empty and self._place == "start":
             self._place = ""
@@ -306,7 +308,7 @@ class Window(QMainWindow):
 
     def show_place(self, place: str) -> None:
         """Go to another place: "planner", "records", "instruments", "way", "live", "bring_in" or "enter"."""
-        if self.desk.book.is_empty:
+        if self.desk.book.is_empty and place not in WITHOUT_MACHINE:
             return
         self._place = place
         self.refresh()
@@ -529,6 +531,7 @@ def _make_place(place: str, window: Window) -> QWidget:
         view.backups_wanted.connect(partial(window.show_place, "backups"))  # type: ignore[attr-defined]
     if place == "start":
         view.demo_wanted.connect(window.files.demo)  # type: ignore[attr-defined]
+        view.practise_wanted.connect(partial(window.show_place, "practise"))  # type: ignore[attr-defined]
     if place == "planner":
         view.step.way_wanted.connect(window.show_way)  # type: ignore[attr-defined]
     if place == "backups":

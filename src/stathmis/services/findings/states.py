@@ -35,6 +35,7 @@ practice."""
 ROOM_GAP_S = 30 * 3600.0
 """The vapor of a room moves slowly: readings a day apart still say what lies between. Source: common practice."""
 LATELY_MS = HOUR_MS
+SAME_CM2 = 0.05
 REFILL_FROM_MS, REFILL_TO_MS = HOUR_MS, 7 * DAY_MS
 U_POURED = 0.15
 """Relative standard uncertainty of an amount poured until it looked full. Source: common practice."""
@@ -234,7 +235,7 @@ def lately(book: Book, incubator: Incubator, air: Air, now_ms: int) -> SteadySta
 
 
 def evaporated(book: Book, incubator: Incubator, air: Air, now_ms: int) -> tuple[Evaporated, ...]:
-    """Water that went between two refills, where the second was logged with its amount."""
+    """Water that went between two refills of the same surface, where the second was logged with its amount."""
     events = [e for e in events_of(book, incubator, now_ms) if e.time_ms >= now_ms - REMEMBERED_MS]
     water = [e for e in events if e.kind == "water"]
     if air.moist is None:
@@ -244,6 +245,9 @@ def evaporated(book: Book, incubator: Incubator, air: Air, now_ms: int) -> tuple
         surface = setting_at(events, before.time_ms).surface_cm2
         span = after.time_ms - before.time_ms
         if after.water_ml is None or not surface or not REFILL_FROM_MS <= span <= REFILL_TO_MS:
+            continue
+        # what a basin put in or taken out holds did not evaporate
+        if abs((setting_at(events, after.time_ms).surface_cm2 or 0.0) - surface) > SAME_CM2:
             continue
         inside = (air.moist.times_ms >= before.time_ms) & (air.moist.times_ms < after.time_ms)
         if not inside.any():

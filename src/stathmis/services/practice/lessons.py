@@ -55,7 +55,7 @@ class Lesson:
     posted: float = 0.0
     planted: str = ""
     surfaces: tuple[tuple[str, float, float], ...] = field(
-        default=(("long trough", 110.0, 170.0), ("short trough", 80.0, 120.0), ("hatch tray", 160.0, 240.0))
+        default=(("long trough", 110.0, 170.0), ("short trough", 80.0, 120.0), ("hatch tray", 600.0, 900.0))
     )
     vent: float = 0.33
 
@@ -99,7 +99,7 @@ LESSONS: dict[str, Lesson] = {
             "dry cupboard", "chicken", 24, replace(MACHINE, leak_l_s=0.035, water_cm2=80.0, trough_ml=120.0),
             (replace(LID, shows=(("temperature", _thermometer(0.1)), ("humidity", _hygrometer(14.0)))), LOGGER),
             room_rh=28.0, room_c=22.5, planted=_fault("loss_off", 1.0),
-            surfaces=(("cup", 80.0, 120.0), ("long trough", 150.0, 230.0), ("hatch tray", 260.0, 390.0)),
+            surfaces=(("cup", 80.0, 120.0), ("long trough", 150.0, 230.0), ("hatch tray", 700.0, 1050.0)),
         ),
         Lesson(
             "cold night", "chicken", 24, replace(MACHINE, heater_w=34.0), (LID, LOGGER),

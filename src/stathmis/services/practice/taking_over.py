@@ -4,6 +4,7 @@ what it does.
 
 from __future__ import annotations
 
+from itertools import combinations
 from pathlib import Path
 
 from stathmis.logbook.opening import create_logbook
@@ -47,8 +48,9 @@ def _furnish(desk: Desk, lesson: Lesson) -> None:
     machine = setting_up.add_incubator(desk, words.MACHINE, "forced", species.set_c)
     setting_up.add_incubator(desk, words.ROOM, "room")
     incubator = desk.book.one(Incubator, machine)
-    ids = [water.add_surface(desk, incubator, name, f"{area:g}", f"{ml:g}") for name, area, ml in lesson.surfaces]
-    water.log_change(desk, incubator, {ids[0]: 1.0}, lesson.vent, desk.now_ms)
+    for name, area, ml in lesson.surfaces:
+        water.add_surface(desk, incubator, name, f"{area:g}", f"{ml:g}")
+    water.log_change(desk, incubator, _wet(desk, incubator, lesson.machine.water_cm2), lesson.vent, desk.now_ms)
     for display in lesson.displays:
         channels = []
         for quantity, sensor in display.shows:
@@ -100,14 +102,17 @@ def _log_act(practice: Practice, act: Act) -> None:
     elif act.what == "set point":
         practice.desk.add("set", [(Event, {**base, "kind": "set_point", "set_point_c": act.amount})])
     elif act.what == "water":
-        own = water.surfaces(practice.desk.book, practice.incubator)
-        wet = next((w for w in _subsets(len(own)) if abs(sum(own[i].surface_cm2 for i in w) - act.amount) < 0.6), (0,))
-        water.log_change(
-            practice.desk, practice.incubator, {own[i].id: 1.0 for i in wet}, None, practice.clock.at_ms, 100.0
-        )
+        # as a jug shows it
+        poured = round(max(0.0, practice.world.brim_ml(act.amount) - practice.world.box.state.water_ml), -1)
+        wet = _wet(practice.desk, practice.incubator, act.amount)
+        water.log_change(practice.desk, practice.incubator, wet, None, practice.clock.at_ms, poured)
     elif act.what == "vent":
         practice.desk.add("vent", [(Event, {**base, "kind": "vent", "opening": act.amount})])
 
 
-def _subsets(count: int) -> list[tuple[int, ...]]:
-    return [tuple(i for i in range(count) if mask >> i & 1) for mask in range(1, 1 << count)]
+def _wet(desk: Desk, incubator: Incubator, surface_cm2: float) -> dict[int, float]:
+    """Which of the surfaces make up so much, by their ids."""
+    own = water.surfaces(desk.book, incubator)
+    sets = [part for count in range(1, len(own) + 1) for part in combinations(own, count)]
+    nearest = min(sets, key=lambda part: abs(sum(s.surface_cm2 for s in part) - surface_cm2))
+    return {s.id: 1.0 for s in nearest}

@@ -290,7 +290,11 @@ class Practice:
         if record.kind == "set_point" and record.set_point_c is not None:
             return [Act(now, "set point", record.set_point_c)]
         if record.kind == "water":
-            return [Act(now, "water", record.surface_cm2 or 0.0)]
+            wet = record.surface_cm2 or 0.0
+            # no amount said: to the brim
+            if record.water_ml is None:
+                return [Act(now, "water", wet)]
+            return [Act(now, "wet", wet), Act(now, "pour", record.water_ml)]
         if record.kind == "vent" and record.opening is not None:
             return [Act(now, "vent", record.opening)]
         if record.kind in ("lid", "cool") and record.detail != "open":

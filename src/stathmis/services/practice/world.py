@@ -166,6 +166,10 @@ class World:
         self.rows += fresh
         return fresh
 
+    def brim_ml(self, surface_cm2: float) -> float:
+        """What a wetted surface holds when it is full, ml."""
+        return self.lesson.machine.trough_ml / self.lesson.machine.water_cm2 * surface_cm2
+
     def moment(self) -> Moment:
         """The truth as it is now."""
         state, m = self.box.state, self.box.machine
@@ -211,11 +215,14 @@ class World:
         m = self.box.machine
         if act.what == "set point":
             m.set_point_c = act.amount + self.off_k
-        elif act.what == "water":
+        elif act.what in ("water", "wet"):
             if act.amount > 0.0 and abs(act.amount - m.water_cm2) > 0.05:
-                deep = self.lesson.machine.trough_ml / self.lesson.machine.water_cm2
-                m.water_cm2, m.trough_ml = act.amount, deep * act.amount
-            self.box.fill()
+                m.water_cm2, m.trough_ml = act.amount, self.brim_ml(act.amount)
+            if act.what == "water":
+                self.box.fill()
+            self._open(60.0)
+        elif act.what == "pour":
+            self.box.state.water_ml = min(m.trough_ml, self.box.state.water_ml + act.amount)
             self._open(60.0)
         elif act.what == "vent":
             m.vent = min(1.0, max(0.0, act.amount))
