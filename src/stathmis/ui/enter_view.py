@@ -214,7 +214,9 @@ class StartView(Page):
         self.go = button("Start", self.start, "main")
         look = button("Look at the demo first", self.demo_wanted.emit)
         self.practise = button("Practise a hatch first", self.practise_wanted.emit)
-        head = row(label("Three questions, then the first verdict", "title"), 1, look, self.practise)
+        head = column(
+            label("Three questions, then the first verdict", "title", wrap=True), row(look, self.practise, 1), spacing=8
+        )
         inner = holder(
             column(
                 head,

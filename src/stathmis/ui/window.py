@@ -332,8 +332,8 @@ class Window(QMainWindow):
         leave = getattr(view, "leave", None)
         if leave is not None and leave():
             return
-        if self._place == "guide" and self._before_guide in _PLACES:
-            self._place = self._before_guide
+        if self.desk.book.is_empty or (self._place == "guide" and self._before_guide in _PLACES):
+            self._place = self._before_guide if self._place == "guide" else ""
             self.refresh()
         else:
             self.show_page(self._before_guide if self._place == "guide" else "round")

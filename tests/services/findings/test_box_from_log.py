@@ -176,6 +176,17 @@ def test_what_went_between_two_refills_counts_with_amount_surface_and_an_hour(
         assert after[-1].u_ml_per_h == pytest.approx(0.15 * after[-1].ml_per_h)
 
 
+def test_a_basin_put_in_is_filled_not_made_up_for(read: tuple[Desk, Incubator]) -> None:
+    desk, incubator = read
+    own = water.surfaces(desk.book, incubator)
+    one, all_of_them = {own[0].id: 1.0}, {s.id: 1.0 for s in own}
+    water.log_change(desk, incubator, one, None, desk.now_ms - 5 * HOUR_MS, 40.0)
+    air = states.air_of(desk.book, incubator, 0, desk.now_ms)
+    before = states.evaporated(desk.book, incubator, air, desk.now_ms)
+    water.log_change(desk, incubator, all_of_them, None, desk.now_ms - HOUR_MS, 300.0)
+    assert states.evaporated(desk.book, incubator, air, desk.now_ms) == before
+
+
 def test_a_vent_moved_without_saying_how_far_ends_what_is_known(read: tuple[Desk, Incubator]) -> None:
     desk, incubator = read
     rounds.log_event(desk, incubator, "vent", "a bit", desk.now_ms)
