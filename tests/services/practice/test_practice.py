@@ -21,6 +21,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import review
 from stathmis.services.eggs.tray import tray
 from stathmis.services.findings.runs import lately
+from stathmis.services.moisture.water import events_of, setting_at
 from stathmis.services.plan import lockdown, planning
 from stathmis.services.practice import deeds, keepers, progress, taking_over, uncovering, under_way
 from stathmis.services.practice.lessons import FREE, LESSONS, lesson_of
@@ -92,6 +93,29 @@ def test_what_is_logged_is_done_and_the_loggers_write(tmp_path: Path) -> None:
         practice.go_on(practice.to_hour(under_way.MORNING_H))
         assert practice.world.box.machine.set_point_c == pytest.approx(38.0 + practice.world.off_k)
         del logger
+
+
+@pytest.mark.parametrize("key", [*LESSONS, FREE])
+def test_the_log_that_is_taken_over_says_how_the_machine_stands(key: str, tmp_path: Path) -> None:
+    with practised(tmp_path, key, 2) as practice:
+        machine, events = practice.world.box.machine, events_of(practice.desk.book, practice.incubator)
+        said = setting_at(events, practice.now_ms)
+        assert said.surface_cm2 == pytest.approx(machine.water_cm2, abs=1.0)
+        assert said.opening == pytest.approx(machine.vent, abs=0.01)
+
+
+def test_an_amount_is_poured_and_without_one_it_is_filled(tmp_path: Path) -> None:
+    with practised(tmp_path, "dry cupboard") as practice:
+        practice.go_on(practice.now_ms + 18 * HOUR_MS)
+        state, brim = practice.world.box.state, practice.world.box.machine.trough_ml
+        left = state.water_ml
+        assert left < brim - 20.0
+        rounds.log_event(practice.desk, practice.incubator, "water", "15 ml", practice.clock.at_ms)
+        practice.do("look at turner")
+        assert state.water_ml == pytest.approx(left + 15.0, abs=2.0)
+        rounds.log_event(practice.desk, practice.incubator, "water", "", practice.clock.at_ms)
+        practice.do("look at turner")
+        assert state.water_ml == pytest.approx(brim, abs=2.0)
 
 
 def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:

@@ -36,6 +36,7 @@ ROOM_GAP_S = 30 * 3600.0
 """The vapor of a room moves slowly: readings a day apart still say what lies between. Source: common practice."""
 LATELY_MS = HOUR_MS
 SAME_CM2 = 0.05
+"""Surfaces that differ by less are the same."""
 REFILL_FROM_MS, REFILL_TO_MS = HOUR_MS, 7 * DAY_MS
 U_POURED = 0.15
 """Relative standard uncertainty of an amount poured until it looked full. Source: common practice."""

@@ -218,6 +218,7 @@ class World:
         elif act.what in ("water", "wet"):
             if act.amount > 0.0 and abs(act.amount - m.water_cm2) > 0.05:
                 m.water_cm2, m.trough_ml = act.amount, self.brim_ml(act.amount)
+                self.box.state.water_ml = min(m.trough_ml, self.box.state.water_ml)
             if act.what == "water":
                 self.box.fill()
             self._open(60.0)
