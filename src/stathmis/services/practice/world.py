@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from math import inf
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,7 +68,7 @@ class Room:
     seed: int
 
     @cached_property
-    def _hours(self) -> tuple[Array, Array]:
+    def _hours(self) -> tuple[list[float], list[float]]:
         rng = np.random.default_rng([self.seed, 3])
         count = 24 * (LONGEST_D + 4)
         warm, moist = np.zeros(count), np.zeros(count)
@@ -85,7 +85,8 @@ class Room:
                 shape = np.sin(np.pi * np.clip(since / mishap.hours, 0.0, 1.0))
                 celsius = celsius + sign * mishap.amount * np.where(there, shape, 0.0)
         usual = float(saturation_vapor_pressure(self.lesson.room_c)) * self.lesson.room_rh / 100.0
-        return celsius, np.maximum(2.0, usual + moist)
+        # one at a time is asked for, minute by minute: lists give that several times as quickly
+        return celsius.tolist(), np.maximum(2.0, usual + moist).tolist()
 
     def at(self, at_s: float) -> tuple[float, float]:
         """°C and hPa."""
@@ -93,10 +94,7 @@ class Room:
         i = int(place)
         share = place - i
         celsius, hpa = self._hours
-        return (
-            float(celsius[i] + share * (celsius[i + 1] - celsius[i])),
-            float(hpa[i] + share * (hpa[i + 1] - hpa[i])),
-        )
+        return celsius[i] + share * (celsius[i + 1] - celsius[i]), hpa[i] + share * (hpa[i + 1] - hpa[i])
 
 
 class World:
@@ -104,7 +102,11 @@ class World:
 
     def __init__(self, lesson: Lesson, seed: int, *, spared: frozenset[str] = frozenset()) -> None:
         """spared: mishaps that do not come."""
-        self.lesson, self.seed, self._spared = lesson, seed, spared
+        self.lesson, self.seed = lesson, seed
+        self._mishaps = {
+            what: [m for m in lesson.mishaps if m.what == what and what not in spared]
+            for what in ("power", "helper", "turner stuck")
+        }
         self.species = knowledge.species()[lesson.species]
         self.room = Room(lesson, seed)
         self.begins_s = min(lesson.begins, 0.0) * DAY_S - 6 * 3600.0
@@ -184,7 +186,7 @@ class World:
     @property
     def turner_stuck(self) -> bool:
         """Whether the turner stands still though it should not."""
-        for mishap in self._mishaps("turner stuck"):
+        for mishap in self._mishaps["turner stuck"]:
             if mishap.day * DAY_S <= self.now_s < min(self.turner_fixed_s, mishap.day * DAY_S + 3600.0 * mishap.hours):
                 return True
         return False
@@ -193,15 +195,12 @@ class World:
         if not self.turner_out and not self.turner_stuck and self.set_s is not None:
             self._turned = 1.0
 
-    def _mishaps(self, what: str) -> list[Any]:
-        return [m for m in self.lesson.mishaps if m.what == what and what not in self._spared]
-
     def _befalls(self) -> None:
         """What comes by itself in the minute that begins."""
-        for mishap in self._mishaps("power"):
+        for mishap in self._mishaps["power"]:
             if abs(self.now_s - mishap.day * DAY_S) < 0.5 * TICK_S:
                 self.box.cut_power(3600.0 * mishap.hours)
-        for mishap in self._mishaps("helper"):
+        for mishap in self._mishaps["helper"]:
             if abs(self.now_s - mishap.day * DAY_S) < 0.5 * TICK_S:
                 self._open(HELPER_S)
 
