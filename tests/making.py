@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -51,6 +52,12 @@ ANY_WAY = st.builds(
     late_dry_rh=st.none() | st.floats(1, 60),
 )
 """Whatever a keeper may say of a way."""
+
+
+def environment(**more: str) -> dict[str, str]:
+    """What a process of ours is started in: without a display, from this source."""
+    quiet = {"QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(Path(__file__).resolve().parent.parent / "src")}
+    return {**os.environ, **quiet, **more}
 
 
 def holds_95(inside: int) -> bool:

@@ -1,4 +1,4 @@
-"""The command: stathmis [LOGBOOK] | --demo [--now TIME] [--pictures FOLDER]."""
+"""The command: stathmis [LOGBOOK] | --demo [--now TIME] [--pictures FOLDER] | a command without a window."""
 
 from __future__ import annotations
 
@@ -9,10 +9,15 @@ from pathlib import Path
 
 import stathmis
 
+COMMANDS = ("log", "import", "export", "now", "check", "report")
+"""What is done without a window."""
+
 
 def _arguments(argv: list[str]) -> argparse.Namespace:
     parser = argparse.ArgumentParser(
-        prog="stathmis", description="A hatching keeper's bench for instruments, batches and judgement."
+        prog="stathmis",
+        description="A hatching keeper's bench for instruments, batches and judgement.",
+        epilog=f"stathmis {' | '.join(COMMANDS)} --help",
     )
     parser.add_argument("logbook", nargs="?", type=Path, help="logbook file; made when it does not exist")
     parser.add_argument("--look", action="store_true", help="only look: a copy")
@@ -27,7 +32,12 @@ def _arguments(argv: list[str]) -> argparse.Namespace:
 
 def main(argv: list[str] | None = None) -> int:
     """Run the application; returns the exit code."""
-    options = _arguments(sys.argv[1:] if argv is None else argv)
+    arguments = sys.argv[1:] if argv is None else argv
+    if arguments[:1] and arguments[0] in COMMANDS:
+        from stathmis import command
+
+        return command.main(arguments)
+    options = _arguments(arguments)
     if options.pictures is not None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         # the same on every computer, however it draws its letters

@@ -12,14 +12,9 @@ from pathlib import Path
 
 import pytest
 
+from making import environment
+
 ROOT = Path(__file__).resolve().parents[2]
-QUIET = {"QT_QPA_PLATFORM": "offscreen"}
-
-
-def environment(**more: str) -> dict[str, str]:
-    found = {**os.environ, **QUIET, **more}
-    found["PYTHONPATH"] = str(ROOT / "src")
-    return found
 
 
 def python(code: str, **more: str) -> subprocess.CompletedProcess[str]:

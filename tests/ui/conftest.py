@@ -54,7 +54,7 @@ def empty_window(qtbot: QtBot, desk: Desk, theme: Theme) -> Iterator[Window]:
     made.deleteLater()
 
 
-LOOKING_AHEAD = ("test_twin_pages", "test_kept_pictures", "test_for_everyone")
+LOOKING_AHEAD = ("test_beside_window", "test_twin_pages", "test_kept_pictures", "test_for_everyone")
 
 
 @pytest.fixture(autouse=True)

@@ -19,10 +19,12 @@ from pathlib import Path
 from typing import IO, Any
 from urllib.parse import quote
 
+import platformdirs
+
 from stathmis.core.errors import UserError
 from stathmis.logbook import checksums, migrations, tables
 from stathmis.logbook.snapshot import Snapshot, Writing
-from stathmis.words.files import disk_words, lost_words
+from stathmis.words.files import disk_words, lost_words, older_words
 
 log = logging.getLogger(__name__)
 
@@ -33,6 +35,10 @@ class LogbookError(UserError):
     """The logbook file cannot be used as asked; the text says why and what to do."""
 
 
+class HeldError(LogbookError):
+    """Another window or command has the logbook open."""
+
+
 class Logbook:
     """An open logbook file. read_only is True where it may not be changed.
 
@@ -40,13 +46,15 @@ class Logbook:
     edits.py (and live.py for what comes by the thousand); snapshot is how the records stand after the last of it.
     """
 
-    def __init__(self, path: Path, *, read_only: bool, lock: Sequence[IO[Any]] = ()) -> None:
+    def __init__(self, path: Path, *, read_only: bool, lock: Sequence[IO[Any]] = (), beside: bool = False) -> None:
+        """beside: only read, while another process may write."""
         self.path = path
         self.read_only = read_only
+        self._beside = beside
         self._lock = list(lock)
         self._file = _which(path)
         self._copied: tempfile.TemporaryDirectory[str] | None = None
-        self._read_from = self._with_its_log() if read_only else path
+        self._read_from = self._with_its_log() if read_only and not beside else path
         self._writing = threading.RLock()
         self._pool = threading.Lock()
         self._free: list[sqlite3.Connection] = []
@@ -79,7 +87,8 @@ class Logbook:
         if self._closed:
             raise LogbookError("The logbook is closed.")
         # immutable: a read-only folder cannot hold the side files of a shared log
-        how = "mode=rw" if not self.read_only or self._copied is not None else "mode=ro&immutable=1"
+        shared = not self.read_only or self._copied is not None or self._beside
+        how = "mode=rw" if shared else "mode=ro&immutable=1"
         made = sqlite3.connect(
             f"file:{quote(os.fsencode(self._read_from.absolute()))}?{how}",
             timeout=15.0,
@@ -89,6 +98,8 @@ class Logbook:
         )
         made.execute("PRAGMA foreign_keys = ON")
         made.execute("PRAGMA synchronous = FULL")
+        if self._beside:
+            made.execute("PRAGMA query_only = ON")
         return made
 
     @contextmanager
@@ -183,6 +194,11 @@ def _in_keepers_words(error: sqlite3.DatabaseError, path: Path) -> Exception:
     return error
 
 
+def usual_path() -> Path:
+    """Where a keeper's logbook is kept who names no other."""
+    return Path(platformdirs.user_data_dir("stathmis")) / "logbook.stathmis"
+
+
 def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
     """Make a new logbook file with its settings (name, time_zone, ...) and open it.
 
@@ -222,6 +238,27 @@ def open_logbook(path: Path) -> Logbook:
 
     Raises LogbookError for a file that is missing, not a logbook, damaged, newer than this program, or open elsewhere.
     """
+    version = _version(path)
+    read_only = not _writable(path)
+    if version < tables.SCHEMA_VERSION and read_only:
+        raise LogbookError(
+            f"{path.name} was written by an older Stathmis and is read-only, so it cannot be brought up to date.",
+            "Make a copy you may write to, and open that.",
+        )
+    lock = [] if read_only else _take_lock(path)
+    if version < tables.SCHEMA_VERSION:
+        _bring_up_to_date(path, version, lock)
+    logbook = Logbook(path, read_only=read_only, lock=lock)
+    try:
+        _check(logbook)
+    except BaseException:
+        logbook.close()
+        raise
+    return logbook
+
+
+def _version(path: Path) -> int:
+    """Of which version a file is. Raises LogbookError for one that is missing, newer, or no logbook."""
     try:
         head = b""
         # a pipe would be read for ever, a folder not at all
@@ -241,17 +278,25 @@ def open_logbook(path: Path) -> Logbook:
             f"{tables.SCHEMA_VERSION}). It was not touched.",
             "Update Stathmis, or open an older backup.",
         )
+    return version
+
+
+def _writable(path: Path) -> bool:
     folder = path.resolve().parent
-    read_only = not os.access(path, os.W_OK) or not path.stat().st_mode & 0o222 or not os.access(folder, os.W_OK)
-    if version < tables.SCHEMA_VERSION and read_only:
-        raise LogbookError(
-            f"{path.name} was written by an older Stathmis and is read-only, so it cannot be brought up to date.",
-            "Make a copy you may write to, and open that.",
-        )
-    lock = [] if read_only else _take_lock(path)
+    return os.access(path, os.W_OK) and bool(path.stat().st_mode & 0o222) and os.access(folder, os.W_OK)
+
+
+def look_beside(path: Path) -> Logbook:
+    """Open a logbook to read it as it stands, while a window may have it open; nothing can be written.
+
+    Raises LogbookError as open_logbook does, and for a file of an older version, which is left as it is.
+    """
+    version = _version(path)
     if version < tables.SCHEMA_VERSION:
-        _bring_up_to_date(path, version, lock)
-    logbook = Logbook(path, read_only=read_only, lock=lock)
+        raise LogbookError(*older_words(path))
+    if not _writable(path):
+        return open_logbook(path)
+    logbook = Logbook(path, read_only=True, beside=True)
     try:
         _check(logbook)
     except BaseException:
@@ -322,7 +367,7 @@ def _take_lock(path: Path) -> list[IO[Any]]:
         except OSError:
             for lock in held:
                 lock.close()
-            raise LogbookError(
+            raise HeldError(
                 f"{path.name} is already open in another window.", "Use that one, or close it first."
             ) from None
     return held

@@ -45,6 +45,15 @@ class FixedClock:
         return self.at_ms
 
 
+def fixed_at(text: str) -> FixedClock:
+    """A clock that stands at "2026-05-18T08:40" (UTC, where no zone is told). Raises UserError for anything else."""
+    try:
+        at = datetime.fromisoformat(text)
+    except ValueError:
+        raise UserError(*dates.no_instant(text)) from None
+    return FixedClock(round((at if at.tzinfo is not None else at.replace(tzinfo=UTC)).timestamp() * 1000))
+
+
 class TimeError(UserError):
     """What was typed is not a time that can be logged."""
 

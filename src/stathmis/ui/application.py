@@ -12,7 +12,6 @@ import tempfile
 import threading
 from collections.abc import Callable
 from contextlib import nullcontext
-from datetime import UTC, datetime
 from functools import partial
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
@@ -27,9 +26,10 @@ from PySide6.QtWidgets import QApplication
 import stathmis
 from stathmis.core.errors import UserError
 from stathmis.logbook import backups, edits
-from stathmis.logbook.opening import Logbook, create_logbook, open_logbook
+from stathmis.logbook.opening import Logbook, create_logbook, open_logbook, usual_path
 from stathmis.services import notify
-from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, system_zone_name
+from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, fixed_at, system_zone_name
+from stathmis.services.command.handing_over import Listener
 from stathmis.services.desk import Desk
 from stathmis.services.files import backing_up, soundness
 from stathmis.ui.starting import Starting
@@ -38,6 +38,7 @@ from stathmis.ui.window import Window
 from stathmis.ui.work import Background
 from stathmis.words import backups as backup_words
 from stathmis.words import catalogue, damage, dates
+from stathmis.words import command as command_words
 
 if TYPE_CHECKING:
     from stathmis.services.practice.under_way import Practice
@@ -175,7 +176,12 @@ def _show(
         daily.timeout.connect(lambda: _check_weekly(desk, settings))
         QTimer.singleShot(2000, daily, lambda: _back_up_beside(desk, told))
         QTimer.singleShot(CHECK_AFTER_MS, daily, lambda: _check_weekly(desk, settings))
-    code = app.exec()
+
+    def commanded(said: str) -> None:
+        desk.deliver(partial(notify.tell, "info", command_words.told_in_window(said)))
+
+    with Listener(desk, commanded) if not passing else nullcontext():
+        code = app.exec()
     heartbeat.stop()
     daily.stop()
     return code, window.back_to
@@ -241,15 +247,7 @@ def _check_weekly(desk: Desk, settings: QSettings) -> None:
 
 
 def _clock(now: str | None) -> Clock:
-    if now is None:
-        return SystemClock()
-    try:
-        at = datetime.fromisoformat(now)
-    except ValueError:
-        raise UserError(f"{now} is no time.", "Write it as 2026-05-18T08:40.") from None
-    if at.tzinfo is None:
-        at = at.replace(tzinfo=UTC)
-    return FixedClock(round(at.timestamp() * 1000))
+    return SystemClock() if now is None else fixed_at(now)
 
 
 def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logbook:
@@ -293,7 +291,7 @@ def _then(logbook: Logbook) -> Clock:
 
 
 def _path(options: argparse.Namespace) -> Path:
-    return options.logbook or Path(platformdirs.user_data_dir("stathmis")) / "logbook.stathmis"
+    return options.logbook or usual_path()
 
 
 def _log_to_file() -> None:

@@ -12,28 +12,27 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout
 
 from stathmis.logbook.records import Quantity
 from stathmis.services import rounds
-from stathmis.services.advice import now as adviser
 from stathmis.services.book import Book, Same
 from stathmis.services.desk import Desk
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.instruments import history
 from stathmis.services.plan import tasks
 from stathmis.services.rounds import RoundSheet
+from stathmis.services.standing import QUANTITIES, standing
 from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
-from stathmis.words.advice import short
 from stathmis.words.catalogue import _
 from stathmis.words.events import soon
 from stathmis.words.numbers import unit_word, value_text, with_u
+from stathmis.words.standing import what_is_due
 from stathmis.words.verdicts import word
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
 
-QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 PLACES = (
     ("planner", "Planner"),
     ("way", "Your way"),
@@ -100,7 +99,8 @@ class Card(QWidget, Speaking):
         if selected != self._selected:
             self._selected = selected
             self.update()
-        verdicts = {q: sheet.verdict(q) for q in QUANTITIES}
+        stands = standing(book, sheet, box)
+        verdicts = stands.verdicts
         course, words = sheet.course, [sheet.incubator.name]
         day, about, due = "no batch", "Set a batch under Enter or change.", ""
         if sheet.incubator.air == "room":
@@ -111,7 +111,7 @@ class Card(QWidget, Speaking):
         elif course is not None:
             day = course.day_text(book.now_ms)
             about = course.batch.name + (f" and {len(sheet.beside)} more" if sheet.beside else "")
-            due = self._what_is_due(book, sheet, verdicts, box)
+            due = what_is_due(book, stands)
             words += [course.batch.name, day]
         for quantity in QUANTITIES:
             level, value = self._levels[quantity], self._values[quantity]
@@ -138,16 +138,6 @@ class Card(QWidget, Speaking):
         level.show_state(LevelState(quantity, verdict.band, verdict.corrected, verdict.decision), words)
         set_text(value, text)
         return words
-
-    @staticmethod
-    def _what_is_due(
-        book: Book, sheet: RoundSheet, verdicts: dict[Quantity, Verdict | None], box: BoxSheet | None
-    ) -> str:
-        parts = ["read it"] if None in verdicts.values() else []
-        for asked in adviser.advise(book, sheet, verdicts["temperature"], verdicts["humidity"], box)[:1]:
-            parts.append(short(book, asked))
-        step = sheet.course.next_step(book.now_ms, book.zone) if sheet.course else ""
-        return " · ".join([*parts, *([step] if step else [])])
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The selected card lies on lighter paper with a mark at its left; the focused one has an outline."""

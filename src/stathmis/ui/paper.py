@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF
-from PySide6.QtGui import QPagedPaintDevice, QPageLayout, QPageSize, QPdfWriter
+from PySide6.QtGui import QGuiApplication, QPagedPaintDevice, QPageLayout, QPageSize, QPdfWriter
 
 from stathmis.exchange.whole_file import replacing
+from stathmis.ui.theme import load_fonts
 
 DPI = 300
 LAID_OUT_DPI = 96.0
@@ -18,6 +21,15 @@ def a4() -> QPageLayout:
     """A4 upright, with our margins."""
     size, upright = QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait
     return QPageLayout(size, upright, QMarginsF(18, 16, 18, 16), QPageLayout.Unit.Millimeter)
+
+
+@contextmanager
+def without_window() -> Iterator[None]:
+    """What drawing on paper needs, where no window stands."""
+    running = QGuiApplication.instance() or QGuiApplication(["stathmis"])
+    load_fonts()
+    yield
+    del running
 
 
 class Paper:

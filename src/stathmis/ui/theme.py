@@ -147,7 +147,7 @@ class Theme(QObject):
         self._fitted = scale
         self._sheet = ""
         self._worn: WeakKeyDictionary[QWidget, str] = WeakKeyDictionary()
-        _load_fonts()
+        load_fonts()
         hints = QGuiApplication.styleHints()
         hints.colorSchemeChanged.connect(self._follow_system)
         if hasattr(hints, "accessibility"):
@@ -276,7 +276,8 @@ class Theme(QObject):
         self.changed.emit()
 
 
-def _load_fonts() -> None:
+def load_fonts() -> None:
+    """The shipped typeface, for the application that runs. Raises RuntimeError where it cannot be loaded."""
     folder = resources.files("stathmis") / "data" / "fonts"
     for name in ("Inter-Regular.otf", "Inter-Medium.otf", "Inter-SemiBold.otf"):
         if QFontDatabase.addApplicationFontFromData((folder / name).read_bytes()) < 0:

@@ -110,6 +110,11 @@ def no_year(year: int, first: int, last: int) -> tuple[str, str]:
     )
 
 
+def no_instant(text: str) -> tuple[str, str]:
+    """What is no time of the computer's own kind."""
+    return _("{text} is no time.", text=text), _("Write it as 2026-05-18T08:40.")
+
+
 def no_zone(name: str) -> tuple[str, str]:
     """A time zone nobody knows."""
     return _("{name} is no time zone that is known.", name=name), _("Write one such as UTC, or choose from the list.")

@@ -7,6 +7,14 @@ from pathlib import Path
 from stathmis.words.catalogue import _
 
 
+def older_words(path: Path) -> tuple[str, str]:
+    """A file of an older version, which only the window brings up to date."""
+    return (
+        _("{name} was written by an older Stathmis.", name=path.name),
+        _("Open it in the window once: that brings it up to date."),
+    )
+
+
 def lost_words(path: Path) -> tuple[str, str]:
     """The logbook's file is not there any more, and what to do."""
     return (
