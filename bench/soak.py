@@ -1,4 +1,5 @@
-"""A soak: simulated probes at many lines a second, the program that logs them killed at random, leads pulled at random.
+"""A soak: simulated sources of every kind at many lines a second, garbage among them; the program that logs them killed
+at random; leads pulled, brokers gone, files begun anew at random.
 
 Every reading the program said was on the disk must be there once, nothing twice, and the file whole. Prints one line of
 figures; exits with 1 where any of that fails.
@@ -21,8 +22,12 @@ from pathlib import Path
 
 import numpy as np
 
+from stathmis.devices.line_protocol import Layout
 from stathmis.devices.simulated_incubator import Machine
-from stathmis.devices.simulated_probe import Script, SimulatedProbe
+from stathmis.devices.simulated_meter import Script
+from stathmis.devices.simulated_probe import SimulatedProbe
+from stathmis.devices.source import KINDS
+from stathmis.devices.stand_ins import stand_in
 from stathmis.logbook import readings
 from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.logbook.records import Channel
@@ -31,7 +36,7 @@ from stathmis.services.clock import SystemClock
 from stathmis.services.desk import Desk
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.watch import live
-from stathmis.services.watch.live import LiveProbes, add_probe
+from stathmis.services.watch.live import LiveProbes, NewProbe, add_probe
 
 
 def child(path: Path) -> None:
@@ -56,15 +61,23 @@ def soak(folder: Path, probes: int, lines: float, seconds: float, kills: int, se
     desk = Desk(create_logbook(path, {"time_zone": "UTC"}), SystemClock())
     running = []
     for i in range(probes):
-        link = folder / f"probe{i}"
-        script = Script(lines, 10.0, garbage=0.02, seed=seed + i, layout=("named", "columns", "json")[i % 3])
-        running.append(SimulatedProbe(Machine(), script, link))
+        kind = KINDS[i % len(KINDS)]
+        layout: Layout = ("named", "columns", "json")[i // len(KINDS) % 3]  # type: ignore[assignment]
+        script = Script(lines, 10.0, garbage=0.02, seed=seed + i, layout=layout)
+        own = folder / f"probe{i}"
+        own.mkdir()
+        made = stand_in(kind, own, script=script) if kind != "serial" else None
+        running.append(made or SimulatedProbe(Machine(), script, own / "lead"))
         both = [NewChannel("temperature", "°C", 0.01, 0.5), NewChannel("humidity", "%", 0.1, 3.0)]
-        made = setting_up.add_instrument(desk, f"Probe {i}", "probe", both)
-        heat, moist = desk.book.records(Channel, instrument_id=made)
-        names = ("1", "2") if script.layout == "columns" else ("t", "rh")
+        entered = setting_up.add_instrument(desk, f"Probe {i}", "probe", both)
+        heat, moist = desk.book.records(Channel, instrument_id=entered)
+        names = {
+            "kernel": ("hwmon airchip temp1", "iio airmeter humidityrelative"),
+            "mqtt": ("cellar/box|t", "cellar/box|rh"),
+        }.get(kind, ("1", "2") if (kind, layout) == ("serial", "columns") else ("t", "rh"))
         fields = {names[0]: (heat.id, "°C"), names[1]: (moist.id, "%")}
-        add_probe(desk, f"Probe {i}", str(link), 9600, script.layout, fields, 0.3)  # type: ignore[arg-type]
+        device = running[-1].device
+        add_probe(desk, NewProbe(f"Probe {i}", device, fields, kind, layout=layout, every_s=0.3))
     desk.logbook.close()
     for probe in running:
         probe.start()

@@ -12,9 +12,12 @@ import pytest
 
 from stathmis.core.course.upsets import cycling
 from stathmis.core.psychrometrics import relative_humidity_at
-from stathmis.devices.probe_reader import Line, ProbeReader, listen, open_serial
+from stathmis.devices.line_protocol import Layout
+from stathmis.devices.probe_reader import Line, ProbeReader, listen
+from stathmis.devices.serial_lead import SerialLead, open_serial
 from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator, SimulatedSensor
-from stathmis.devices.simulated_probe import Script, SimulatedProbe
+from stathmis.devices.simulated_meter import Script
+from stathmis.devices.simulated_probe import SimulatedProbe
 
 
 def wait_for(what: Callable[[], bool], seconds: float = 15.0) -> None:
@@ -24,6 +27,10 @@ def wait_for(what: Callable[[], bool], seconds: float = 15.0) -> None:
         time.sleep(0.02)
 
 
+def lead(device: str, layout: Layout | None = None) -> SerialLead:
+    return SerialLead(open_serial(device, 9600), layout)
+
+
 def now() -> int:
     return time.time_ns() // 1_000_000
 
@@ -31,7 +38,7 @@ def now() -> int:
 def test_unplugged_and_plugged_again_with_garbage(tmp_path: Path) -> None:
     probe = SimulatedProbe(Machine(eggs=0), Script(50.0, 10.0, garbage=0.2), tmp_path / "probe").start()
     got: list[Line] = []
-    reader = ProbeReader(lambda: open_serial(probe.device, 9600), "named", got.append, now, retry_s=0.1).start()
+    reader = ProbeReader(lambda: lead(probe.device, "named"), got.append, now, retry_s=0.1).start()
     try:
         wait_for(lambda: len(got) >= 20 and reader.status.dropped > 0)
         assert reader.status.connected
@@ -50,17 +57,18 @@ def test_unplugged_and_plugged_again_with_garbage(tmp_path: Path) -> None:
 
 
 def test_no_such_device_is_tried_again(tmp_path: Path) -> None:
-    reader = ProbeReader(lambda: open_serial(str(tmp_path / "no"), 9600), "named", lambda _: None, now, 0.05).start()
+    reader = ProbeReader(lambda: lead(str(tmp_path / "no")), lambda _: None, now, 0.05).start()
     wait_for(lambda: "could not open" in reader.status.trouble)
     reader.stop()
     with pytest.raises(OSError):
-        listen(lambda: open_serial(str(tmp_path / "no"), 9600), 1.0, lambda: False)
+        listen(lambda: lead(str(tmp_path / "no")), 1.0, lambda: False)
 
 
 def test_listening_shows_some_lines(tmp_path: Path) -> None:
     probe = SimulatedProbe(Machine(eggs=0), Script(50.0, layout="json"), tmp_path / "probe").start()
-    lines = listen(lambda: open_serial(probe.device, 9600), 3.0, lambda: False)
+    lines, values = listen(lambda: lead(probe.device), 3.0, lambda: False)
     probe.stop()
+    assert set(values) == {"t", "rh"}
     assert 3 <= len(lines) <= 5 and lines[-1].startswith('{"t": ')
 
 

@@ -73,6 +73,7 @@ def test_a_file_from_before_checksums_gets_them_with_what_no_edit_told_of(desk: 
         raw.execute("ALTER TABLE placement DROP COLUMN batch_id")
         raw.execute("ALTER TABLE calibration DROP COLUMN flicker")
         raw.execute("ALTER TABLE plan DROP COLUMN subject")
+        raw.execute("ALTER TABLE probe DROP COLUMN kind")
         raw.execute("PRAGMA user_version = 6")
     with closing(open_logbook(desk.logbook.path)) as opened:
         assert checking.check(opened) == []

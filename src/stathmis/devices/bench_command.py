@@ -7,7 +7,8 @@ import time
 from collections.abc import Sequence
 
 from stathmis.devices.simulated_incubator import Machine
-from stathmis.devices.simulated_probe import Script, SimulatedProbe
+from stathmis.devices.simulated_meter import Script
+from stathmis.devices.simulated_probe import SimulatedProbe
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

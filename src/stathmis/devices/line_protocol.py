@@ -19,6 +19,8 @@ LAYOUTS: tuple[Layout, ...] = ("json", "named", "columns")
 
 LONGEST_LINE = 1024
 """A longer line is garbage; it is dropped up to its end, and counted."""
+DEEPEST = 4
+"""Objects deeper within a JSON object say nothing."""
 NO_TEXT = "\N{REPLACEMENT CHARACTER}"
 """Stands for a line that is no text, or longer than any."""
 
@@ -50,10 +52,10 @@ class LineSplitter:
             self._skipping = True
         return lines
 
-    def reset(self) -> None:
-        """Forget a half line: the port was lost."""
-        self._rest.clear()
-        self._skipping = False
+    @property
+    def waiting(self) -> int:
+        """Bytes of a line that is not finished."""
+        return len(self._rest)
 
 
 def guess_layout(line: str) -> Layout | None:
@@ -72,9 +74,9 @@ def values_in(line: str, layout: Layout) -> dict[str, float]:
     if layout == "json":
         return _from_json(text)
     if layout == "named":
-        found = {name: _number(value) for name, value in _NAMED.findall(text)}
+        found = {name: number(value) for name, value in _NAMED.findall(text)}
         return {k: v for k, v in found.items() if v is not None}
-    return {str(i): v for i, v in enumerate(map(_number, _cells(text)), start=1) if v is not None}
+    return {str(i): v for i, v in enumerate(map(number, _cells(text)), start=1) if v is not None}
 
 
 def _cells(text: str) -> list[str]:
@@ -96,12 +98,27 @@ def _from_json(text: str) -> dict[str, float]:
         found = json.loads(text, parse_int=float)
     except (ValueError, RecursionError):
         return {}
-    if not isinstance(found, dict):
-        return {}
-    return {str(k): v for k, v in found.items() if isinstance(v, float) and math.isfinite(v)}
+    return {k: v for k, v in flat(found).items() if isinstance(v, float)}
 
 
-def _number(text: str) -> float | None:
+def flat(found: object, begin: str = "", *, text: bool = False) -> dict[str, str | float]:
+    """The finite numbers in a JSON object by name, those of objects within it by "outer.inner"; text: its words too."""
+    kept: dict[str, str | float] = {}
+    for name, value in found.items() if isinstance(found, dict) else ():
+        if isinstance(value, dict) and begin.count(".") < DEEPEST:
+            kept |= flat(value, f"{begin}{name}.", text=text)
+        elif isinstance(value, float) and math.isfinite(value):
+            kept[f"{begin}{name}"] = value
+        elif isinstance(value, str):
+            # some send their numbers in quotes
+            as_number = number(value.strip())
+            if as_number is not None or text:
+                kept[f"{begin}{name}"] = as_number if as_number is not None else value
+    return kept
+
+
+def number(text: str) -> float | None:
+    """A finite number with a decimal point or comma; None for anything else."""
     if not _NUMBER.match(text):
         return None
     value = float(text.replace(",", "."))

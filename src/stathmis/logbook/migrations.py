@@ -266,7 +266,15 @@ def _to_11(connection: sqlite3.Connection) -> None:
         connection.execute(statement)
 
 
-_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9, _to_10, _to_11)
+def _to_12(connection: sqlite3.Connection) -> None:
+    """Readings that come from other things than serial leads."""
+    connection.execute(
+        "ALTER TABLE probe ADD COLUMN kind VARCHAR NOT NULL DEFAULT 'serial' "
+        "CHECK (kind IN ('serial', 'kernel', 'mqtt', 'file'))"
+    )
+
+
+_EACH = (_to_2, _to_3, _to_4, _to_5, _to_6, _to_7, _to_8, _to_9, _to_10, _to_11, _to_12)
 STEPS: dict[int, Callable[[sqlite3.Connection], None]] = dict(enumerate(_EACH, start=2))
 
 

@@ -543,7 +543,8 @@ class SurveyPoint:
 @record("probe")
 @dataclass(frozen=True)
 class Probe:
-    """A live probe: its serial device, how its lines are laid out, and which field (JSON) goes to which channel id.
+    """Where readings come from by themselves: a serial device, the root of the kernel's sensors, a broker or a file;
+    how lines of a serial device are laid out; and which field (JSON) goes to which channel id.
 
     every_s: its readings are written every so many seconds, 0 as they come.
     """
@@ -555,6 +556,7 @@ class Probe:
     layout: Literal["named", "columns", "json"]
     fields: str
     every_s: float
+    kind: Literal["serial", "kernel", "mqtt", "file"] = "serial"
 
 
 @record("logger_import")

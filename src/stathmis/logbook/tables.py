@@ -16,7 +16,7 @@ from typing import Annotated, Any, Literal, TypeVar, Union, get_args, get_origin
 
 APPLICATION_ID = 0x53544D53
 """Marks the file as a logbook ("STMS")."""
-SCHEMA_VERSION = 11
+SCHEMA_VERSION = 12
 
 Kind = TypeVar("Kind", bound=type)
 

@@ -12,6 +12,7 @@ import pytest
 import making
 from making import batch_with_log, instrument, put_to_use, reference, typed
 from stathmis.core.psychrometrics import relative_humidity_at
+from stathmis.devices.serial_lead import said
 from stathmis.logbook import live, readings
 from stathmis.logbook.live import LiveReading
 from stathmis.logbook.opening import create_logbook
@@ -24,7 +25,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
 from stathmis.services.findings import judgement, last_action, trace
 from stathmis.services.findings.runs import recorded
-from stathmis.services.watch.live import LiveProbes, add_probe
+from stathmis.services.watch.live import LiveProbes, NewProbe, add_probe
 from stathmis.words import last_action as last_words
 from stathmis.words import run as run_words
 
@@ -205,17 +206,17 @@ def test_a_probe_last_heard_in_the_future_is_silent(desk: Desk) -> None:
             """Nothing to let go of."""
 
     heat = instrument(desk, "Probe")
-    add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (heat.id, "°C")}, 0.0)
+    add_probe(desk, NewProbe("Box", "/dev/x", {"t": (heat.id, "°C")}, layout="named", every_s=0.0))
     probes = LiveProbes(desk, lambda device, baud: Quiet())
     probes.start()
     reader = next(iter(probes._readers.values()))[2]
-    reader._take(["t=37.5"])
+    reader._take(said("t=37.5", "named"))
     assert probes.statuses()[0].silent is False
     clock = desk.clock
     assert isinstance(clock, FixedClock)
     clock.at_ms -= HOUR
     assert probes.statuses()[0].silent is True
-    reader._take(["t=37.5"])
+    reader._take(said("t=37.5", "named"))
     assert probes.statuses()[0].silent is False
     probes.stop()
 

@@ -14,13 +14,15 @@ import pytest
 import making
 from making import instrument
 from stathmis.core.errors import UserError
-from stathmis.devices.probe_reader import Line
+from stathmis.devices.probe_reader import Line, Status
 from stathmis.logbook import live, readings
 from stathmis.logbook.live import LiveReading
 from stathmis.logbook.opening import LogbookError
 from stathmis.logbook.records import Channel, Probe
+from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.watch.live import LiveProbes, add_probe, remove_probe
+from stathmis.services.watch import broker_keys
+from stathmis.services.watch.live import LiveProbes, NewProbe, add_probe, remove_probe
 from stathmis.words.probes import state
 
 ROOT = Path(__file__).parents[3]
@@ -42,10 +44,17 @@ class _Port:
         """Nothing to let go of."""
 
 
+def lead(
+    name: str, device: str, fields: dict[str, tuple[int, str]], baud: int = 9600, every_s: float = 0.0
+) -> NewProbe:
+    """A probe on a serial lead that names its values."""
+    return NewProbe(name, device, fields, baud=baud, layout="named", every_s=every_s)
+
+
 def test_lines_become_readings_in_the_channels_unit(desk: Desk) -> None:
     heat = instrument(desk, "Probe", unit="°F", step=0.1, accuracy=1.0)
     moist = instrument(desk, "Card", "humidity")
-    add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (heat.id, "°C"), "rh": (moist.id, "%")}, 0.0)
+    add_probe(desk, lead("Box", "/dev/x", {"t": (heat.id, "°C"), "rh": (moist.id, "%")}))
     port = _Port(b"t=37.5 rh=48\nt=999 rh=49\nrubbish\nt=37.6 rh=50\n")
     probes = LiveProbes(desk, lambda device, baud: port)
     probes.start()
@@ -83,7 +92,7 @@ def test_what_cannot_be_written_waits(desk: Desk, monkeypatch: pytest.MonkeyPatc
     probe = instrument(desk, "Probe")
     probes = LiveProbes(desk)
     targets = {"t": (probe, "°C")}
-    probes._take(1, targets, Line(desk.now_ms, {"t": 37.5}))
+    probes._take(1, targets, None, Line(desk.now_ms, {"t": 37.5}))
 
     def full(*_: object) -> None:
         raise LogbookError("The disk is full; nothing was logged.", "Free some space.")
@@ -92,7 +101,7 @@ def test_what_cannot_be_written_waits(desk: Desk, monkeypatch: pytest.MonkeyPatc
         patched.setattr(live, "store_live", full)
         probes.flush()
     assert "disk is full" in probes.trouble and probes.stored == 0
-    probes._take(1, targets, Line(desk.now_ms + 1000, {"t": 37.6}))
+    probes._take(1, targets, None, Line(desk.now_ms + 1000, {"t": 37.6}))
     probes.flush()
     assert probes.trouble == "" and probes.stored == 2
     assert readings.series(desk.book.snapshot, probe, 0, 2**62).shown.tolist() == [37.5, 37.6]
@@ -107,7 +116,7 @@ def test_trouble_with_sealing_does_not_stop_the_writer(desk: Desk, monkeypatch: 
 
     monkeypatch.setattr(live, "seal_full", full)
     for i in range(2):
-        probes._take(1, {"t": (probe, "°C")}, Line(desk.now_ms + i, {"t": 37.5}))
+        probes._take(1, {"t": (probe, "°C")}, None, Line(desk.now_ms + i, {"t": 37.5}))
         probes.flush()
     assert probes.stored == 2 and "disk is full" in probes.trouble
 
@@ -115,22 +124,22 @@ def test_trouble_with_sealing_does_not_stop_the_writer(desk: Desk, monkeypatch: 
 def test_probes_are_entered_once_and_taken_away(desk: Desk) -> None:
     heat = instrument(desk, "Probe")
     fields = {"t": (heat.id, "°C")}
-    add_probe(desk, "Box", "/dev/ttyUSB0", 9600, "named", fields)
+    add_probe(desk, lead("Box", "/dev/ttyUSB0", fields))
     for baud, every_s in ((49, 10.0), (4_000_001, 10.0), (9600, -0.5), (9600, 3601.0)):
         with pytest.raises(UserError, match="Baud runs from 50 up, and writing from 0 to 3600 s"):
-            add_probe(desk, "Other", "/dev/ttyUSB2", baud, "named", fields, every_s)
+            add_probe(desk, lead("Other", "/dev/ttyUSB2", fields, baud, every_s))
     for baud, every_s in ((50, 0.0), (4_000_000, 3600.0)):
-        add_probe(desk, "Other", "/dev/ttyUSB2", baud, "named", fields, every_s)
+        add_probe(desk, lead("Other", "/dev/ttyUSB2", fields, baud, every_s))
         desk.undo()
     for name, device, given, baud, says in (
         ("Box", "/dev/ttyUSB1", fields, 9600, "named Box already"),
         ("Other", "/dev/ttyUSB0", fields, 9600, "read at /dev/ttyUSB0 already"),
-        ("", "/dev/ttyUSB2", fields, 9600, "needs a name"),
+        ("", "/dev/ttyUSB2", fields, 9600, "It needs a name"),
         ("Other", "/dev/ttyUSB2", {}, 9600, "No value goes"),
         ("Other", "/dev/ttyUSB2", fields, 3, "Baud runs"),
     ):
         with pytest.raises(UserError, match=says):
-            add_probe(desk, name, device, baud, "named", given)
+            add_probe(desk, lead(name, device, given, baud))
     probe = desk.book.records(Probe)[0]
     remove_probe(desk, probe)
     assert desk.book.records(Probe) == ()
@@ -152,7 +161,7 @@ def test_the_writer_survives_any_error_and_loses_nothing(
     desk: Desk, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
     probe = instrument(desk, "Probe")
-    add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (probe.id, "°C")}, 0.0)
+    add_probe(desk, lead("Box", "/dev/x", {"t": (probe.id, "°C")}))
     real, failures = live.store_live, [sqlite3.OperationalError("unable to open database file"), RuntimeError("odd")]
 
     def failing(*args: object) -> None:
@@ -174,7 +183,7 @@ def test_the_writer_survives_any_error_and_loses_nothing(
     while probes.stored < 2 and time.monotonic() < until:
         time.sleep(0.02)
     assert probes.stored == 2 and sum(told) == 2
-    probes._take(1, {"t": (probe, "°C")}, Line(desk.now_ms + 5000, {"t": 37.3}))
+    probes._take(1, {"t": (probe, "°C")}, probes._lives[1], Line(desk.now_ms + 5000, {"t": 37.3}))
     while probes.stored < 3 and time.monotonic() < until:
         time.sleep(0.02)
     probes.on_stored = lambda stored: None
@@ -186,7 +195,7 @@ def test_the_writer_survives_any_error_and_loses_nothing(
 
 def test_a_probe_follows_what_is_changed_about_its_instrument(desk: Desk) -> None:
     probe = instrument(desk, "Probe")
-    add_probe(desk, "Box", "/dev/x", 9600, "named", {"t": (probe.id, "°C")}, 0.0)
+    add_probe(desk, lead("Box", "/dev/x", {"t": (probe.id, "°C")}))
     probes = LiveProbes(desk, lambda device, baud: _Port(b""))
     probes.start()
     before = probes._readers[1]
@@ -195,6 +204,63 @@ def test_a_probe_follows_what_is_changed_about_its_instrument(desk: Desk) -> Non
     making.mend(desk, Channel, probe.id, high=45.0)
     probes.start()
     assert probes._readers[1] is not before
-    probes._take(1, probes._readers[1][1], Line(5, {"t": 50.0}))
+    probes._take(1, probes._readers[1][1], probes._lives[1], Line(5, {"t": 50.0}))
     probes.stop()
     assert not readings.series(desk.book.snapshot, probe, 0, 2**62).times_ms.size
+
+
+def test_a_file_is_taken_up_again_after_a_restart(desk: Desk, tmp_path: Path) -> None:
+    """What was written while nobody read is there afterwards, once."""
+    probe = instrument(desk, "Probe")
+    file = tmp_path / "r.csv"
+    begin = desk.now_ms - 600_000
+    file.write_text("time,t\n" + "".join(f"{begin + 1000 * i},37.{i}\n" for i in range(4)))
+    add_probe(desk, NewProbe("Table", str(file), {"t": (probe.id, "°C")}, "file", every_s=0.0))
+    for more in range(2):
+        probes = LiveProbes(desk)
+        probes.start()
+        until = time.monotonic() + 10
+        while probes.stored < (4 if not more else 2) and time.monotonic() < until:
+            time.sleep(0.02)
+        probes.stop()
+        with file.open("a") as grown:
+            grown.write("".join(f"{begin + 1000 * i},37.{i}\n" for i in range(4 + 2 * more, 6 + 2 * more)))
+    found = readings.series(desk.book.snapshot, probe, 0, 2**62)
+    assert found.shown.tolist() == [37.0, 37.1, 37.2, 37.3, 37.4, 37.5]
+    assert (np.diff(found.times_ms) == 1000).all()
+
+
+def test_a_quiet_kind_is_silent_later(desk: Desk) -> None:
+    heat = instrument(desk, "Probe")
+    add_probe(desk, NewProbe("Cellar", "unix:/nowhere", {"c|t": (heat.id, "°C")}, "mqtt", every_s=0.0))
+    probes = LiveProbes(desk)
+    probes.start()
+    reader = probes._readers[1][2]
+    for pause_min, silent_after_min in ((0, 15), (10, 30)):
+        reader._pauses = [60.0 * pause_min]
+        reader._status = Status(connected=True, good=1, last_ms=desk.now_ms, pause_s=60.0 * pause_min)
+        clock = desk.clock
+        assert isinstance(clock, FixedClock)
+        clock.at_ms += silent_after_min * 60_000 - 1
+        assert not probes.statuses()[0].silent
+        clock.at_ms += 2
+        assert probes.statuses()[0].silent
+    probes.stop()
+
+
+def test_a_brokers_password_is_nowhere_in_the_logbook(
+    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    heat = instrument(desk, "Probe")
+    new = NewProbe("Cellar", "keeper@box", {"c|t": (heat.id, "°C")}, "mqtt", password="hush-hush-1")
+    add_probe(desk, new)
+    assert broker_keys.password("keeper@box") == "hush-hush-1"
+    file = tmp_path / "config" / "stathmis" / "brokers.json"
+    assert oct(file.stat().st_mode)[-3:] == "600"
+    for written in desk.logbook.path.parent.glob("log.stathmis*"):
+        assert b"hush-hush-1" not in written.read_bytes()
+    broker_keys.keep("keeper@box", "")
+    assert broker_keys.password("keeper@box") == ""
+    with pytest.raises(UserError, match="no broker's address"):
+        add_probe(desk, NewProbe("X", "two words", {"c": (heat.id, "°C")}, "mqtt"))

@@ -12,17 +12,26 @@ from functools import partial
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import from_inside, to_inside
+from stathmis.devices import kinds, mqtt_client
+from stathmis.devices.kinds import Wanted
 from stathmis.devices.line_protocol import Layout
-from stathmis.devices.probe_reader import Line, Port, ProbeReader, Status, open_serial
+from stathmis.devices.probe_reader import Line, ProbeReader, Status
+from stathmis.devices.serial_lead import Port, open_serial
+from stathmis.devices.source import Kind, Source
 from stathmis.logbook import live
 from stathmis.logbook.live import LiveReading
 from stathmis.logbook.records import Channel, Probe
 from stathmis.services.desk import Desk
+from stathmis.services.watch import broker_keys
+from stathmis.words import probes as words
 
 log = logging.getLogger(__name__)
 
-SILENT_S = 60.0
-"""A probe that sent nothing good for so long is silent. Source: common practice."""
+SILENT_S: dict[Kind, float] = {"serial": 60.0, "kernel": 60.0, "mqtt": 900.0, "file": 900.0}
+"""A probe that sent nothing good for so long is silent: devices on a broker, and programs that write files, save power
+and report every few minutes. Source: common practice."""
+PAUSES = 3.0
+"""One that pauses longer by habit is silent after so many of its longest pauses."""
 TURN_S = 0.25
 """How often the writer looks whether something is to be written."""
 
@@ -45,6 +54,7 @@ class LiveProbes:
     def __init__(self, desk: Desk, opener: Opener = open_serial) -> None:
         self._desk, self._opener = desk, opener
         self._readers: dict[int, tuple[Probe, Targets, ProbeReader]] = {}
+        self._lives: dict[int, object] = {}
         self._waiting: dict[int, list[LiveReading]] = {}
         self._lock = threading.Lock()
         self._stop = threading.Event()
@@ -60,13 +70,16 @@ class LiveProbes:
             return
         wanted = {p.id: (p, self._targets(p)) for p in self._desk.book.records(Probe)}
         for probe_id in [i for i, (*known, _) in self._readers.items() if wanted.get(i) != tuple(known)]:
-            # it ends by itself: the window does not wait for a port
+            # it ends by itself: the window does not wait for a port; what it still hears does not count
             self._readers.pop(probe_id)[2].ask_to_stop()
+            with self._lock:
+                self._lives.pop(probe_id, None)
         for probe, targets in wanted.values():
             if probe.id not in self._readers:
-                opener = self.opener_for(probe.device, probe.baud)
-                on_line = partial(self._take, probe.id, targets)
-                reader = ProbeReader(opener, probe.layout, on_line, lambda: self._desk.now_ms)
+                life = self._lives[probe.id] = object()
+                on_line = partial(self._take, probe.id, targets, life)
+                opener = self.opener_for(self._wanted(probe, targets))
+                reader = ProbeReader(opener, on_line, lambda: self._desk.now_ms)
                 self._readers[probe.id] = (probe, targets, reader.start())
         if self._readers and self._writer is None:
             self._writer = threading.Thread(target=self._write_on, daemon=True, name="live writer")
@@ -83,9 +96,31 @@ class LiveProbes:
             self._writer.join(timeout=10.0)
         self.flush()
 
-    def opener_for(self, device: str, baud: int) -> Callable[[], Port]:
-        """How a device is opened."""
-        return partial(self._opener, device, baud)
+    def opener_for(self, wanted: Wanted) -> Callable[[], Source]:
+        """How a source is opened."""
+        return kinds.opener(wanted, self._opener)
+
+    def _wanted(self, probe: Probe, targets: Targets) -> Wanted:
+        channels = {channel.id for channel, _unit in targets.values()}
+        return Wanted(
+            probe.kind,
+            probe.device,
+            probe.baud,
+            probe.layout,
+            tuple(json.loads(probe.fields)),
+            broker_keys.password(probe.device) if probe.kind == "mqtt" else "",
+            self._desk.book.zone,
+            partial(self._newest_ms, probe.id, channels),
+        )
+
+    def _newest_ms(self, probe_id: int, channels: set[int]) -> int | None:
+        """The newest reading of some channels that came by itself, written or waiting (UTC ms)."""
+        snapshot = self._desk.logbook.snapshot
+        found = [int(t[-1]) for c in channels if (t := snapshot.tail(c).times_ms).size]
+        found += [head.last_ms for c in channels for head in snapshot.heads(c)]
+        with self._lock:
+            found += [r.time_ms for r in self._waiting.get(probe_id, ())]
+        return max(found, default=None)
 
     def statuses(self) -> list[ProbeStatus]:
         """How every probe is doing."""
@@ -94,7 +129,8 @@ class LiveProbes:
         for probe, _, reader in self._readers.values():
             status = reader.status
             # a line from the future was heard before the computer's clock was set back: it says nothing about now
-            silent = status.last_ms is not None and abs(now - status.last_ms) > SILENT_S * 1000
+            most_s = max(SILENT_S[probe.kind], PAUSES * status.pause_s)
+            silent = status.last_ms is not None and abs(now - status.last_ms) > most_s * 1000
             found.append(ProbeStatus(probe, status, silent))
         return found
 
@@ -107,7 +143,7 @@ class LiveProbes:
             if int(to["channel"]) in channels
         }
 
-    def _take(self, probe_id: int, targets: Targets, line: Line) -> None:
+    def _take(self, probe_id: int, targets: Targets, life: object, line: Line) -> None:
         made = []
         for name, (channel, unit) in targets.items():
             value = line.values.get(name)
@@ -118,7 +154,8 @@ class LiveProbes:
             if channel.low <= shown <= channel.high:
                 made.append(LiveReading(channel.id, line.time_ms, shown))
         with self._lock:
-            self._waiting.setdefault(probe_id, []).extend(made)
+            if self._lives.get(probe_id) is life:
+                self._waiting.setdefault(probe_id, []).extend(made)
 
     def _write_on(self) -> None:
         while not self._stop.wait(TURN_S):
@@ -163,40 +200,55 @@ class LiveProbes:
             self.trouble = str(error)
 
 
-def add_probe(
-    desk: Desk,
-    name: str,
-    device: str,
-    baud: int,
-    layout: Layout,
-    fields: dict[str, tuple[int, str]],
-    every_s: float = 10.0,
-) -> int:
-    """Enter a live probe; undoable. fields: name of a value to (channel id, unit it is sent in).
+@dataclass(frozen=True)
+class NewProbe:
+    """A source of readings as it is entered. fields: name of a value to (channel id, unit it is sent in); every_s: it
+    is written every so many seconds; baud, layout: of a serial lead; password: of a broker that asks for one."""
 
-    Raises UserError without a name or device, with a device or name that is taken, or with no field used.
+    name: str
+    device: str
+    fields: dict[str, tuple[int, str]]
+    kind: Kind = "serial"
+    baud: int = 9600
+    layout: Layout = "json"
+    every_s: float = 10.0
+    password: str = ""
+
+
+def add_probe(desk: Desk, new: NewProbe) -> int:
+    """Enter a source of readings; undoable.
+
+    Raises UserError without a name or device, with a name that is taken or a value that goes somewhere already, and
+    with no field used.
     """
-    if not name.strip() or not device.strip():
-        raise UserError("A probe needs a name and a device.", "The device is such as /dev/ttyUSB0.")
-    known = desk.book.records(Probe)
-    for probe in known:
-        if probe.device == device.strip():
-            raise UserError(f"{probe.name} is read at {probe.device} already.", "Take that one away first.")
-        if probe.name.casefold() == name.strip().casefold():
-            raise UserError(f"There is a probe named {probe.name} already.", "Give this one another name.")
-    if not fields:
-        raise UserError("No value goes to an instrument.", "Choose one for at least one of them.")
-    if not 50 <= baud <= 4_000_000 or not 0 <= every_s <= 3600:
-        raise UserError("Baud runs from 50 up, and writing from 0 to 3600 s.", "9600 and 10 are usual.")
-    with desk.edit(f"{name.strip()} entered") as edit:
+    name, device = new.name.strip(), new.device.strip()
+    if not name or not device:
+        raise UserError(*words.unnamed(new.kind))
+    if new.kind == "mqtt" and mqtt_client.address(device) is None:
+        raise UserError(*words.no_address(device))
+    for probe in desk.book.records(Probe):
+        # of a serial lead one reads all; of others two may take different values
+        shared = probe.kind == "serial" or set(json.loads(probe.fields)) & set(new.fields)
+        if (probe.kind, probe.device) == (new.kind, device) and shared:
+            raise UserError(*words.read_already(probe.name, device))
+        if probe.name.casefold() == name.casefold():
+            raise UserError(*words.name_taken(probe.name))
+    if not new.fields:
+        raise UserError(*words.no_field())
+    if not 50 <= new.baud <= 4_000_000 or not 0 <= new.every_s <= 3600:
+        raise UserError(*words.limits())
+    if new.kind == "mqtt":
+        broker_keys.keep(device, new.password)
+    with desk.edit(f"{name} entered") as edit:
         return edit.add(
             Probe,
-            name=name.strip(),
-            device=device.strip(),
-            baud=baud,
-            layout=layout,
-            fields=json.dumps({k: {"channel": c, "unit": u} for k, (c, u) in fields.items()}),
-            every_s=every_s,
+            name=name,
+            device=device,
+            baud=new.baud,
+            layout=new.layout,
+            fields=json.dumps({k: {"channel": c, "unit": u} for k, (c, u) in new.fields.items()}),
+            every_s=new.every_s,
+            kind=new.kind,
         )
 
 

@@ -98,6 +98,15 @@ class FieldGrid(QGridLayout):
         self._at += 1
         return shown
 
+    def show(self, shown: QWidget, visible: bool) -> None:
+        """Show a field with its words, or leave both away."""
+        at = self.getItemPosition(self.indexOf(shown))[0]  # type: ignore[index]
+        for column in (0, 1):
+            item = self.itemAtPosition(at, column)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.setVisible(visible)
+
 
 def table(
     headings: Sequence[str], shares: Sequence[int], right: Collection[int] = (), spacing: int = 16
