@@ -292,7 +292,8 @@ class LiveView(Page):
         quantity, guessed = _guess(name)
         of = {c: book.instrument(c.instrument_id) for c in book.records(Channel)}
         likely = next((c.id for c, i in of.items() if c.quantity == quantity and i.kind == "probe"), None)
-        if at > 1:
+        proposed = [target.currentData() for target, _unit in self._targets.values()]
+        if likely in proposed or len(self._heard_values) > MOST_ROWS:
             # of many devices' values only the keeper knows whose is whose
             likely = None
         options = [(f"{i.name}, {unit_word(c.unit)}", c.id) for c, i in of.items()]

@@ -75,6 +75,11 @@ def no_field() -> tuple[str, str]:
     return _("No value goes to an instrument."), _("Choose one for at least one of them.")
 
 
+def twice() -> tuple[str, str]:
+    """Two values for one instrument."""
+    return _("Two values go to the same instrument."), _("Give each its own, or leave one out.")
+
+
 def limits() -> tuple[str, str]:
     """Numbers that make no sense."""
     return _("Baud runs from 50 up, and writing from 0 to 3600 s."), _("9600 and 10 are usual.")

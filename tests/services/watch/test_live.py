@@ -136,6 +136,7 @@ def test_probes_are_entered_once_and_taken_away(desk: Desk) -> None:
         ("Other", "/dev/ttyUSB0", fields, 9600, "read at /dev/ttyUSB0 already"),
         ("", "/dev/ttyUSB2", fields, 9600, "It needs a name"),
         ("Other", "/dev/ttyUSB2", {}, 9600, "No value goes"),
+        ("Other", "/dev/ttyUSB2", fields | {"u": (heat.id, "°C")}, 9600, "Two values go to the same"),
         ("Other", "/dev/ttyUSB2", fields, 3, "Baud runs"),
     ):
         with pytest.raises(UserError, match=says):

@@ -235,6 +235,8 @@ def add_probe(desk: Desk, new: NewProbe) -> int:
             raise UserError(*words.name_taken(probe.name))
     if not new.fields:
         raise UserError(*words.no_field())
+    if len({channel_id for channel_id, _unit in new.fields.values()}) < len(new.fields):
+        raise UserError(*words.twice())
     if not 50 <= new.baud <= 4_000_000 or not 0 <= new.every_s <= 3600:
         raise UserError(*words.limits())
     if new.kind == "mqtt":
