@@ -348,7 +348,7 @@ def test_the_level_tells_decisions_apart_without_color(window: Window, theme: Th
         image.fill(QColor(theme.inks.paper))
         painter = QPainter(image)
         state = LevelState("temperature", Band(37.2, 37.8), Corrected(value, U), decision)
-        paint_level(painter, image.rect().toRectF(), state, theme)
+        paint_level(painter, image.rect().toRectF(), state, theme.inks)
         painter.end()
         return bytes(image.convertToFormat(QImage.Format.Format_Grayscale8).constBits())
 

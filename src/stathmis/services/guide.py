@@ -24,6 +24,7 @@ PARTS = {
     "way": "Your way",
     "changes": "What was changed",
     "live": "Live probes",
+    "written": "From paper",
     "bring_in": "A logger's file",
     "enter": "Enter or change",
     "backups": "Backups",

@@ -62,7 +62,30 @@ def _logbook(window: Window) -> list[Command]:
         Command(
             _("Bring in a logger file"), partial(window.show_place, "bring_in"), "logbook", "Ctrl+B", "CSV import", 2
         ),
+        Command(
+            _("From paper: type back what was written"),
+            partial(window.show_place, "written"),
+            "logbook",
+            "Ctrl+Shift+W",
+            _("pencil card sheet readings"),
+            group=2,
+        ),
         Command(_("Print this page …"), window.print_page, "logbook", "Ctrl+P", _("paper pdf preview"), 2),
+        Command(
+            _("Print the card of this batch …"),
+            partial(window.print_paper, "card"),
+            "logbook",
+            "Ctrl+Shift+C",
+            _("paper pdf machine calendar"),
+            group=2,
+        ),
+        Command(
+            _("Print the sheet of a round …"),
+            partial(window.print_paper, "round"),
+            "logbook",
+            more=_("paper pdf walk columns"),
+            group=2,
+        ),
         Command(
             _("Practise: lessons and free runs"),
             partial(window.show_place, "practise"),
@@ -155,6 +178,7 @@ def _go(window: Window) -> list[Command]:
 def _view(window: Window) -> list[Command]:
     theme = window.theme
     return [
+        Command(_("Big figures on the whole screen"), window.show_big, "view", "F11", _("far full screen cellar")),
         Command(_("°C or °F"), window.switch_unit, "view", "F2", _("unit celsius fahrenheit")),
         Command(_("Light, dark, or as the system"), window.switch_theme, "view", "F3", _("theme colors night"), 1),
         Command(_("More contrast, or less"), theme.switch_contrast, "view", more=_("high contrast eyes"), group=1),

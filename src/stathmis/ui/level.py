@@ -16,7 +16,7 @@ from stathmis.core.course.profile import Band
 from stathmis.logbook.records import Quantity
 from stathmis.services.findings.corrections import Corrected
 from stathmis.ui.kit.drawn import Drawn
-from stathmis.ui.theme import Theme
+from stathmis.ui.theme import Inks, Theme
 from stathmis.words.catalogue import _
 
 _BANDS_SHOWN = 3.4
@@ -64,12 +64,11 @@ class Level(Drawn):
         """Draw it."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_level(painter, QRectF(self.rect()), self._state, self.theme)
+        paint_level(painter, QRectF(self.rect()), self._state, self.theme.inks)
 
 
-def paint_level(painter: QPainter, area: QRectF, state: LevelState, theme: Theme) -> None:
+def paint_level(painter: QPainter, area: QRectF, state: LevelState, inks: Inks) -> None:
     """Draw a level into an area."""
-    inks = theme.inks
     tube_height = area.height() * 0.58
     tube = QRectF(area.left() + 1, area.center().y() - tube_height / 2, area.width() - 2, tube_height)
     radius = tube_height / 2

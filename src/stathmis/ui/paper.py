@@ -1,26 +1,47 @@
-"""Paper to draw on: A4 as PDF, or what a printer holds."""
+"""Paper to draw on: as PDF, or what a printer holds."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Literal
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF
-from PySide6.QtGui import QGuiApplication, QPagedPaintDevice, QPageLayout, QPageSize, QPdfWriter
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QLocale, QMarginsF
+from PySide6.QtGui import QFont, QGuiApplication, QPagedPaintDevice, QPageLayout, QPageSize, QPdfWriter
 
 from stathmis.exchange.whole_file import replacing
-from stathmis.ui.theme import load_fonts
+from stathmis.ui.theme import FAMILY, load_fonts
 
 DPI = 300
 LAID_OUT_DPI = 96.0
 """Text is laid out at this many dots an inch, and scaled to the paper's."""
 
 
-def a4() -> QPageLayout:
-    """A4 upright, with our margins."""
-    size, upright = QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait
-    return QPageLayout(size, upright, QMarginsF(18, 16, 18, 16), QPageLayout.Unit.Millimeter)
+Size = Literal["A4", "Letter", "A5"]
+SIZES: tuple[Size, ...] = ("A4", "Letter", "A5")
+_PAGES = {"A4": QPageSize.PageSizeId.A4, "Letter": QPageSize.PageSizeId.Letter, "A5": QPageSize.PageSizeId.A5}
+
+
+def page(size: Size = "A4", margin_mm: tuple[float, float] = (18, 16)) -> QPageLayout:
+    """A page upright; margin_mm: at its sides, above and below."""
+    sides, ends = margin_mm
+    margins, upright = QMarginsF(sides, ends, sides, ends), QPageLayout.Orientation.Portrait
+    return QPageLayout(QPageSize(_PAGES[size]), upright, margins, QPageLayout.Unit.Millimeter)
+
+
+def usual_size() -> Size:
+    """The paper of this computer's user."""
+    american = QLocale.MeasurementSystem.ImperialUSSystem
+    return "Letter" if QLocale.system().measurementSystem() == american else "A4"
+
+
+def letters(points: float) -> QFont:
+    """Our typeface for paper, without forms (tabular figures, joined signs) that cannot be copied from a PDF."""
+    font = QFont(FAMILY)
+    font.setPointSizeF(points)
+    font.setFeature(QFont.Tag("calt"), 0)
+    return font
 
 
 @contextmanager
@@ -33,9 +54,13 @@ def without_window() -> Iterator[None]:
 
 
 class Paper:
-    """A document: on a printer (its paper, its dots an inch), else an A4 PDF in memory until it is saved."""
+    """A document: on a printer (its paper, its dots an inch), else a PDF in memory until it is saved (on A4, where no
+    layout is given)."""
 
-    def __init__(self, title: str, printer: QPagedPaintDevice | None = None, dpi: int = DPI) -> None:
+    def __init__(
+        self, title: str, printer: QPagedPaintDevice | None = None, dpi: int = DPI, layout: QPageLayout | None = None
+    ) -> None:
+        self._layout = layout or page()
         self._store = QByteArray()
         self._buffer = QBuffer(self._store)
         self.writer = printer if printer is not None else self._pdf(title)
@@ -44,7 +69,7 @@ class Paper:
     def _pdf(self, title: str) -> QPdfWriter:
         self._buffer.open(QIODevice.OpenModeFlag.WriteOnly)
         made = QPdfWriter(self._buffer)
-        made.setPageLayout(a4())
+        made.setPageLayout(self._layout)
         made.setResolution(DPI)
         made.setTitle(title)
         made.setCreator("Stathmis")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from PySide6.QtGui import QPageLayout
 from PySide6.QtPrintSupport import QPrinter, QPrintPreviewDialog
 from PySide6.QtWidgets import QWidget
 
@@ -12,11 +13,13 @@ from stathmis.exchange.report_page import Report
 from stathmis.logbook.calibrations import Calibration
 from stathmis.services import notify
 from stathmis.services.instruments.sheet import sheet
+from stathmis.services.on_paper.card import card
+from stathmis.services.on_paper.round_sheet import round_paper
 from stathmis.services.report.batch_report import batch_report
 from stathmis.services.report.season_report import season_report
-from stathmis.ui import report_pdf
+from stathmis.ui import card_pdf, report_pdf
 from stathmis.ui.instruments import sheet_pdf
-from stathmis.ui.paper import Paper, a4
+from stathmis.ui.paper import Paper, page, usual_size
 from stathmis.ui.work import find
 from stathmis.words.catalogue import _
 
@@ -44,6 +47,23 @@ def print_page(window: Window) -> None:
         notify.tell("info", words)
 
 
+def print_card(window: Window) -> None:
+    """Show the card of the batch in view before it is printed."""
+    book, course = window.desk.book, window.pages.course_in_view
+    if course is None or course.batch.ended_ms is not None:
+        notify.tell("info", _("A card is of a batch that runs: go to its machine first."))
+        return
+    made = card(book, course)
+    preview(window, course.batch.name, lambda paper: card_pdf.draw_card(book, made, paper), card_pdf.page_of())
+
+
+def print_round(window: Window) -> None:
+    """Show the sheet for a walk past everything before it is printed."""
+    book = window.desk.book
+    made = round_paper(book)
+    preview(window, _("Round"), lambda paper: card_pdf.draw_round(book, made, paper), card_pdf.page_of())
+
+
 def preview_report(parent: QWidget, report: Report) -> QPrintPreviewDialog:
     """Show a report as it will be printed."""
     return preview(parent, report.title, lambda paper: report_pdf.draw(report, paper))
@@ -52,19 +72,21 @@ def preview_report(parent: QWidget, report: Report) -> QPrintPreviewDialog:
 class _Preview(QPrintPreviewDialog):
     """What will be printed. It holds its printer as long as it is there: Qt does not."""
 
-    def __init__(self, parent: QWidget, title: str, draw: Callable[[Paper], object]) -> None:
+    def __init__(self, parent: QWidget, title: str, draw: Callable[[Paper], object], layout: QPageLayout) -> None:
         self._printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         super().__init__(self._printer, parent)
-        self._printer.setPageLayout(a4())
+        self._printer.setPageLayout(layout)
         self._printer.setDocName(title)
         self.setWindowTitle(title)
         self.resize(900, 720)
         self.paintRequested.connect(lambda onto: draw(Paper(title, onto, onto.resolution())))
 
 
-def preview(parent: QWidget, title: str, draw: Callable[[Paper], object]) -> QPrintPreviewDialog:
+def preview(
+    parent: QWidget, title: str, draw: Callable[[Paper], object], layout: QPageLayout | None = None
+) -> QPrintPreviewDialog:
     """Show what will be printed; from there it goes to a printer, or to a PDF file."""
-    dialog = _Preview(parent, title, draw)
+    dialog = _Preview(parent, title, draw, layout or page(usual_size()))
     dialog.finished.connect(dialog.deleteLater)
     dialog.open()
     return dialog

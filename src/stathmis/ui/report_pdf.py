@@ -6,12 +6,11 @@ from html import escape
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QTextDocument
+from PySide6.QtGui import QColor, QPainter, QTextDocument
 from PySide6.QtSvg import QSvgRenderer
 
 from stathmis.exchange.report_page import INK, MUTED, RULE, Block, Drawing, Heading, Report, Table, Words
-from stathmis.ui.paper import Paper
-from stathmis.ui.theme import FAMILY
+from stathmis.ui.paper import Paper, letters
 
 _GAP, _BEFORE_HEADING, _KEEP_BELOW = 5.0, 12.0, 90.0
 _ROLES = {"": "", "strong": "font-weight:600;", "small": f"color:{MUTED};font-size:8pt;"}
@@ -73,9 +72,7 @@ class _Pages:
     def _document(self, html: str) -> QTextDocument:
         document = QTextDocument()
         document.setDocumentMargin(0)
-        font = QFont(FAMILY, 9)
-        font.setFeature(QFont.Tag("tnum"), 1)
-        document.setDefaultFont(font)
+        document.setDefaultFont(letters(9))
         document.setTextWidth(self._width)
         document.setHtml(f"<body style='color:{INK}'>{html}</body>")
         return document
@@ -160,7 +157,7 @@ class _Pages:
         self._y = 0.0
 
     def _foot(self) -> None:
-        font = QFont(FAMILY)
+        font = letters(9)
         font.setPixelSize(9)
         self._painter.setFont(font)
         self._painter.setPen(QColor(MUTED))

@@ -6,9 +6,9 @@ import importlib
 from collections.abc import Callable, Iterator
 from functools import cached_property, partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
-from PySide6.QtCore import QEvent, QObject, QSettings, QThread, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, QSettings, Qt, QThread, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShowEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -399,6 +399,22 @@ class Window(QMainWindow):
 
         print_page(self)
 
+    def print_paper(self, which: Literal["card", "round"]) -> None:
+        """The card of the batch in view, or the sheet of a round, with a preview."""
+        from stathmis.ui import printing
+
+        (printing.print_card if which == "card" else printing.print_round)(self)
+
+    def show_big(self) -> None:
+        """The machines in figures as large as the screen."""
+        # needed by few
+        from stathmis.ui.big_figures import BigFigures
+
+        boxes, alarm = lambda: self.pages.boxes, lambda: self.alarm.words.text() if self.alarm.isVisibleTo(self) else ""
+        self.big = BigFigures(self.desk, self.theme, self.live, boxes, self._settings, alarm)
+        self.big.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.big.showFullScreen()
+
     def show_keys(self) -> None:
         """Show or hide the map of keys."""
         self.keys.toggle()
@@ -509,6 +525,7 @@ _PLACES = {
     "uncovering": ("uncovering_view", "UncoveringView"),
     "live": ("live_view", "LiveView"),
     "bring_in": ("bring_in_view", "BringInView"),
+    "written": ("written_view", "WrittenView"),
     "enter": ("enter_view", "EnterView"),
     "changes": ("changes_view", "ChangesView"),
     "backups": ("backups_view", "BackupsView"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
 from stathmis.words.catalogue import _, ngettext
 
@@ -36,18 +36,18 @@ def clock(at: datetime) -> str:
     return f"{at.hour % 12 or 12}:{at.minute:02d} {_('pm') if at.hour >= 12 else _('am')}"
 
 
-def month(at: datetime) -> str:
+def month(at: date) -> str:
     """ "May"."""
     return _(MONTHS[at.month - 1])
 
 
-def weekday(at: datetime, *, short: bool = True) -> str:
+def weekday(at: date, *, short: bool = True) -> str:
     """ "Mon", or "Monday"."""
     name = _(WEEKDAYS[at.weekday()])
     return name[:3] if short else name
 
 
-def day(at: datetime, *, weekday: bool = False, year: bool = False) -> str:
+def day(at: date, *, weekday: bool = False, year: bool = False) -> str:
     """ "18 May", "Mon 18 May", "18 May 2026", or "May 18" where the month is written first."""
     front = f"{_(WEEKDAYS[at.weekday()])[:3]} " if weekday else ""
     said = f"{month(at)} {at.day}" if style.month_first else f"{at.day} {month(at)}"

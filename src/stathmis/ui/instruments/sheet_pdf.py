@@ -20,7 +20,7 @@ from PySide6.QtGui import (
 from stathmis.core.units import from_inside
 from stathmis.services.instruments.sheet import CheckSheet
 from stathmis.services.report.drawing import ticks
-from stathmis.ui.paper import Paper
+from stathmis.ui.paper import Paper, letters
 from stathmis.ui.theme import FAMILY, LIGHT
 
 _CHART = (1680, 560)
@@ -39,7 +39,7 @@ def draw(sheet: CheckSheet, paper: Paper) -> None:
     """Draw a sheet on paper."""
     document = QTextDocument()
     document.setDocumentMargin(0)
-    document.setDefaultFont(QFont(FAMILY, 9))
+    document.setDefaultFont(letters(9))
     document.addResource(QTextDocument.ResourceType.ImageResource, QUrl("chart"), _chart(sheet))
     width, height = paper.area
     document.setPageSize(QSizeF(width, height))

@@ -144,7 +144,7 @@ class BoxGrid(Drawn):
         inks, theme, band = self.theme.inks, self.theme, self._grid.band
         tube = QRectF(area.left() + 8, area.top() + 4, area.width() - 16, area.height() * 0.38)
         state = LevelState("humidity", band, Corrected(cell.rh, cell.U), cell.decision)
-        paint_level(painter, tube, state, theme)
+        paint_level(painter, tube, state, theme.inks)
         chosen = cell == self._grid.chosen
         painter.setFont(theme.font(12, QFont.Weight.DemiBold if chosen else QFont.Weight.Normal))
         painter.setPen(QColor(inks.ink))
