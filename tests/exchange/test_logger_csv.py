@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from stathmis.exchange.csv_layout import CsvError, find_layout
-from stathmis.exchange.logger_csv import CancelledError, read_table, time_format
+from stathmis.exchange.csv_times import DateOrder, parts_of, stamps
+from stathmis.exchange.local_times import either
+from stathmis.exchange.logger_csv import CancelledError, _by_form, read_table
+
+FORMS = ("%d.%m.%Y %H:%M", "%m/%d/%Y %H:%M:%S", "%Y-%m-%dT%H:%M:%S.%f", "%y-%m-%d %H.%M", "%d-%m-%y %H:%M:%S")
 
 
 def write(tmp_path: Path, text: str, encoding: str = "utf-8") -> Path:
@@ -163,17 +170,40 @@ def test_reading_can_be_stopped(tmp_path: Path) -> None:
         read_table(path, layout, (0,), (1,), layout.date_order, None, cancelled=lambda: True)
 
 
-@pytest.mark.parametrize(
-    ("sample", "order", "expected"),
-    [
-        ("01.05.2026 10:00", "day first", "%d.%m.%Y %H:%M"),
-        ("5/1/26 10:00:00 PM", "month first", "%m/%d/%y %I:%M:%S %p"),
-        ("01-05-2026 10:00:00.5", "day first", "%d-%m-%Y %H:%M:%S.%f"),
-        ("2026-05-01 10:00", "year first", None),
-    ],
+@given(
+    st.lists(st.tuples(st.datetimes(datetime(1971, 1, 1), datetime(2199, 1, 1)), st.sampled_from(FORMS)), min_size=1),
+    st.sampled_from(["day first", "month first", "year first"]),
 )
-def test_time_formats(sample: str, order: str, expected: str | None) -> None:
-    assert time_format(sample, order) == expected  # type: ignore[arg-type]
+def test_many_at_once_are_read_like_one_by_one(times: list[tuple[datetime, str]], order: DateOrder) -> None:
+    """Whatever the quick way reads is what the careful way reads; nothing is read otherwise."""
+    cells = [at.strftime(form) for at, form in times] + ["99/99/2026 10:00", "2026-05-10 25:00", "no time", ""]
+    quick = _by_form(np.array([c.encode() for c in cells], dtype="S40"), order)
+    careful = stamps(parts_of(cells), order)
+    read = np.isfinite(quick)
+    np.testing.assert_array_equal(quick[read], careful[read])
+    assert not read[-4:].any()
+
+
+@given(
+    st.sampled_from(
+        ["Europe/Berlin", "America/St_Johns", "Australia/Lord_Howe", "Asia/Kathmandu", "Africa/Casablanca"]
+    ),
+    st.lists(st.datetimes(datetime(2001, 1, 1), datetime(2030, 1, 1)), min_size=1, max_size=20),
+    st.integers(-90, 90),
+)
+def test_local_times_of_any_zone(zone: str, times: list[datetime], near_min: int) -> None:
+    """Against the standard library one by one, also around the night the clocks change."""
+    there = ZoneInfo(zone)
+    times = [*times, datetime(2026, 3, 29, 2) + timedelta(minutes=near_min), datetime(2026, 10, 25, 2, 30)]
+    local = np.array([round((t - datetime(1970, 1, 1)).total_seconds() * 1000) for t in times], dtype=np.int64)
+    first, second = either(local, zone, -1)
+    for i, t in enumerate(times):
+        wanted = []
+        for fold in (0, 1):
+            utc = t.replace(tzinfo=there, fold=fold).astimezone(UTC)
+            happened = utc.astimezone(there).replace(tzinfo=None) == t
+            wanted.append(round(utc.timestamp() * 1000) if happened else -1)
+        assert [first[i], second[i]] == wanted, t
 
 
 @pytest.mark.parametrize(

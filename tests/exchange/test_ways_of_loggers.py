@@ -191,7 +191,6 @@ def test_a_file_read_in_parts_is_the_same_file(tmp_path: Path, monkeypatch: pyte
     done: list[float] = []
     with monkeypatch.context() as patch:
         patch.setattr(logger_csv, "_LETTERS_AT_ONCE", 150)
-        patch.setattr(logger_csv, "_ROWS_AT_ONCE", 7)
         parts = read_table(*asked, progress=done.append)
         assert len(done) > 10 and done == sorted(done) and 0.0 < done[0] < 0.2 and done[-1] == 1.0
         with pytest.raises(logger_csv.CancelledError):

@@ -5,12 +5,9 @@ A bad value costs that value, not its row; every line of the file is good, fault
 
 from __future__ import annotations
 
-import csv
 import re
-import warnings
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from io import StringIO
 from itertools import compress
 from pathlib import Path
 from typing import Any
@@ -21,16 +18,20 @@ from numpy.typing import NDArray
 from stathmis.exchange.csv_layout import UNIT_IN_CELL, Layout
 from stathmis.exchange.csv_text import CsvError, read_text
 from stathmis.exchange.csv_times import DateOrder, Parts, epoch_ms, epochs, parts_of, stamps
+from stathmis.exchange.local_times import either
 
 _LETTERS_AT_ONCE = 1_000_000
 _CELL = "S40"
 """A time's cell as the reader keeps it: fixed bytes are read four times faster than Python strings."""
-_ISO = re.compile(rb"\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?")
+_PLAIN = re.compile(r"(0{1,4})([-./])(0{1,2})\2(0{1,4})[ T](0{1,2})([:.])(00)(?:\6(00)(?:\.(0{1,6}))?)?")
+"""A date with its clock, every figure a 0."""
+_FORMS_FROM = 2_000
+"""The forms of times are those of so many rows."""
+_NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
+_NOTHING = frozenset(("nan", "NaN", "-nan", "-NaN", "NA", "N/A", "n/a", "#N/A", "null", "NULL", "None", "<NA>"))
+"""What loggers and the programs that write their files put where there is no value. Source: common practice."""
 _JOINED = "\x1f"
 """Stands between cells that were cut and joined again: no logger writes it."""
-_ROWS_AT_ONCE = 250_000
-_QUICK_FROM = 2_000
-"""From so many rows on a time's form is looked for that all of them share: such are read at once."""
 _NAMED = 200
 """So many faulty rows are named one by one; all are counted."""
 
@@ -155,9 +156,9 @@ def _in_parts(
         faults.add(at[width > layout.width], "more columns than the others")
         usable = (width > 0) & (width <= layout.width)
         kept = block if usable.all() else "\n".join(compress(block.split("\n"), usable))
-        frame = _frame(kept, separator, layout, time_columns)
-        numbers = [_numbers(frame[c], layout.decimal) for c in value_columns]
-        times_read = _times(_joined_times(frame, time_columns), order)
+        cells = _columns(kept, separator, width[usable], {*time_columns, *value_columns})
+        numbers = [_numbers(cells[c], layout.decimal) for c in value_columns]
+        times_read = _times(_joined_times([cells[c] for c in time_columns]), order)
         for part, found in zip(parts, (at[usable], *times_read, *numbers), strict=True):
             part.append(found)
         place, line = end + 1, line + width.size
@@ -219,64 +220,43 @@ def _widths(block: str, separator: str) -> NDArray[np.int64]:
     return width
 
 
-def _frame(text: str, separator: str, layout: Layout, time_columns: tuple[int, ...]) -> Any:
-    """Lines as a table of as many columns as the file has."""
-    import pandas as pd
-
-    columns = list(range(layout.width))
+def _columns(text: str, separator: str, width: NDArray[np.int64], wanted: set[int]) -> dict[int, list[str]]:
+    """Some columns of lines as they stand; empty where a line has no such cell. width: how many cells each line has."""
     if not text:
-        return pd.DataFrame({c: pd.Series(dtype=_CELL if c in time_columns else object) for c in columns})
-    try:
-        return pd.read_csv(
-            StringIO(text),
-            sep=separator,
-            decimal=layout.decimal,
-            header=None,
-            names=columns,
-            index_col=False,
-            dtype=dict.fromkeys(time_columns, _CELL),
-            skip_blank_lines=False,
-            quoting=csv.QUOTE_NONE,
-            low_memory=False,
-        )
-    except (pd.errors.ParserError, UnicodeError, ValueError) as error:
-        raise CsvError("The file cannot be read as a table.", f"The reader says: {error}") from error
+        return {c: [] for c in wanted}
+    most = max(int(width.max()), max(wanted) + 1)
+    if (width < most).any():
+        lines = text.split("\n")
+        text = "\n".join(line + separator * (most - wide) for line, wide in zip(lines, width.tolist(), strict=True))
+    # all cells in a row: one cut for the whole block
+    cells = text.replace("\n", separator).split(separator)
+    return {c: cells[c::most] for c in wanted}
 
 
-def _joined_times(frame: Any, columns: tuple[int, ...]) -> NDArray[np.bytes_]:
-    text = np.asarray(frame[columns[0]], dtype=_CELL)
-    for column in columns[1:]:
-        text = np.char.add(np.char.add(text, b" "), np.asarray(frame[column], dtype=_CELL))
-    return text
+def _joined_times(columns: list[list[str]]) -> NDArray[np.bytes_]:
+    cells = columns[0] if len(columns) == 1 else map(" ".join, zip(*columns, strict=True))
+    return np.array([cell.encode("utf-8", "replace") for cell in cells], dtype=_CELL)
 
 
-def _numbers(cells: Any, decimal: str) -> NDArray[np.float64]:
+def _numbers(cells: list[str], decimal: str) -> NDArray[np.float64]:
     """Cells as float64: nan where empty, inf where something other than a number stands."""
-    import pandas as pd
+    together = "\n".join(cells)
+    plain = together.replace(",", ".").split("\n") if decimal == "," and cells else cells
+    try:
+        # Python would take 1_000 for a number
+        found = np.fromiter(map(_number if "_" in together else float, plain), np.float64, len(plain))
+    except ValueError:
+        found = np.fromiter(map(_number, plain), np.float64, len(plain))
+    for i in np.flatnonzero(np.isnan(found)):
+        word = cells[i].strip()
+        found[i] = np.nan if not word or word in _NOTHING else np.inf
+    return found
 
-    if cells.dtype != object and pd.api.types.is_numeric_dtype(cells.dtype):
-        return np.asarray(cells, dtype=np.float64)
-    text = cells.astype(object).where(cells.notna(), "").astype(str).str.strip()
-    text = text.str.replace(UNIT_IN_CELL, "", regex=True).str.replace("−", "-")
-    if decimal == ",":
-        text = text.str.replace(",", ".")
-    numbers = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64)
-    return np.where(np.isnan(numbers) & (text != "").to_numpy(), np.inf, numbers)
 
-
-def time_format(sample: str, order: DateOrder) -> str | None:
-    """The strptime format of a time such as those in the sample; None where it is ISO 8601 or has no such form."""
-    match = re.match(
-        r"^\s*(\d{1,4})([-./])(\d{1,2})\2(\d{1,4})([ T]+)(\d{1,2})([:.])(\d{2})(\7\d{2})?(\.\d+)?(\s*[AaPp][Mm])?\s*$",
-        sample,
-    )
-    if not match or order == "year first":
-        return None
-    year = "%Y" if len(match[4]) == 4 else "%y"
-    date = match[2].join(("%d", "%m", year) if order == "day first" else ("%m", "%d", year))
-    clock = f"{'%I' if match[11] else '%H'}{match[7]}%M" + (f"{match[7]}%S" if match[9] else "")
-    clock += ".%f" if match[10] else ""
-    return date + match[5] + clock + (match[11].replace(match[11].strip(), "%p") if match[11] else "")
+def _number(cell: str) -> float:
+    """A number with the unit that may stand behind it; nan for anything else."""
+    text = re.sub(UNIT_IN_CELL, "", cell.strip()).replace("−", "-")
+    return float(text) if _NUMBER.fullmatch(text) else np.nan
 
 
 _NOT_A_TIME = np.iinfo(np.int64).min
@@ -291,10 +271,7 @@ def _times(
     if order == "seconds since 1970":
         quick = _plain_epochs(cells, missing)
         return _whole_ms(epochs(_text(cells)) if quick is None else quick), np.ones_like(missing), missing
-    plain = _plain_iso(cells, missing) if order == "year first" else None
-    if plain is not None:
-        return plain, np.zeros_like(missing), missing
-    local, offsets = _parsed(_text(cells), order)
+    local, offsets = _parsed(cells, order)
     told = np.isfinite(offsets)
     return _whole_ms(np.where(told, local - 60_000.0 * offsets, local)), told, missing
 
@@ -308,24 +285,48 @@ def _whole_ms(found: NDArray[np.float64]) -> NDArray[np.int64]:
     return np.where(known, np.round(np.where(known, found, 0.0)).astype(np.int64), _NOT_A_TIME)
 
 
-def _parsed(text: list[str], order: DateOrder) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _parsed(cells: NDArray[np.bytes_], order: DateOrder) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """The ms since 1970 that times read (nan where they are none), and the minutes east of UTC they tell, or nan."""
-    import pandas as pd
-
-    local, offsets, left = np.full(len(text), np.nan), np.full(len(text), np.nan), np.arange(len(text))
-    form = time_format(text[0], order) if len(text) >= _QUICK_FROM else None
-    if form is not None and "%p" not in form:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            quick = pd.to_datetime(pd.Series(text), format=form, errors="coerce")
-        local = np.where(quick.isna(), np.nan, _milliseconds(quick).astype(np.float64))
-        left = np.flatnonzero(np.isnan(local))
-    found = parts_of([text[i] for i in left])
+    local, offsets = _by_form(cells, order), np.full(cells.size, np.nan)
+    left = np.flatnonzero(np.isnan(local))
+    found = parts_of(_text(cells[left]))
     # where most have a time of the day, a day alone is none
-    clocked = found.clocked | (2 * found.clocked.sum() <= left.size)
+    with_clock = cells.size - left.size + int(found.clocked.sum())
+    clocked = found.clocked | (2 * with_clock <= cells.size)
     local[left] = np.where(clocked, stamps(found, order), np.nan)
     offsets[left] = found.offset_min
     return local, offsets
+
+
+def _by_form(cells: NDArray[np.bytes_], order: DateOrder) -> NDArray[np.float64]:
+    """Local ms of plain dates with a clock, all of one form at once; nan where one is anything else (each of those is
+    looked at by itself)."""
+    found = np.full(cells.size, np.nan)
+    if not cells.size:
+        return found
+    letters = np.ascontiguousarray(cells).view(np.uint8).reshape(cells.size, -1)
+    is_digit = (letters >= ord("0")) & (letters <= ord("9"))
+    forms = np.where(is_digit, ord("0"), letters).astype(np.uint8).view(cells.dtype).ravel()
+    # most files have one form, or some for days and hours of one figure and two
+    for form in dict.fromkeys(forms[:_FORMS_FROM].tolist()):
+        match = _PLAIN.fullmatch(form.decode("ascii", "replace"))
+        if match is None:
+            continue
+        at = np.flatnonzero(forms == form)
+        digits = letters[at].astype(np.float64) - ord("0")
+
+        def number(group: int, match: re.Match[str] = match, digits: NDArray[np.float64] = digits) -> Any:
+            start, stop = match.span(group)
+            return digits[:, start:stop] @ 10.0 ** np.arange(stop - start - 1, -1, -1) if start >= 0 else 0.0
+
+        hour, minute, second = number(5), number(7), number(8)
+        fraction = number(9) / 10.0 ** len(match[9] or "")
+        good = (hour <= 23) & (minute <= 59) & (second <= 59)
+        seconds = 3600.0 * hour + 60.0 * minute + second + fraction
+        nothing, no = np.full(at.size, np.nan), np.zeros(at.size, dtype=bool)
+        parts = Parts(number(1), number(3), number(4), no | (len(match[1]) > 2), seconds, nothing, no)
+        found[at] = np.where(good, stamps(parts, order), np.nan)
+    return found
 
 
 def _to_utc(
@@ -352,60 +353,9 @@ def _plain_epochs(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDAr
     return found if np.isfinite(found).all() else None
 
 
-def _plain_iso(cells: NDArray[np.bytes_], missing: NDArray[np.bool_]) -> NDArray[np.int64] | None:
-    """Local ms of cells that are all plain ISO dates and times of one form; None where one is not (the slow way tells).
-
-    By hand: NumPy's own reading of texts ends the process at a time that is none, in an array of over 500.
-    """
-    if missing.any() or not cells.size:
-        return None
-    letters = np.ascontiguousarray(cells).view(np.uint8).reshape(cells.size, -1)
-    form = bytes(letters[0]).rstrip(b"\0")
-    if not _ISO.fullmatch(form):
-        return None
-    for place, letter in enumerate(form):
-        found = letters[:, place]
-        alike = (found >= ord("0")) & (found <= ord("9")) if chr(letter).isdigit() else found == letter
-        if not alike.all():
-            return None
-    if letters[:, len(form) :].any():
-        return None
-    digits = letters[:, : len(form)].astype(np.float64) - ord("0")
-
-    def number(start: int, stop: int) -> NDArray[np.float64]:
-        return np.asarray(digits[:, start:stop] @ 10.0 ** np.arange(stop - start - 1, -1, -1))
-
-    hour, minute = number(11, 13), number(14, 16)
-    second = number(17, 19) if len(form) >= 19 else np.zeros(cells.size)
-    if hour.max() > 23 or minute.max() > 59 or second.max() > 59:
-        return None
-    if len(form) > 20:
-        second = second + number(20, len(form)) / 10.0 ** (len(form) - 20)
-    nothing, no = np.full(cells.size, np.nan), np.zeros(cells.size, dtype=bool)
-    seconds = 3600.0 * hour + 60.0 * minute + second
-    parts = Parts(number(0, 4), number(5, 7), number(8, 10), ~no, seconds, nothing, no)
-    ms = stamps(parts, "year first")
-    # what lies outside is no time of a reading: it is named, row by row
-    return _whole_ms(ms) if np.isfinite(ms).all() else None
-
-
-def _milliseconds(stamps: Any) -> NDArray[np.int64]:
-    found = stamps.to_numpy(dtype="datetime64[ms]").astype(np.int64)
-    return np.asarray(found, dtype=np.int64)
-
-
 def _localized(local_ms: NDArray[np.int64], zone: str, lines: NDArray[np.int64], faults: Faults) -> NDArray[np.int64]:
     """Local times to UTC. The hour that happens twice is told apart by the step back in the file, or not at all."""
-    import pandas as pd
-
-    first, second = np.empty_like(local_ms), np.empty_like(local_ms)
-    # by stretches: what the conversion takes for itself stays small
-    for start in range(0, local_ms.size, _ROWS_AT_ONCE):
-        part = slice(start, start + _ROWS_AT_ONCE)
-        read = pd.DatetimeIndex(local_ms[part].astype("datetime64[ms]"))
-        for into, earlier in ((first, True), (second, False)):
-            known = read.tz_localize(zone, ambiguous=np.full(len(read), earlier), nonexistent="NaT")
-            into[part] = _milliseconds(known.tz_convert(None))
+    first, second = either(local_ms, zone, _NOT_A_TIME)
     skipped = first == _NOT_A_TIME
     faults.add(lines[skipped], "this time did not happen: the clocks went forward")
     result = first.copy()
