@@ -10,13 +10,18 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
+from stathmis.exchange.report_page import Heading, Report, Words
 from stathmis.logbook.records import Reading
 from stathmis.services.batch import batches
+from stathmis.services.on_paper.brooder import brooder_card
 from stathmis.services.on_paper.card import card
+from stathmis.services.on_paper.labels import labels
 from stathmis.services.on_paper.round_sheet import round_paper
-from stathmis.ui import card_pdf, printing
+from stathmis.services.plan import planning
+from stathmis.services.report.drawing import loss_chart
+from stathmis.ui import card_pdf, printing, report_pdf
 from stathmis.ui.big_figures import NIGHT, BigFigures
-from stathmis.ui.paper import SIZES, Size
+from stathmis.ui.paper import SIZES, Paper, Size
 from stathmis.ui.window import Window
 from stathmis.ui.written_view import WrittenView
 from stathmis.words.numbers import value_text
@@ -142,3 +147,43 @@ def test_big_figures_say_what_the_column_says(window: Window, qtbot: QtBot) -> N
     qtbot.keyClick(big, Qt.Key.Key_Escape)
     assert len(window.desk.listeners) == listeners - 1
     window.activateWindow()
+
+
+def test_labels_and_the_brooders_card(window: Window, tmp_path: Path) -> None:
+    book = window.desk.book
+    plans = planning.plans(book)
+    made = labels(book)
+    assert [one.plan.subject for one in made] == [p.subject for p in plans]
+    # more than a page holds: they go on over pages, each there once
+    paper = Paper("labels", layout=card_pdf.page_of("A4"))
+    card_pdf.draw_labels(book, made * 8, paper)
+    paper.save(tmp_path / "labels.pdf")
+    pages = PdfReader(tmp_path / "labels.pdf").pages
+    text = "".join("".join(p.extract_text().split()) for p in pages)
+    assert len(pages) == 2 and text.count(made[0].plan.name.replace(" ", "")) == 8
+    course = batches.running(book, book.incubators()[1])
+    assert course is not None
+    paper = Paper("brooder", layout=card_pdf.page_of("A5"))
+    card_pdf.draw_brooder(book, brooder_card(book, course), paper)
+    paper.save(tmp_path / "brooder.pdf")
+    (page,) = PdfReader(tmp_path / "brooder.pdf").pages
+    text = "".join(page.extract_text().split())
+    assert [w for w in ("35.0°C", "32.0°C", "23.0°C", "Heatlampsstartfires") if w not in text] == []
+    for which in ("brooder", "labels"):
+        window.print_paper(which)  # type: ignore[arg-type]
+        found = [w for w in QApplication.topLevelWidgets() if isinstance(w, printing._Preview) and w.isVisible()]
+        assert len(found) == 1
+        found[0].close()
+
+
+def test_a_heading_stands_over_its_picture(tmp_path: Path) -> None:
+    """A picture that does not fit below its heading takes it along to the next page."""
+    picture = loss_chart([(0.0, 0.0), (10.0, 6.0)], 18.0, (11.0, 15.0), "#7F5E14", "of set weight", "lost")
+    filler = tuple(Words(f"line {i}") for i in range(46))
+    for lines in range(30, 46):
+        report = Report("R", "", (*filler[:lines], Heading("Weights"), picture, Words("after it")))
+        pages = report_pdf.write_pdf(report, tmp_path / "r.pdf")
+        texts_of = [p.extract_text() for p in PdfReader(tmp_path / "r.pdf").pages]
+        assert len(texts_of) == pages
+        heading = next(i for i, t in enumerate(texts_of) if "Weights" in t)
+        assert "ofsetweight" in "".join(texts_of[heading].split()), f"{lines} lines above"

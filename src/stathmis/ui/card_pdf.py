@@ -1,4 +1,5 @@
-"""The card of a batch and the sheet of a round on one page each: what is known above, room to write below."""
+"""The card of a batch and the sheet of a round on one page each, what is known above and room to write below; labels,
+and the brooder's card."""
 
 from __future__ import annotations
 
@@ -13,8 +14,10 @@ from PySide6.QtGui import QColor, QPageLayout, QPainter, QPen, QTextDocument, QT
 
 from stathmis.exchange.report_page import INK, MUTED, RULE
 from stathmis.services.book import Book
+from stathmis.services.on_paper.brooder import BrooderCard
 from stathmis.services.on_paper.card import Card, Day
 from stathmis.services.on_paper.columns import Column
+from stathmis.services.on_paper.labels import Label
 from stathmis.services.on_paper.round_sheet import RoundPaper
 from stathmis.services.plan import tasks
 from stathmis.ui.paper import Paper, Size, letters, page, usual_size
@@ -29,6 +32,7 @@ LEAST_ROWS = 6
 """So many visits at least can be written on it."""
 ROW_MM, MM = 6.5, 96.0 / 25.4
 TIME_MM, LEAST_MM, MOST_MM = 21.0, 12.0, 24.0
+LABEL_MM, LABEL_PT, BROODER_PT = 38.0, 9.0, 13.0
 MARGIN_MM = {"A4": (14.0, 12.0), "Letter": (14.0, 12.0), "A5": (9.0, 8.0)}
 
 
@@ -60,6 +64,40 @@ def draw_card(book: Book, card: Card, paper: Paper) -> None:
 def draw_round(book: Book, sheet: RoundPaper, paper: Paper) -> None:
     """Draw the sheet of a round on paper: one page, whatever its size."""
     _draw(paper, _round_html(book, sheet), sheet.columns)
+
+
+def draw_brooder(book: Book, card: BrooderCard, paper: Paper) -> None:
+    """Draw a brooder's card on paper: half a page, to stand beside it."""
+    said = "".join(f"<p>{escape(line)}</p>" for line in words.brooder(book, card))
+    rows = [[escape(when), f"<b>{escape(warm)}</b>"] for when, warm in words.weeks(book, card)]
+    bird = card.course.species.kind == "bird"
+    warm = _heading(_("Under the source")) + _table(rows) if bird else ""
+    foot = f"<p style='color:{MUTED}'>{escape(' '.join(words.brooder_cautions()))}</p>"
+    html = _title(_("Brooder: {batch}", batch=card.course.batch.name), "") + said + warm + foot
+    painter = QPainter(paper.writer)
+    painter.scale(paper.scale, paper.scale)
+    _document(html, BROODER_PT, paper.area[0]).drawContents(painter)
+    painter.end()
+
+
+def draw_labels(book: Book, labels: Sequence[Label], paper: Paper) -> None:
+    """Draw labels on paper, two beside each other, to cut out."""
+    width, height = paper.area
+    wide, high = width / 2, LABEL_MM * MM
+    down = max(1, int(height / high))
+    painter = QPainter(paper.writer)
+    painter.scale(paper.scale, paper.scale)
+    for at, label in enumerate(labels):
+        place = at % (2 * down)
+        if at and not place:
+            paper.writer.newPage()
+        box = QRectF(place % 2 * wide, place // 2 * high, wide, high)
+        painter.setPen(QPen(QColor(RULE), 0.7))
+        painter.drawRect(box)
+        title = f"<p style='font-size:large'><b>{escape(words.label_title(label))}</b></p>"
+        lines = "".join(f"<p>{escape(line)}</p>" for line in words.label_lines(book, label))
+        _write(painter, title + lines, LABEL_PT, box.adjusted(8, 6, -8, -6))
+    painter.end()
 
 
 def _draw(paper: Paper, html: str, columns: Sequence[Column]) -> None:

@@ -87,6 +87,20 @@ def _logbook(window: Window) -> list[Command]:
             group=2,
         ),
         Command(
+            _("Print the brooder's card …"),
+            partial(window.print_paper, "brooder"),
+            "logbook",
+            more=_("paper pdf chicks weeks warm"),
+            group=2,
+        ),
+        Command(
+            _("Print labels for trays and boxes …"),
+            partial(window.print_paper, "labels"),
+            "logbook",
+            more=_("paper pdf clutch cut out"),
+            group=2,
+        ),
+        Command(
             _("Practise: lessons and free runs"),
             partial(window.show_place, "practise"),
             "logbook",

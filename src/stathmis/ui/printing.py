@@ -13,7 +13,9 @@ from stathmis.exchange.report_page import Report
 from stathmis.logbook.calibrations import Calibration
 from stathmis.services import notify
 from stathmis.services.instruments.sheet import sheet
+from stathmis.services.on_paper.brooder import brooder_card
 from stathmis.services.on_paper.card import card
+from stathmis.services.on_paper.labels import labels
 from stathmis.services.on_paper.round_sheet import round_paper
 from stathmis.services.report.batch_report import batch_report
 from stathmis.services.report.season_report import season_report
@@ -55,6 +57,27 @@ def print_card(window: Window) -> None:
         return
     made = card(book, course)
     preview(window, course.batch.name, lambda paper: card_pdf.draw_card(book, made, paper), card_pdf.page_of())
+
+
+def print_brooder(window: Window) -> None:
+    """Show the brooder's card of the batch in view before it is printed."""
+    book, course = window.desk.book, window.pages.course_in_view
+    if course is None:
+        notify.tell("info", _("A brooder's card is of a batch: go to its machine first."))
+        return
+    made = brooder_card(book, course)
+    layout = card_pdf.page_of("A5" if usual_size() == "A4" else "Letter")
+    preview(window, _("Brooder"), lambda paper: card_pdf.draw_brooder(book, made, paper), layout)
+
+
+def print_labels(window: Window) -> None:
+    """Show labels of all batches and plans before they are printed."""
+    book = window.desk.book
+    made = labels(book)
+    if not made:
+        notify.tell("info", _("Labels are of batches: plan or set one first."))
+        return
+    preview(window, _("Labels"), lambda paper: card_pdf.draw_labels(book, made, paper), card_pdf.page_of())
 
 
 def print_round(window: Window) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from itertools import zip_longest
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QRectF, Qt
@@ -12,7 +13,7 @@ from PySide6.QtSvg import QSvgRenderer
 from stathmis.exchange.report_page import INK, MUTED, RULE, Block, Drawing, Heading, Report, Table, Words
 from stathmis.ui.paper import Paper, letters
 
-_GAP, _BEFORE_HEADING, _KEEP_BELOW = 5.0, 12.0, 90.0
+_GAP, _BEFORE_HEADING, _HEADING, _KEEP_BELOW = 5.0, 12.0, 24.0, 90.0
 _ROLES = {"": "", "strong": "font-weight:600;", "small": f"color:{MUTED};font-size:8pt;"}
 
 
@@ -51,15 +52,17 @@ class _Pages:
         report = self._report
         head = f"<div style='font-size:19pt;font-weight:600'>{escape(report.title)}</div>"
         self._text(f"{head}<div style='color:{MUTED}'>{escape(report.subtitle)}</div>")
-        for block in report.blocks:
-            self._block(block)
+        for block, following in zip_longest(report.blocks, report.blocks[1:]):
+            self._block(block, following)
         self._foot()
         self._painter.end()
 
-    def _block(self, block: Block) -> None:
+    def _block(self, block: Block, following: Block | None) -> None:
         if isinstance(block, Heading):
             self._y += _BEFORE_HEADING
-            if self._y > self._height - _KEEP_BELOW:
+            # a heading stands over something of its own
+            below = self._high(following) + _HEADING if isinstance(following, Drawing) else _KEEP_BELOW
+            if self._y > self._height - below:
                 self._turn()
             self._text(f"<div style='font-size:12pt;font-weight:600'>{escape(block.text)}</div>")
         elif isinstance(block, Words):
@@ -141,9 +144,11 @@ class _Pages:
         body = "".join(line("td", row, f"border-bottom:1px solid {RULE};" if not facts else "") for row in rows)
         return f"<table cellspacing='0' cellpadding='0'>{head}{body}</table>"
 
+    def _high(self, drawing: Drawing) -> float:
+        return drawing.height * min(1.0, self._width / drawing.width)
+
     def _drawing(self, drawing: Drawing) -> None:
-        scale = min(1.0, self._width / drawing.width)
-        high = drawing.height * scale
+        scale, high = min(1.0, self._width / drawing.width), self._high(drawing)
         if self._y + high > self._height:
             self._turn()
         renderer = QSvgRenderer(QByteArray(drawing.svg.encode()))

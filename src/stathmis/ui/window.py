@@ -399,11 +399,11 @@ class Window(QMainWindow):
 
         print_page(self)
 
-    def print_paper(self, which: Literal["card", "round"]) -> None:
-        """The card of the batch in view, or the sheet of a round, with a preview."""
+    def print_paper(self, which: Literal["card", "round", "brooder", "labels"]) -> None:
+        """The card of the batch in view, the sheet of a round, a brooder's card or labels, with a preview."""
         from stathmis.ui import printing
 
-        (printing.print_card if which == "card" else printing.print_round)(self)
+        getattr(printing, f"print_{which}")(self)
 
     def show_big(self) -> None:
         """The machines in figures as large as the screen."""

@@ -1,15 +1,17 @@
-"""The card and the round's sheet in words: in few, for there is little room and hands are wet."""
+"""What goes on paper in words: in few, for there is little room and hands are wet."""
 
 from __future__ import annotations
 
 from stathmis.services import knowledge
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book
+from stathmis.services.on_paper.brooder import BrooderCard
 from stathmis.services.on_paper.card import Card, Stage
 from stathmis.services.on_paper.columns import Column
+from stathmis.services.on_paper.labels import Label
 from stathmis.words import dates
 from stathmis.words.catalogue import _
-from stathmis.words.numbers import band_text, number, typed_text, unit_word
+from stathmis.words.numbers import band_text, count, number, typed_text, unit_word
 
 
 def head(book: Book, card: Card) -> str:
@@ -89,3 +91,58 @@ def done() -> str:
 def time() -> str:
     """The head of the first column."""
     return _("day, time")
+
+
+def label_title(one: Label) -> str:
+    """Whose eggs lie there."""
+    plan = one.plan
+    return f"{plan.name}, {plan.way.box}" if plan.way.box else plan.name
+
+
+def label_lines(book: Book, one: Label) -> list[str]:
+    """What stands on a label below its title."""
+    plan, made = one.plan, []
+    who = [plan.species.name, count(plan.eggs, "egg"), *([plan.mother] if plan.mother else [])]
+    made.append(", ".join(who))
+    when = dates.day(book.local(plan.set_ms), weekday=True, year=True)
+    made.append(_("{machine} · set {when}", machine=plan.incubator.name, when=when))
+    steps = {"lockdown": _("lockdown {day}"), "hatch": _("hatch about {day}")}
+    made.append(" · ".join(steps[key].format(day=dates.day(book.local(at), weekday=True)) for key, at in one.steps))
+    if one.lies_still:
+        made.append(_("Never turn: the mark stays on top."))
+    return [line for line in made if line]
+
+
+def brooder(book: Book, made: BrooderCard) -> list[str]:
+    """What stands on the brooder's card above its weeks."""
+    begins = dates.day(book.local(made.begins_ms), weekday=True)
+    by = dates.moment(book.local(made.feed_by_ms), weekday=True)
+    if made.course.species.kind == "reptile":
+        return [
+            _("Out from {begins} on.", begins=begins),
+            _("Damp paper until the first shed, about a week; then apart; then the first meal. No gap anywhere."),
+        ]
+    first = _("{chicks} out since {begins}.", chicks=count(made.chicks, "chick"), begins=begins)
+    return [
+        first if made.chicks else _("Expected {begins}; warm it a day before.", begins=begins),
+        _("Feed and water by {by}: a chick lives on the yolk no longer than that.", by=by),
+        _("They pant and flee: too hot. They crowd and cheep: too cold. Cooler at the far end."),
+        _("Dry litter on a rough floor: a smooth one splays the legs."),
+    ]
+
+
+def weeks(book: Book, made: BrooderCard) -> list[tuple[str, str]]:
+    """Week by week: when, and how warm under the source."""
+    return [
+        (
+            dates.span(book.local(week.start_ms), book.local(week.stop_ms)),
+            number(week.celsius, "temperature", book.temperature_unit),
+        )
+        for week in made.weeks
+    ]
+
+
+def brooder_cautions() -> list[str]:
+    """What stands at the foot of a brooder's card."""
+    known = knowledge.cautions()
+    return [known["lamp"], known["eggs"]]

@@ -21,7 +21,9 @@ from stathmis.services import rounds, setting_up
 from stathmis.services.batch import batches
 from stathmis.services.clock import HOUR_MS, FixedClock
 from stathmis.services.desk import Desk
+from stathmis.services.eggs import findings
 from stathmis.services.on_paper import columns, written
+from stathmis.services.on_paper.brooder import brooder_card
 from stathmis.services.on_paper.card import card
 from stathmis.services.on_paper.columns import Column
 from stathmis.services.on_paper.round_sheet import round_paper
@@ -192,3 +194,15 @@ def test_what_is_typed_back_is_judged_as_if_logged_then(paper: tuple[Desk, tuple
     written.keep(desk, cols, [Visit("18 May 8:30", ("37.4", "48"))])
     sheet = rounds.sheet(desk.book, cols[0].incubator)
     assert sorted(j.shown for j in sheet.latest) == [37.4, 48.0]
+
+
+def test_the_brooder_cools_week_by_week(desk: Desk) -> None:
+    """35 °C under the source at first, about 3 °C lower each week. Source: common practice."""
+    course = making.batch_late(desk, 21.5)
+    made = brooder_card(desk.book, course)
+    assert [w.celsius for w in made.weeks] == [35.0, 32.0, 29.0, 26.0, 23.0]
+    assert made.weeks[0].start_ms == made.begins_ms == course.at_ms(21.0)
+    assert made.feed_by_ms - made.begins_ms == course.way.feed_limit_h * HOUR_MS
+    findings.log_count(desk, course, "out", 3, desk.now_ms - 10 * HOUR_MS)
+    made = brooder_card(desk.book, course)
+    assert made.chicks == 3 and made.begins_ms == desk.now_ms - 10 * HOUR_MS, "from the first chick on"

@@ -15,13 +15,13 @@ from stathmis.services.eggs.tray import EggStory, TraySheet, tray
 from stathmis.services.eggs.weeks import cells, titles
 from stathmis.services.findings import judgement
 from stathmis.services.plan import planning, tasks
-from stathmis.services.report.course_part import course_blocks, date_words, instrument_blocks, weight_blocks
-from stathmis.services.report.drawing import rate_bars
+from stathmis.services.report.course_part import EGGS, course_blocks, date_words, instrument_blocks, weight_blocks
+from stathmis.services.report.drawing import rate_bars, tray_picture
+from stathmis.words import report as report_words
 from stathmis.words import way as way_words
 from stathmis.words.events import details, kind_word
 from stathmis.words.numbers import count, number
 
-EGGS = "#7F5E14"
 MOST_EGGS, MOST_EVENTS = 120, 80
 
 
@@ -108,6 +108,8 @@ def _eggs(book: Book, course: Course, sheet: TraySheet) -> list[Block]:
     if sheet.eggs:
         blocks.append(Heading("Eggs"))
         shown = sheet.eggs if len(sheet.eggs) <= MOST_EGGS else tuple(e for e in sheet.eggs if not e.hatched)
+        lying = [(*e.place, e.mark, e.word, e.hatched) for e in sheet.eggs]
+        blocks.append(tray_picture(lying, EGGS, report_words.tray()))
         rows = tuple((e.mark, f"{e.place[0]}/{e.place[1]}", _about(e), _story(book, course, e)) for e in shown)
         blocks.append(Table(("egg", "place", "known of it", "story"), rows))
         if len(shown) < len(sheet.eggs):

@@ -17,13 +17,15 @@ from stathmis.services.findings import loss, trace
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.findings.judgement import JudgedRun
 from stathmis.services.moisture import weights
-from stathmis.services.report.drawing import Stretch, run_chart
+from stathmis.services.report.drawing import Stretch, loss_chart, run_chart
 from stathmis.words import dates
 from stathmis.words import loss as loss_words
+from stathmis.words import report as report_words
 from stathmis.words import run as run_words
 from stathmis.words.numbers import number, unit_word, with_u
 
 COLORS: dict[Quantity, str] = {"temperature": "#A9452A", "humidity": "#1C6A72"}
+EGGS = "#7F5E14"
 NAMES: dict[Quantity, str] = {"temperature": "Temperature", "humidity": "Humidity"}
 
 
@@ -123,6 +125,11 @@ def weight_blocks(book: Book, course: Course) -> list[Block]:
     sheet = loss.loss_sheet(book, course, weighed, at_ms)
     if sheet is not None:
         blocks += [Words(loss_words.headline(sheet)), *(Words(line) for line in loss_words.lines(book, sheet))]
+        seen = [(p.day, p.loss) for p in sheet.points if not p.mark]
+        if len(seen) > 1:
+            low, aim, high = sheet.wanted
+            words = report_words.loss_axis(), report_words.lost(aim)
+            blocks.append(loss_chart(seen, sheet.lockdown_day, (low, high), EGGS, *words))
     whole = [w for w in weighed if not w.mark]
     rows = []
     for w in whole:

@@ -21,7 +21,8 @@ Array = NDArray[np.float64]
 
 WIDTH, HEIGHT = 680.0, 190.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 10.0, 14.0, 22.0
-_FONT = "font-family='Inter, sans-serif' font-size='10'"
+FAMILY = "Inter, sans-serif"
+_FONT = f"font-family='{FAMILY}' font-size='10'"
 
 
 @dataclass(frozen=True)
@@ -145,6 +146,78 @@ def rate_bars(rates: Sequence[tuple[str, Rate]], color: str, words: str) -> Draw
         parts.append(f"<circle cx='{at:.1f}' cy='{middle:.1f}' r='4' fill='{color}'/>")
     parts.append("</svg>")
     return Drawing("".join(parts), WIDTH, height, words)
+
+
+def loss_chart(
+    points: Sequence[tuple[float, float]],
+    until_day: float,
+    aim: tuple[float, float],
+    color: str,
+    axis: str,
+    words: str,
+) -> Drawing:
+    """What the eggs lost (day, percent of set weight), in the wedge that leads to what is aimed at (lowest, highest) on
+    a day; axis: what is drawn, words: what it shows."""
+    inner_w, inner_h = WIDTH - _LEFT - _RIGHT, HEIGHT - _TOP - _BOTTOM
+    last = max(until_day, *(day for day, _lost in points))
+    high = 1.15 * max(aim[1], *(lost for _day, lost in points))
+
+    def x(day: float) -> float:
+        return _LEFT + day / last * inner_w
+
+    def y(lost: float) -> float:
+        return _TOP + (high - lost) / high * inner_h
+
+    parts = [_open(words)]
+    corners = ((0.0, 0.0), (until_day, aim[1]), (until_day, aim[0]))
+    wedge = " ".join(f"{x(d):.1f},{y(v):.1f}" for d, v in corners)
+    parts.append(_tag("polygon", points=wedge, fill=color, **{"fill-opacity": "0.12"}))
+    for value, text in ticks(0.0, high):
+        parts.append(_line(_LEFT, y(value), WIDTH - _RIGHT, y(value), RULE, 0.6))
+        parts.append(_text(_LEFT - 5, y(value) + 3.5, text, "end"))
+    for value, text in ticks(0.0, last, 10):
+        parts.append(_line(x(value), HEIGHT - _BOTTOM, x(value), HEIGHT - _BOTTOM + 3, MUTED, 0.6))
+        parts.append(_text(x(value), HEIGHT - 9, text, "middle"))
+    parts.append(_text(_LEFT, 10, axis, "start"))
+    line = " ".join(f"{x(d):.1f},{y(v):.1f}" for d, v in points)
+    parts.append(f"<polyline points='{line}' fill='none' stroke='{color}' stroke-width='1.3'/>")
+    parts += [f"<circle cx='{x(d):.1f}' cy='{y(v):.1f}' r='3.2' fill='{color}'/>" for d, v in points]
+    parts.append("</svg>")
+    return Drawing("".join(parts), WIDTH, HEIGHT, words)
+
+
+def tray_picture(eggs: Sequence[tuple[int, int, str, str, bool]], color: str, words: str) -> Drawing:
+    """A tray as it lies. eggs: row and column from 1, mark, what became of it in a word, whether a chick came of it.
+
+    A chick: filled; anything else: hollow, with its word below.
+    """
+    rows, columns = max(e[0] for e in eggs), max(e[1] for e in eggs)
+    wide = min(64.0, (WIDTH - 20.0) / columns)
+    high = 0.95 * wide
+    height = _TOP + high * rows + 8.0
+    parts = [_open(words, height)]
+    for row, column, mark, word, hatched in eggs:
+        at_x, at_y = 10.0 + (column - 0.5) * wide, _TOP + (row - 0.62) * high
+        place = {"cx": f"{at_x:.1f}", "cy": f"{at_y:.1f}", "rx": f"{0.28 * wide:.1f}", "ry": f"{0.34 * high:.1f}"}
+        filled = {"fill": color, "fill-opacity": "0.30"} if hatched else {"fill": "none"}
+        parts.append(_tag("ellipse", **place, **filled, stroke=color))
+        parts.append(_text(at_x, at_y + 3.5, mark, "middle"))
+        parts.append(_small(at_x, at_y + 0.34 * high + 8.0, word, wide))
+    parts.append("</svg>")
+    return Drawing("".join(parts), WIDTH, height, words)
+
+
+def _small(x: float, y: float, text: str, wide: float) -> str:
+    """A word under an egg, as small as its place asks for."""
+    size = min(8.0, 1.7 * wide / max(1, len(text)))
+    about = {"text-anchor": "middle", "font-size": f"{size:.1f}", "font-family": FAMILY, "fill": MUTED}
+    return _tag("text", escape(text), x=f"{x:.1f}", y=f"{y:.1f}", **about)
+
+
+def _tag(name: str, inner: str = "", **attributes: str) -> str:
+    """An element of a drawing."""
+    said = "".join(f" {key}='{value}'" for key, value in attributes.items())
+    return f"<{name}{said}>{inner}</{name}>"
 
 
 def _open(words: str, height: float = HEIGHT) -> str:

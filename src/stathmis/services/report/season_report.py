@@ -13,7 +13,7 @@ from stathmis.services.book import Book
 from stathmis.services.eggs import records, review
 from stathmis.services.eggs.outcome import rate_words
 from stathmis.services.eggs.records import GROUPS, BatchRow
-from stathmis.services.report.batch_report import EGGS
+from stathmis.services.report.course_part import EGGS
 from stathmis.services.report.drawing import rate_bars
 from stathmis.words import dates
 from stathmis.words.numbers import count
