@@ -52,6 +52,8 @@ PICTURED = tuple(v for v in VIEWS if v not in ("side-by-side", "changes", "live"
 """Those of which a picture is kept; the others have the frame of one beside them."""
 UNCOVERING = "uncovering"
 """Kept too, of a practice hatch."""
+PATIENCE_S = 120.0
+"""Whatever is worked out for a page is there by then, on a busy machine too."""
 _LOOK_S = 0.005
 _QUIET_LOOKS = 8
 """Longer than any pause a view makes between two steps of showing something."""
@@ -242,7 +244,7 @@ def settle() -> None:
 
     Counted in looks rather than by the clock: one long silence of a busy machine is not many quiet looks.
     """
-    at_most, quiet = time.monotonic() + 30.0, 0
+    at_most, quiet = time.monotonic() + PATIENCE_S, 0
     while quiet < _QUIET_LOOKS and time.monotonic() < at_most:
         QApplication.processEvents()
         quiet = 0 if work.busy() else quiet + 1
