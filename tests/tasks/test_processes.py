@@ -106,7 +106,9 @@ def test_refusals_on_the_command_line(arguments: list[str], says: str) -> None:
 
 
 def _open_window(path: Path, home: Path, **more: str) -> subprocess.Popen[str]:
-    folders = {"XDG_CONFIG_HOME": str(home), "XDG_DATA_HOME": str(home), "XDG_STATE_HOME": str(home)}
+    home.mkdir(mode=0o700, exist_ok=True)
+    names = ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_RUNTIME_DIR")
+    folders = dict.fromkeys(names, str(home))
     return subprocess.Popen(
         [sys.executable, "-m", "stathmis", str(path)],
         env=environment(**folders, **more), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
@@ -135,18 +137,26 @@ def test_the_window_opens_a_logbook_backs_it_up_and_closes_on_request(tmp_path: 
     open_logbook(path).close()
 
 
-def test_killed_while_open_it_opens_again(demo_file: Path, tmp_path: Path) -> None:
-    path = tmp_path / "d.stathmis"
+def test_killed_while_open_it_opens_again_with_what_a_command_logged(demo_file: Path, tmp_path: Path) -> None:
+    """A command goes through the open window; killed the moment it was told "logged", the reading is there."""
+    path, home = tmp_path / "d.stathmis", tmp_path / "home"
     shutil.copy(demo_file, path)
-    process = _open_window(path, tmp_path / "home")
+    process = _open_window(path, home)
     assert _wait_for(lambda: list((tmp_path / "d backups").glob("*.stathmis")))
+    done = subprocess.run(
+        [sys.executable, "-m", "stathmis", "log", "--logbook", str(path), "Long stick", "37.9"],
+        capture_output=True, text=True, env=environment(XDG_RUNTIME_DIR=str(home)), timeout=60, check=False,
+    )  # fmt: skip
     process.kill()
     process.communicate()
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("Long stick: 37.9 °C logged")
     from stathmis.logbook.opening import open_logbook
-    from stathmis.logbook.records import Incubator
+    from stathmis.logbook.records import Incubator, Reading
 
     logbook = open_logbook(path)
     assert len(logbook.snapshot.records(Incubator)) == 4
+    assert max(logbook.snapshot.records(Reading), key=lambda r: r.id).typed == "37.9"
     logbook.close()
 
 

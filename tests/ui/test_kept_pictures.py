@@ -14,7 +14,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtGui import QColor, QImage, QPainter, QPixmap
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QImage, QPageLayout, QPainter, QPixmap
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from stathmis.logbook.calibrations import calibrations
@@ -24,8 +26,10 @@ from stathmis.services.batch import batches
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.instruments.sheet import sheet
+from stathmis.services.on_paper.card import card
+from stathmis.services.on_paper.round_sheet import round_paper
 from stathmis.services.report.batch_report import batch_report
-from stathmis.ui import report_pdf
+from stathmis.ui import card_pdf, report_pdf
 from stathmis.ui.instruments import sheet_pdf
 from stathmis.ui.paper import Paper
 from stathmis.ui.pictures import PICTURED, UNCOVERING, open_window, picture, settle, uncovering
@@ -101,7 +105,7 @@ def narrow_and_dark(window: Window) -> Iterator[None]:
 
 
 def test_views_look_right_in_a_narrow_dark_window_with_large_text(window: Window, tmp_path: Path) -> None:
-    names = ("round", "trace", "records", "planner", "side-by-side")
+    names = ("round", "trace", "records", "planner", "side-by-side", "written")
     with narrow_and_dark(window):
         made = {name: picture(window, name) for name in names}
     for name in names:
@@ -126,6 +130,22 @@ def test_the_map_of_keys_looks_as_its_kept_picture(window: Window, tmp_path: Pat
     compare(made, OTHERS / "keys.png", tmp_path)
 
 
+@pytest.mark.parametrize("night", [False, True])
+def test_big_figures_look_as_their_kept_picture(window: Window, night: bool, tmp_path: Path) -> None:
+    picture(window, "round")
+    window.show_big()
+    window.big.showNormal()
+    window.big.resize(1280, 800)
+    if night:
+        QTest.keyClick(window.big, Qt.Key.Key_N)
+    settle()
+    made = window.big.grab()
+    window.big.close()
+    window.activateWindow()
+    settle()
+    compare(made, OTHERS / f"big-{'night' if night else 'day'}.png", tmp_path)
+
+
 def test_an_empty_logbook_looks_as_its_kept_picture(qapp: QApplication, tmp_path: Path) -> None:
     logbook = create_logbook(tmp_path / "log.stathmis", {"name": "Own", "time_zone": "UTC", "altitude_m": "900"})
     with open_window(Desk(logbook, FixedClock(NOW_MS)), Theme(qapp, "light")) as window:
@@ -137,8 +157,8 @@ def test_an_empty_logbook_looks_as_its_kept_picture(qapp: QApplication, tmp_path
 class Pages(QImage):
     """Paper to be looked at: as large as what is laid out, and the pages that are full."""
 
-    def __init__(self, title: str) -> None:
-        width, height = Paper(title).area
+    def __init__(self, title: str, layout: QPageLayout | None = None) -> None:
+        width, height = Paper(title, layout=layout).area
         super().__init__(round(width), round(height), QImage.Format.Format_RGB32)
         self.area, self.writer, self.full = (width, height), self, list[QImage]()
         self.scale = 1.0
@@ -156,17 +176,23 @@ class Pages(QImage):
 PAPERS: list[Pages] = []
 
 
-@pytest.mark.parametrize("what", ["report", "sheet"])
+@pytest.mark.parametrize("what", ["report", "sheet", "card", "round"])
 def test_paper_looks_as_its_kept_picture(
     window: Window, what: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    module = {"report": report_pdf, "sheet": sheet_pdf}[what]
+    module = {"report": report_pdf, "sheet": sheet_pdf}.get(what, card_pdf)
     monkeypatch.setattr(module, "Paper", Pages)
     book = window.desk.book
+    running = batches.running(book, book.incubators()[0])
+    assert running is not None
     if what == "report":
         course = batches.course_by_id(book, next(b.id for b in book.records(Batch) if b.ended_ms is not None))
         assert course is not None
         report_pdf.write_pdf(batch_report(book, course), tmp_path / "r.pdf")
+    elif what == "card":
+        card_pdf.write_card(book, card(book, running), tmp_path / "c.pdf", "A4")
+    elif what == "round":
+        card_pdf.write_round(book, round_paper(book), tmp_path / "o.pdf", "A4")
     else:
         most = max(calibrations(book.snapshot), key=lambda c: len(sheet(book, c).points))
         sheet_pdf.write_sheet(sheet(book, most), tmp_path / "s.pdf")

@@ -49,7 +49,7 @@ NIGHT = Inks(
     doubt="#D2402E",
     tint=40,
 )
-SHARE = 0.36
+SHARE = 0.34
 """Height of a value's digits, as a share of its machine's part of the screen."""
 SMALLEST = 0.55
 """A line that is too long is written so much smaller at most."""
@@ -204,7 +204,7 @@ class BigFigures(QWidget, Speaking):
     def _paint_one(self, painter: QPainter, inks: Inks, area: QRectF, one: Shown) -> None:
         """The head, the digits as large as they go, their levels, what they are, then what to do."""
         high, half = area.height(), area.width() / 2.0
-        line, gap = 0.105 * high, 0.04 * area.width()
+        line, gap = 0.1 * high, 0.04 * area.width()
         y = area.top()
         _write(painter, inks.ink, QRectF(area.left(), y, area.width(), line), 0.8, one.head, bold=True)
         y += 1.1 * line

@@ -182,7 +182,7 @@ def _calendar(days: Sequence[Day]) -> str:
                 continue
             head = f"<b>{dates.weekday(at)} {dates.day(at)}</b>"
             side = f" &nbsp;<b>{escape(day.side)}</b>" if day.side else ""
-            steps = "".join(f"<br>☐ {escape(step)}" for step in day.steps)
+            steps = "".join(f"<br>□ {escape(step)}" for step in day.steps)
             about = f"<br><span style='color:{MUTED}'>{escape(day.day)}</span>{side}{steps}"
             cells.append(f"<td style='border:1px solid {RULE};padding:2px 4px' width='14%'>{head}{about}</td>")
         rows.append(f"<tr>{''.join(cells)}</tr>")
@@ -195,7 +195,7 @@ def _round_html(book: Book, sheet: RoundPaper) -> str:
         course = place.course
         about = "" if course is None else f"{course.batch.name}, {course.day_text(book.now_ms)}"
         due = [t for t in sheet.due if t.incubator.id == place.incubator.id]
-        said = "<br>".join(f"☐ {escape(t.title)}, {escape(tasks.when_words(book, t))}" for t in due)
+        said = "<br>".join(f"□ {escape(t.title)}, {escape(tasks.when_words(book, t))}" for t in due)
         rows.append([f"<b>{escape(place.incubator.name)}</b>", escape(about), said])
     day = dates.day(book.local(sheet.written_ms), weekday=True, year=True)
     return _title(_("Round"), day) + _table(rows) + "<p></p>"

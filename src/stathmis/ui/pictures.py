@@ -47,8 +47,9 @@ VIEWS = (
     "enter",
     "changes",
     "try",
+    "written",
 )
-PICTURED = tuple(v for v in VIEWS if v not in ("side-by-side", "changes", "live"))
+PICTURED = tuple(v for v in VIEWS if v not in ("side-by-side", "changes", "live", "written"))
 """Those of which a picture is kept; the others have the frame of one beside them."""
 UNCOVERING = "uncovering"
 """Kept too, of a practice hatch."""

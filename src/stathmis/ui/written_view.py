@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from functools import partial
 from itertools import groupby
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QLayout, QLineEdit, QPushButton, QScrollArea, QWidget
 
 from stathmis.core.errors import UserError
 from stathmis.logbook.records import Batch, Channel, Incubator, Instrument, Placement, Reading
@@ -19,7 +19,7 @@ from stathmis.services.on_paper import columns, written
 from stathmis.services.on_paper.columns import Column
 from stathmis.services.on_paper.written import Read, Visit
 from stathmis.ui.kit.fields import Chooser
-from stathmis.ui.kit.page import Page, column, row
+from stathmis.ui.kit.page import Page, column, put, row
 from stathmis.ui.kit.pieces import button, clear, label, problem_label, say, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import card as card_words
@@ -71,6 +71,27 @@ class _Row:
         return Visit(self.cells[0].text(), tuple(c.text() for c in self.cells[1:]))
 
 
+class _Wide(QWidget):
+    """The columns: as wide as they are, and the area around them as high as they need."""
+
+    def __init__(self, layout: QLayout, area: QScrollArea) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._area = area
+        put(self, layout)
+
+    def event(self, event: QEvent) -> bool:
+        """After a change of content, ask for the height that takes."""
+        done = super().event(event)
+        if event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize, QEvent.Type.Show):
+            bar = self._area.horizontalScrollBar()
+            room = bar.sizeHint().height() if self.minimumSizeHint().width() > self._area.width() else 0
+            layout = self.layout()
+            wrapped = layout.totalHeightForWidth(self.width()) if layout is not None else 0
+            self._area.setFixedHeight(max(wrapped, self.sizeHint().height()) + room)
+        return done
+
+
 class WrittenView(Page):
     """The page for typing back."""
 
@@ -85,6 +106,13 @@ class WrittenView(Page):
         about = _("What was written in pencil, row by row: the day once, then the times alone as they stand there.")
         self.paper = Chooser(_("Which paper"), picked=lambda _chosen: self._build())
         self._grid_of = column()
+        # many displays, or large letters: the columns go on beyond the window
+        self._columns_area = QScrollArea()
+        self._columns_area.setWidgetResizable(True)
+        self._columns_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._columns_area.setFrameShape(QFrame.Shape.NoFrame)
+        self._columns_area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._columns_area.setWidget(_Wide(self._grid_of, self._columns_area))
         self._none = label(_("No display that is read by eye hangs anywhere yet."), "muted", wrap=True)
         self.log = button(_("&Log them"), self.keep, "main")
         self._problem = problem_label()
@@ -94,7 +122,7 @@ class WrittenView(Page):
                 label(about, "muted", wrap=True),
                 row(label(_("Written on"), "muted"), self.paper, 1),
                 self._none,
-                self._grid_of,
+                self._columns_area,
                 self._problem,
                 row(self.log, 1),
                 1,
@@ -148,6 +176,7 @@ class WrittenView(Page):
             self._grid.addWidget(label(name, "small", wrap=True), 1, place, Qt.AlignmentFlag.AlignBottom)
             self._grid.addWidget(label(shows, "small", wrap=True), 2, place)
             self._grid.setColumnStretch(place, 1)
+            self._grid.setColumnMinimumWidth(place, self.theme.px(64))
 
     def _add_row(self) -> None:
         at = len(self.rows)
@@ -195,6 +224,7 @@ class WrittenView(Page):
         """Go to a cell, where there is one."""
         if 0 <= at < len(self.rows):
             self.rows[at].cells[place].setFocus()
+            self._columns_area.ensureWidgetVisible(self.rows[at].cells[place])
             self.area.ensureWidgetVisible(self.rows[at].cells[place])
 
     def entered(self, at: int, place: int) -> None:
