@@ -29,7 +29,8 @@ GAPS = 8
 @dataclass(frozen=True)
 class Status:
     """How a source is doing: connected or why not, when its last good line came (UTC ms), lines read and dropped; the
-    longest of its last pauses, s; battery, signal: as source.health, where it tells them."""
+    longest of its last pauses, s; battery, signal: as source.health, where it tells them; since_ms: since when it is
+    listened to."""
 
     connected: bool = False
     trouble: str = ""
@@ -40,6 +41,12 @@ class Status:
     pause_s: float = 0.0
     battery: float | None = None
     signal: float | None = None
+    since_ms: int | None = None
+
+    @property
+    def heard_ms(self) -> int | None:
+        """Since when it has said nothing good (UTC ms): its last good line, or since it is listened to."""
+        return self.since_ms if self.last_ms is None else self.last_ms
 
 
 @dataclass(frozen=True)
@@ -75,6 +82,7 @@ class ProbeReader:
 
     def start(self) -> ProbeReader:
         """Begin reading."""
+        self._status = replace(self._status, since_ms=self._now_ms())
         self._thread.start()
         return self
 

@@ -248,13 +248,7 @@ def open_logbook(path: Path) -> Logbook:
     lock = [] if read_only else _take_lock(path)
     if version < tables.SCHEMA_VERSION:
         _bring_up_to_date(path, version, lock)
-    logbook = Logbook(path, read_only=read_only, lock=lock)
-    try:
-        _check(logbook)
-    except BaseException:
-        logbook.close()
-        raise
-    return logbook
+    return _checked(Logbook(path, read_only=read_only, lock=lock))
 
 
 def _version(path: Path) -> int:
@@ -296,13 +290,7 @@ def look_beside(path: Path) -> Logbook:
         raise LogbookError(*older_words(path))
     if not _writable(path):
         return open_logbook(path)
-    logbook = Logbook(path, read_only=True, beside=True)
-    try:
-        _check(logbook)
-    except BaseException:
-        logbook.close()
-        raise
-    return logbook
+    return _checked(Logbook(path, read_only=True, beside=True))
 
 
 def _bring_up_to_date(path: Path, version: int, lock: Sequence[IO[Any]]) -> None:
@@ -326,6 +314,16 @@ def _bring_up_to_date(path: Path, version: int, lock: Sequence[IO[Any]]) -> None
         for held in lock:
             held.close()
         raise
+
+
+def _checked(logbook: Logbook) -> Logbook:
+    """The logbook, once its file was found to be one; closed where it is none."""
+    try:
+        _check(logbook)
+    except BaseException:
+        logbook.close()
+        raise
+    return logbook
 
 
 def _check(logbook: Logbook) -> None:

@@ -22,6 +22,7 @@ from stathmis.logbook.records import Channel, Probe
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.watch import broker_keys
+from stathmis.services.watch.alarms import alarms
 from stathmis.services.watch.live import LiveProbes, NewProbe, add_probe, remove_probe
 from stathmis.words.probes import state
 
@@ -244,8 +245,26 @@ def test_a_quiet_kind_is_silent_later(desk: Desk) -> None:
         assert isinstance(clock, FixedClock)
         clock.at_ms += silent_after_min * 60_000 - 1
         assert not probes.statuses()[0].silent
-        clock.at_ms += 2
+        assert alarms(desk.book, probes.statuses()) == [], "no alarm cries before"
+        clock.at_ms += 2000
         assert probes.statuses()[0].silent
+        (told,) = alarms(desk.book, probes.statuses())
+        assert (told.kind, told.minutes) == ("silent", silent_after_min)
+    probes.stop()
+
+
+def test_a_probe_that_never_said_anything_is_told(desk: Desk) -> None:
+    """Its lead was out, or its file had ended, before the window was opened."""
+    heat = instrument(desk, "Probe")
+    add_probe(desk, lead("Box", "/dev/none-of-that", {"t": (heat.id, "°C")}))
+    probes = LiveProbes(desk)
+    probes.start()
+    assert not probes.statuses()[0].silent
+    clock = desk.clock
+    assert isinstance(clock, FixedClock)
+    clock.at_ms += 6 * 60_000
+    assert probes.statuses()[0].silent
+    assert [a.minutes for a in alarms(desk.book, probes.statuses())] == [6]
     probes.stop()
 
 

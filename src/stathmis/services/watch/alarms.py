@@ -66,8 +66,8 @@ def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
     """All alarms now, danger first."""
     found = [alarm for course in _watched(book) for alarm in _of_course(book, course)]
     for one in probes:
-        last = one.status.last_ms
-        if last is not None and book.now_ms - last > SILENT_MS:
+        last = one.status.heard_ms
+        if one.silent and last is not None and book.now_ms - last > SILENT_MS:
             minutes = (book.now_ms - last) // 60_000
             found.append(Alarm("silent", None, False, minutes=minutes, probe=one))
     return sorted(found, key=lambda a: not a.danger)

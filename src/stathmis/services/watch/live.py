@@ -41,7 +41,7 @@ Targets = dict[str, tuple[Channel, str]]
 
 @dataclass(frozen=True)
 class ProbeStatus:
-    """A probe with how its reader is doing; silent: connected, but nothing good for a while."""
+    """A probe with how its reader is doing; silent: nothing good came for longer than such a probe pauses."""
 
     probe: Probe
     status: Status
@@ -130,7 +130,7 @@ class LiveProbes:
             status = reader.status
             # a line from the future was heard before the computer's clock was set back: it says nothing about now
             most_s = max(SILENT_S[probe.kind], PAUSES * status.pause_s)
-            silent = status.last_ms is not None and abs(now - status.last_ms) > most_s * 1000
+            silent = status.heard_ms is not None and abs(now - status.heard_ms) > most_s * 1000
             found.append(ProbeStatus(probe, status, silent))
         return found
 
