@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+from contextlib import suppress
+from itertools import count
 
 from stathmis.words.catalogue import _
 
@@ -10,39 +12,40 @@ log = logging.getLogger(__name__)
 
 SERVICE, PATH, INTERFACE = "org.freedesktop.ScreenSaver", "/org/freedesktop/ScreenSaver", "org.freedesktop.ScreenSaver"
 """Source: the desktops' common specification of idle inhibition; from memory."""
-
 ANSWER_MS = 300
+_numbers = count(1)
 
 
 class KeepAwake:
-    """A request that holds until it is released (or this process ends)."""
+    """A request that holds until it is released. It has a line of its own to the desktop, which forgets the requests of
+    whoever hangs up (the number it gives could not be handed back as the unsigned one it wants)."""
 
     def __init__(self) -> None:
-        self._cookie: int | None = None
-        try:
-            # not on every system
-            from PySide6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
-        except ImportError:
-            return
-        bus = QDBusConnection.sessionBus()
+        self.held = False
+        self._line = f"stathmis awake {next(_numbers)}"
+        # not on every system
+        with suppress(ImportError):
+            self._ask()
+
+    def _ask(self) -> None:
+        from PySide6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
+
+        bus = QDBusConnection.connectToBus(QDBusConnection.BusType.SessionBus, self._line)
         if not bus.isConnected():
             return
-        self._desktop = QDBusInterface(SERVICE, PATH, INTERFACE, bus)
+        desktop = QDBusInterface(SERVICE, PATH, INTERFACE, bus)
         # a desktop that does not answer at once keeps nobody waiting
-        self._desktop.setTimeout(ANSWER_MS)
-        answer = self._desktop.call("Inhibit", "Stathmis", _("Big figures stand on the screen"))
-        if answer.type() == QDBusMessage.MessageType.ReplyMessage and answer.arguments():
-            self._cookie = int(answer.arguments()[0])
-        else:
+        desktop.setTimeout(ANSWER_MS)
+        answer = desktop.call("Inhibit", "Stathmis", _("Big figures stand on the screen"))
+        self.held = answer.type() == QDBusMessage.MessageType.ReplyMessage
+        if not self.held:
             log.info("no desktop keeps the screen awake: %s", answer.errorMessage())
-
-    @property
-    def held(self) -> bool:
-        """Whether the desktop promised it."""
-        return self._cookie is not None
+            QDBusConnection.disconnectFromBus(self._line)
 
     def release(self) -> None:
         """The screen may sleep."""
-        if self._cookie is not None:
-            self._desktop.call("UnInhibit", self._cookie)
-            self._cookie = None
+        if self.held:
+            from PySide6.QtDBus import QDBusConnection
+
+            QDBusConnection.disconnectFromBus(self._line)
+            self.held = False
