@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from stathmis.core import airbox
-from stathmis.core.airbox import Evaporated, SteadyState, best_trial, fit_box, misfit
+from stathmis.core.airbox import Evaporated, SteadyState, best_trial, fit_box, misfit, odd_state
 from stathmis.core.checks.steady import steady_part
 from stathmis.core.moisture import HIGHEST_RH
 from stathmis.core.psychrometrics import saturation_vapor_pressure
@@ -105,6 +105,24 @@ def test_untried_mixes_lie_within_what_is_stated() -> None:
     assert len(inside) > 100
     assert np.mean(inside) >= 0.95
     assert np.quantile(stated, 0.95) <= 5.0 and np.median(stated) < 4.0
+
+
+def test_a_state_logged_wrong_is_named_and_a_good_one_is_not() -> None:
+    """Simulated boxes with six states: as they are, and with one surface logged 2.5 times too large or too small."""
+    blamed, told, right = 0, 0, 0
+    for seed in range(12):
+        hidden, rng = Hidden.drawn(np.random.default_rng(1000 + seed)), np.random.default_rng(seed)
+        mixes = ((60.0, 0.5), (120.0, 0.5), (200.0, 0.5), (120.0, 1.0), (200.0, 0.25), (60.0, 1.0))
+        states = [state for a, v in mixes if (state := hidden.read(a, v)[0]) is not None]
+        blamed += odd_state(fit_box(states), states) is not None
+        wrong = int(rng.integers(len(states)))
+        factor = float(rng.choice([0.4, 2.5]))
+        states[wrong] = states[wrong]._replace(surface_cm2=states[wrong].surface_cm2 * factor)
+        found = odd_state(fit_box(states), states)
+        told += found is not None
+        right += found is not None and found.at == wrong
+    assert blamed == 0
+    assert told >= 6 and right == told
 
 
 def test_two_states_give_the_formula_of_the_balance() -> None:

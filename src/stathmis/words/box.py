@@ -14,6 +14,7 @@ from stathmis.services.findings.combinations import LIKELY, Cell, Change, Grid, 
 from stathmis.services.findings.states import FoundState
 from stathmis.services.moisture.water import Setting
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 from stathmis.words.events import opening_words
 from stathmis.words.numbers import band_text, count, number
 
@@ -184,6 +185,20 @@ def _fog(book: Book, sheet: BoxSheet) -> list[str]:
     if not likely:
         return [f"Dew point inside {dew}: a single pane stays clear in this room."]
     return [f"Dew point inside {dew}: a single pane {likely} in this room. Fog says the glass is cold, no more."]
+
+
+def odd(book: Book, sheet: BoxSheet) -> str:
+    """Which settled state contradicts the others; empty where none does."""
+    if sheet.odd is None:
+        return ""
+    state, found = sheet.odd
+    sentence = _(
+        "The settled states contradict each other: that of {when} lies {off:.0f} ± {U:.0f} % RH {way} than the others "
+        "say. Was another water or vent logged than stood there? Then leave it out below."
+    )
+    way = _("moister") if found.difference > 0 else _("drier")
+    off, U = abs(found.difference), NORMAL_95 * found.u
+    return sentence.format(when=dates.moment(book.local(state.since_ms), weekday=True), off=off, U=U, way=way)
 
 
 def doubt(sheet: BoxSheet) -> str:

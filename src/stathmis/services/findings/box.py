@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core import airbox
-from stathmis.core.airbox import Box, Misfit
+from stathmis.core.airbox import Box, Misfit, Odd
 from stathmis.core.psychrometrics import dew_point
 from stathmis.logbook.records import DroppedState, EggFinding, Event, Incubator, WaterSurface
 from stathmis.logbook.snapshot import SETTINGS
@@ -49,7 +49,8 @@ class BoxSheet:
     now: how it is set; grids by "now", "tonight", "lockdown" (those that apply); settling: time constant, s, and its
     relative standard uncertainty; lasts: hours a filling lasts, likewise; filled_ms: when water went in last; dry: the
     humidity without water at the most open and the narrowest vent; dew_c: dew point inside, fog: how likely the pane is
-    below it; misfit: of the newest hour; ramp: the way from now to lockdown.
+    below it; misfit: of the newest hour; ramp: the way from now to lockdown; odd: the state that contradicts the
+    others, and by how much, where they contradict each other beyond chance.
     """
 
     incubator: Incubator
@@ -72,6 +73,7 @@ class BoxSheet:
     misfit: Misfit | None
     ramp: tuple[RampStep, ...]
     vent_habit: str
+    odd: tuple[FoundState, Odd] | None = None
 
     @property
     def used(self) -> int:
@@ -89,7 +91,8 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
     air = states.air_of(book, incubator, (now_ms - states.REMEMBERED_MS) // DAY_MS * DAY_MS, now_ms)
     found = states.find_states(book, incubator, air, now_ms)
     gone = states.evaporated(book, incubator, air, now_ms)
-    used = [s.state for s in found if s.used and s.state is not None]
+    used_states = [s for s in found if s.used and s.state is not None]
+    used = [s.state for s in used_states if s.state is not None]
     box = airbox.fit_box(used, air.u_instrument_rh, air.u_room_hpa, gone)
     own, events = surfaces(book, incubator), events_of(book, incubator, now_ms)
     now = setting_at(events, now_ms)
@@ -104,7 +107,7 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
     water = [e for e in events if e.kind == "water"]
     newest = states.lately(book, incubator, air, now_ms)
     before = [s.state for s in found if s.used and s.state is not None and s.until_ms < now_ms]
-    misfit = None
+    misfit, odd = None, airbox.odd_state(box, used, air.u_instrument_rh, air.u_room_hpa, gone)
     rh_now = newest.rh if newest is not None else None
     dew = float(dew_point(inside_c, rh_now)) if rh_now is not None and rh_now > 1.0 else None
     dry = maker.dry(room)
@@ -139,6 +142,7 @@ def box_sheet(book: Book, incubator: Incubator, course: Course | None) -> BoxShe
         misfit,
         maker.ramp(grids, room),
         maker.habit,
+        (used_states[odd.at], odd) if odd is not None else None,
     )
 
 

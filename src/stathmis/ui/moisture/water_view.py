@@ -244,7 +244,9 @@ class WaterView(Page):
             self._ramp_head.hide()
             return
         self.headline.setText(box_words.headline(sheet))
-        say(self.doubt, " ".join(d for d in (box_words.doubt(sheet), box_words.unmoved(sheet)) if d))
+        book = self.desk.book
+        doubts = (box_words.doubt(sheet), box_words.odd(book, sheet), box_words.unmoved(sheet))
+        say(self.doubt, " ".join(d for d in doubts if d))
         for key, made in self.choices.items():
             made.setVisible(shown and key in sheet.grids)
         self.show_grid(self.which if self.which in sheet.grids else "now")
