@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import re
 import socket
-import ssl
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -72,6 +71,8 @@ class MqttTopics:
         if at.user:
             self._client.username_pw_set(at.user, password or None)
         if at.tls:
+            import ssl
+
             self._client.tls_set_context(ssl.create_default_context())
         self._client.on_message = self._took
         self._client.on_connect = self._answered

@@ -15,15 +15,17 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import platformdirs
 
 import stathmis
 from stathmis.core.errors import UserError
-from stathmis.services.command.verbs import VERBS, Verb
 from stathmis.services.desk import Desk
 from stathmis.words import command as words
+
+if TYPE_CHECKING:
+    from stathmis.services.command.verbs import Verb
 
 log = logging.getLogger(__name__)
 
@@ -53,6 +55,8 @@ def ask(logbook: Path, verb: Verb) -> str | None:
             link.connect(str(socket_path(logbook)))
         except OSError:
             return None
+        from stathmis.services.command.verbs import VERBS
+
         name = next(n for n, kind in VERBS.items() if isinstance(verb, kind))
         try:
             link.sendall(_line({"version": stathmis.__version__, "verb": name, **asdict(verb)}))
@@ -140,6 +144,9 @@ class Listener:
         if asked.pop("version", "") != stathmis.__version__:
             link.sendall(_line({"refused": True, "said": words.other_version()}))
             return
+        # what commands need is read in with the first of them: most windows never hear one
+        from stathmis.services.command.verbs import VERBS
+
         kind = VERBS[asked.pop("verb")]
         try:
             said = _made(kind, asked).run(self._desk)
