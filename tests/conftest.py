@@ -29,6 +29,14 @@ NOW_MS = 1_779_093_600_000
 """2026-05-18 08:40 UTC, a Monday."""
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _runtime_folder(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Windows listen for commands in a folder of the tests' own."""
+    folder = tmp_path_factory.mktemp("run")
+    folder.chmod(0o700)
+    os.environ["XDG_RUNTIME_DIR"] = str(folder)
+
+
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
     """An empty logbook in UTC with a clock that stands still."""

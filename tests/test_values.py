@@ -13,6 +13,7 @@ import stathmis
 
 CHANGING = {
     "stathmis.core.twin.box": {"Standing"},
+    "stathmis.devices.growing_file": {"Place"},
     "stathmis.devices.line_protocol": {"LineSplitter"},
     "stathmis.devices.simulated_incubator": {"Machine", "State", "SimulatedSensor"},
     "stathmis.exchange.logger_csv": {"Faults"},

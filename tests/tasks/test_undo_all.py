@@ -23,6 +23,7 @@ import stathmis.services
 from making import put_to_use, typed
 from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
+from stathmis.devices.source import KINDS
 from stathmis.logbook import tables
 from stathmis.logbook.opening import LogbookError, open_logbook
 from stathmis.logbook.records import (
@@ -55,10 +56,13 @@ from stathmis.services.findings.doings import Change
 from stathmis.services.instruments import at_hand, checking, history, places
 from stathmis.services.moisture import sizes, water, weights
 from stathmis.services.moisture import states as own_states
+from stathmis.services.on_paper import columns, written
+from stathmis.services.on_paper.written import Visit
 from stathmis.services.plan import clutch, conflicts, lockdown, planning, tasks, turning
 from stathmis.services.reading_field import interpret
 from stathmis.services.setting_up import NewChannel
 from stathmis.services.watch import folder_watch, live
+from stathmis.services.watch.live import NewProbe
 
 NOW_MS = 1_779_093_600_000
 
@@ -231,9 +235,16 @@ def _away(desk: Desk, n: int) -> None:
 
 
 def _probe(desk: Desk, n: int) -> None:
-    live.add_probe(
-        desk, f"P{n} {desk.now_ms}", f"/dev/x{desk.now_ms}", 9600, "named", {"t": (_channel(desk, 0).id, "°C")}
-    )
+    fields = {"t": (_channel(desk, 0).id, "°C")}
+    live.add_probe(desk, NewProbe(f"P{n} {desk.now_ms}", f"/dev/x{desk.now_ms}", fields, KINDS[n % len(KINDS)]))
+
+
+def _written(desk: Desk, n: int) -> None:
+    own = columns.of_round(desk.book)
+    cells = tuple(str(30 + n % 50) if i == 0 else "" for i in range(len(own)))
+    if not own:
+        raise UserError("no display hangs anywhere")
+    written.keep(desk, own, [Visit(f"{desk.book.local(desk.now_ms):%Y-%m-%d %H:%M}", cells)])
 
 
 def _planned(desk: Desk, n: int) -> Any:
@@ -434,6 +445,7 @@ ACTIONS: dict[str, Callable[[Desk, int], Any]] = {
     "plan.planning.unmove_step": _unmoved,
     "setting_up.end_batch": lambda d, n: setting_up.end_batch(d, _course(d, 1).batch),
     "instruments.at_hand.choose": lambda d, n: at_hand.choose(d, "ice", here="ice" not in d.book.settings.at_hand),
+    "on_paper.written.keep": _written,
 }
 UNCHANGED_AT_LAST = (
     "reopen",

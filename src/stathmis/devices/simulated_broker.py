@@ -178,9 +178,8 @@ class SimulatedTopics(SimulatedMeter):
     """A sensor that publishes at a broker of its own; device is where that listens."""
 
     def __init__(self, machine: Machine, script: Script, path: Path, topic: str = "cellar/box") -> None:
-        super().__init__(machine, script)
+        super().__init__(machine, script, f"unix:{path}")
         self.broker, self._topic = Broker(path).start(), topic
-        self.device = self.broker.device
 
     def stop(self) -> None:
         """Publish no longer, and close the broker."""

@@ -36,9 +36,8 @@ class SimulatedMeter:
     """Sends what it measures until stopped; whoever derives from it says where to (send), and what a reader opens
     (device)."""
 
-    device: str
-
-    def __init__(self, machine: Machine, script: Script) -> None:
+    def __init__(self, machine: Machine, script: Script, device: str = "") -> None:
+        self.device = device
         self.incubator = SimulatedIncubator(machine)
         self._script = script
         self._rng = np.random.default_rng(script.seed)

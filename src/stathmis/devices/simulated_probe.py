@@ -19,8 +19,8 @@ class SimulatedProbe(SimulatedMeter):
         self._link = link
         self._lock = threading.Lock()
         self._master = self._slave = -1
-        self._plug()
         super().__init__(machine, script)
+        self._plug()
 
     def _plug(self) -> None:
         self._master, self._slave = os.openpty()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -14,16 +15,17 @@ class SimulatedSensors(SimulatedMeter):
     """A tree with one sensor of each kind the kernel has; device is its root."""
 
     def __init__(self, machine: Machine, script: Script, root: Path) -> None:
-        super().__init__(machine, script)
-        self.device, self._root, self.plugged = str(root), root, True
+        super().__init__(machine, script, str(root))
+        self._root, self.plugged, self._lock = root, True, threading.Lock()
         self.send(self.measured())
 
     def unplug(self) -> None:
         """The sensors are gone from the tree."""
-        self.plugged = False
-        for file in self._root.rglob("*"):
-            if file.is_file():
-                file.unlink(missing_ok=True)
+        with self._lock:
+            self.plugged = False
+            for file in self._root.rglob("*"):
+                if file.is_file():
+                    file.unlink(missing_ok=True)
 
     def plug(self) -> None:
         """They are there again."""
@@ -31,8 +33,10 @@ class SimulatedSensors(SimulatedMeter):
 
     def send(self, values: list[tuple[str, float]] | None) -> bool:
         """Write the files; garbage stands in them as it would on a bad lead."""
-        if not self.plugged:
-            return False
+        with self._lock:
+            return self.plugged and self._lay(values)
+
+    def _lay(self, values: list[tuple[str, float]] | None) -> bool:
         known = dict(values or [])
         if values is None:
             self._write("bus/w1/devices/28-0000000a11ce/w1_slave", "00 00 : crc=a1 NO\n00 00 t=0\n")
@@ -64,8 +68,8 @@ class SimulatedFile(SimulatedMeter):
     """A file that grows: a table with its titles, or JSON lines where the script's layout is "json"."""
 
     def __init__(self, machine: Machine, script: Script, path: Path) -> None:
-        super().__init__(machine, script)
-        self.device, self._path, self.plugged = str(path), path, True
+        super().__init__(machine, script, str(path))
+        self._path, self.plugged, self._lock = path, True, threading.Lock()
         self._begin()
 
     def _begin(self) -> None:
@@ -74,9 +78,10 @@ class SimulatedFile(SimulatedMeter):
 
     def unplug(self) -> None:
         """The file is put away, as programs do that begin a new one from time to time."""
-        self.plugged = False
-        if self._path.exists():
-            self._path.replace(self._path.with_suffix(".old"))
+        with self._lock:
+            self.plugged = False
+            if self._path.exists():
+                self._path.replace(self._path.with_suffix(".old"))
 
     def plug(self) -> None:
         """A new one is begun."""
@@ -85,8 +90,10 @@ class SimulatedFile(SimulatedMeter):
 
     def send(self, values: list[tuple[str, float]] | None) -> bool:
         """Append a line."""
-        if not self.plugged:
-            return False
+        with self._lock:
+            return self.plugged and self._append(values)
+
+    def _append(self, values: list[tuple[str, float]] | None) -> bool:
         now = datetime.now(UTC).isoformat(timespec="milliseconds")
         if values is None:
             body = self.garbage().replace(b"\n", b" ")

@@ -108,6 +108,7 @@ class WrittenView(Page):
         self._grid_of = column()
         # many displays, or large letters: the columns go on beyond the window
         self._columns_area = QScrollArea()
+        self._columns_area.setObjectName("beyond")
         self._columns_area.setWidgetResizable(True)
         self._columns_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._columns_area.setFrameShape(QFrame.Shape.NoFrame)

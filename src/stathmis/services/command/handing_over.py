@@ -11,6 +11,7 @@ import os
 import socket
 import struct
 import threading
+import warnings
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict
@@ -41,7 +42,10 @@ ANSWER_S = 120.0
 def socket_path(logbook: Path) -> Path:
     """Where the window of a logbook listens, whatever name the logbook is opened by."""
     name = hashlib.sha256(os.fsencode(logbook.resolve())).hexdigest()[:16]
-    return Path(platformdirs.user_runtime_dir("stathmis")) / f"{name}.sock"
+    with warnings.catch_warnings():
+        # a session without a runtime folder has one of its own under the temporary ones
+        warnings.simplefilter("ignore")
+        return Path(platformdirs.user_runtime_dir("stathmis")) / f"{name}.sock"
 
 
 def ask(logbook: Path, verb: Verb) -> str | None:
