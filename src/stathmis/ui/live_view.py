@@ -23,7 +23,7 @@ from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, 
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import notify
 from stathmis.services.desk import Desk
-from stathmis.services.watch import live
+from stathmis.services.watch import broker_keys, live
 from stathmis.services.watch.live import LiveProbes, NewProbe, ProbeStatus
 from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.lines import Pool
@@ -209,7 +209,9 @@ class LiveView(Page):
         if baud is None:
             return None
         device, zone = self.device.currentText().strip(), self._desk.book.zone
-        return Wanted(kind, device, baud, password=self.password.text(), zone=zone, from_start=True)
+        # a broker that is known already is not asked about twice
+        password = self.password.text() or (broker_keys.password(device) if kind == "mqtt" else "")
+        return Wanted(kind, device, baud, password=password, zone=zone, from_start=True)
 
     def start_listening(self) -> None:
         """Listen for some seconds and show what came; pressed again, stop."""

@@ -280,6 +280,8 @@ def test_a_brokers_password_is_nowhere_in_the_logbook(
     assert oct(file.stat().st_mode)[-3:] == "600"
     for written in desk.logbook.path.parent.glob("log.stathmis*"):
         assert b"hush-hush-1" not in written.read_bytes()
+    add_probe(desk, NewProbe("Attic", "keeper@box", {"a|t": (heat.id, "°C")}, "mqtt"))
+    assert broker_keys.password("keeper@box") == "hush-hush-1", "another device there does not forget it"
     broker_keys.keep("keeper@box", "")
     assert broker_keys.password("keeper@box") == ""
     with pytest.raises(UserError, match="no broker's address"):

@@ -239,7 +239,7 @@ def add_probe(desk: Desk, new: NewProbe) -> int:
         raise UserError(*words.twice())
     if not 50 <= new.baud <= 4_000_000 or not 0 <= new.every_s <= 3600:
         raise UserError(*words.limits())
-    if new.kind == "mqtt":
+    if new.kind == "mqtt" and new.password:
         broker_keys.keep(device, new.password)
     with desk.edit(f"{name} entered") as edit:
         return edit.add(
