@@ -134,13 +134,15 @@ def test_the_map_of_keys_looks_as_its_kept_picture(window: Window, tmp_path: Pat
 def test_big_figures_look_as_their_kept_picture(window: Window, night: bool, tmp_path: Path) -> None:
     picture(window, "round")
     window.show_big()
-    window.big.showNormal()
-    window.big.resize(1280, 800)
+    big = window.big
+    assert big is not None
+    big.showNormal()
+    big.resize(1280, 800)
     if night:
-        QTest.keyClick(window.big, Qt.Key.Key_N)
+        QTest.keyClick(big, Qt.Key.Key_N)
     settle()
-    made = window.big.grab()
-    window.big.close()
+    made = big.grab()
+    big.close()
     window.activateWindow()
     settle()
     compare(made, OTHERS / f"big-{'night' if night else 'day'}.png", tmp_path)

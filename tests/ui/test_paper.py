@@ -9,6 +9,7 @@ from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
+from shiboken6 import isValid
 
 from stathmis.exchange.report_page import Heading, Report, Words
 from stathmis.logbook.records import Reading
@@ -120,6 +121,10 @@ def test_big_figures_say_what_the_column_says(window: Window, qtbot: QtBot) -> N
     qtbot.keyClick(window, Qt.Key.Key_F11)
     big = window.big
     assert isinstance(big, BigFigures) and big.isFullScreen()
+    window.show_big()
+    assert not isValid(big) or not big.isVisible(), "one at a time"
+    big = window.big
+    assert big is not None
     book = window.desk.book
     places = big.chosen()
     assert [one.head.partition(" · ")[0] for one in big.shown] == [p.name for p in places]
@@ -146,7 +151,12 @@ def test_big_figures_say_what_the_column_says(window: Window, qtbot: QtBot) -> N
     qtbot.waitUntil(big.isActiveWindow, timeout=5000)
     qtbot.keyClick(big, Qt.Key.Key_Escape)
     assert len(window.desk.listeners) == listeners - 1
-    window.activateWindow()
+    window.show_big()
+    assert window.big is not None and window.big.isVisible()
+    window.close()
+    assert window.big is None and not [
+        w for w in QApplication.topLevelWidgets() if isinstance(w, BigFigures) and w.isVisible()
+    ]
 
 
 def test_labels_and_the_brooders_card(window: Window, tmp_path: Path) -> None:

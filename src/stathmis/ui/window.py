@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Literal
 from PySide6.QtCore import QEvent, QObject, QSettings, Qt, QThread, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShowEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from shiboken6 import isValid
 
 from stathmis.core.errors import UserError
 from stathmis.core.units import count_typed
@@ -39,6 +40,7 @@ from stathmis.ui.theme import Theme
 if TYPE_CHECKING:
     from stathmis.services.practice.under_way import Practice
     from stathmis.services.watch.folder_watch import Brought, FolderWatch
+    from stathmis.ui.big_figures import BigFigures
 
 MINUTE_MS = 60_000
 WITHOUT_MACHINE = ("guide", "practise")
@@ -73,6 +75,7 @@ class Window(QMainWindow):
         self.data: Path | None = None
         self._closed = False
         self.back_to: Path | None = None
+        self.big: BigFigures | None = None
         self._before_guide = ""
         self._incubator_id: int | None = None
         self._collector = work.Collector(self)
@@ -410,10 +413,17 @@ class Window(QMainWindow):
         # needed by few
         from stathmis.ui.big_figures import BigFigures
 
+        self._close_big()
         boxes, alarm = lambda: self.pages.boxes, lambda: self.alarm.words.text() if self.alarm.isVisibleTo(self) else ""
         self.big = BigFigures(self.desk, self.theme, self.live, boxes, self._settings, alarm)
         self.big.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.big.showFullScreen()
+
+    def _close_big(self) -> None:
+        """Big figures go with their window: what still stood there would keep the program running."""
+        if self.big is not None and isValid(self.big):
+            self.big.close()
+        self.big = None
 
     def show_keys(self) -> None:
         """Show or hide the map of keys."""
@@ -478,6 +488,7 @@ class Window(QMainWindow):
         if self._closed:
             return
         self._closed = True
+        self._close_big()
         if self._settings is not None:
             self._settings.setValue("geometry", self.saveGeometry())
             self._settings.setValue("page", self.pages.page)
