@@ -58,6 +58,14 @@ prepare_environment() {
     echo "$stamp" >> "$ROOT/.venv/ready"
 }
 
+# prepare_words: the catalogues the program reads, where a translation changed
+prepare_words() {
+    local po
+    for po in "$ROOT"/src/stathmis/data/locale/*/LC_MESSAGES/*.po; do
+        if ! [ "${po%.po}.mo" -nt "$po" ]; then "$PYTHON" "$ROOT/scripts/translations.py" build; return; fi
+    done
+}
+
 # missing_libraries: Qt's shared libraries this system cannot find
 missing_libraries() {
     local qt
