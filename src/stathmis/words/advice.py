@@ -20,30 +20,38 @@ from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _, as_number, filled_in, within
 from stathmis.words.last_action import words as last_words
 from stathmis.words.numbers import band_text, count, number, u_text, unit_word, value_text, with_u
 
-RULES = {
-    "one thing at a time": "Change one thing at a time, wait 1-3 h, read again (common practice).",
-    "danger": "Eggs at {danger} and more die within hours; heat kills faster than cold.",
-    "swing": "A thermostat swings round its mean: the mean over whole cycles counts, not one moment (common practice).",
-    "far off": "Air more than {far} off is seldom the set point: power, heater, lid or thermometer (common practice).",
-    "disagree": "Two disagree where |E_n| is above 1 (ISO/IEC 17043); this is not a vote.",
-    "coarse": "Inside or outside is said only at 95 % probability (JCGM 106).",
-    "water": "Water surface sets humidity, depth only how long it lasts; more vent is drier (common practice).",
-    "chicks": "Wet chicks raise the humidity by themselves, 80 % and more (common practice).",
-    "box": "From {states} of this box: vapor from the water against vapor out of the vents.",
-}
-HAPPENED = {
-    "water": "Water went in",
-    "vent": "The vent was moved",
-    "lid": "The lid was open",
-    "set_point": "The set point was changed",
-    "cool": "They were cooled",
-    "power": "The power was off",
-    "set": "The eggs went in",
-}
+RULES = Spoken(
+    {
+        "one thing at a time": N_("Change one thing at a time, wait 1-3 h, read again (common practice)."),
+        "danger": N_("Eggs at {danger} and more die within hours; heat kills faster than cold."),
+        "swing": N_(
+            "A thermostat swings round its mean: the mean over whole cycles counts, not one moment (common practice)."
+        ),
+        "far off": N_(
+            "Air more than {far} off is seldom the set point: power, heater, lid or thermometer (common practice)."
+        ),
+        "disagree": N_("Two disagree where |E_n| is above 1 (ISO/IEC 17043); this is not a vote."),
+        "coarse": N_("Inside or outside is said only at 95 % probability (JCGM 106)."),
+        "water": N_("Water surface sets humidity, depth only how long it lasts; more vent is drier (common practice)."),
+        "chicks": N_("Wet chicks raise the humidity by themselves, 80 % and more (common practice)."),
+        "box": N_("From {states} of this box: vapor from the water against vapor out of the vents."),
+    }
+)
+HAPPENED = Spoken(
+    {
+        "water": N_("Water went in"),
+        "vent": N_("The vent was moved"),
+        "lid": N_("The lid was open"),
+        "set_point": N_("The set point was changed"),
+        "cool": N_("They were cooled"),
+        "power": N_("The power was off"),
+        "set": N_("The eggs went in"),
+    }
+)
 
 
 @dataclass(frozen=True)
@@ -85,7 +93,8 @@ def steps(book: Book, advice: Advice) -> tuple[Step, ...]:
     if advice.kind == "mix" and change is not None:
         from stathmis.words.events import opening_words
 
-        filled = (Step("water", _("Log the water"), note=", ".join(change.fill)),) if change.fill else ()
+        into = ", ".join(name if then == 1.0 else _("half of {own}", own=name) for name, then in change.fill)
+        filled = (Step("water", _("Log the water"), note=into),) if into else ()
         opening = "" if change.opening is None else opening_words(change.opening)
         return (*filled, *((Step("vent", _("Log the vent"), note=opening),) if opening else ()), page)
     logged: dict[str, tuple[Step, ...]] = {
@@ -156,8 +165,8 @@ def short(book: Book, advice: Advice) -> str:
             from stathmis.words import box as box_words
 
             text = box_words.change_words(advice.change)
-            return text[:1].lower() + text[1:]
-        return _(_SHORT_MOISTURE[advice.kind])
+            return within(text[:1]) + text[1:]
+        return _SHORT_MOISTURE[advice.kind]
     step = abs(round(float(difference_from_inside(advice.step_k, book.temperature_unit)), 1))
     if advice.kind == "move":
         words = (
@@ -165,26 +174,30 @@ def short(book: Book, advice: Advice) -> str:
             if advice.step_k > 0
             else _("lower the set point by {step:.1f} {unit}")
         )
-        return words.format(step=step, unit=book.temperature_unit)
-    return _(_SHORT_HEAT.get(advice.kind, "leave the set point"))
+        return filled_in(words, step=step, unit=book.temperature_unit)
+    return _SHORT_HEAT.get(advice.kind, _("leave the set point"))
 
 
-_SHORT_HEAT = {
-    "danger": "cool it now",
-    "wait": "wait, it is settling",
-    "young": "leave the controller alone today",
-    "look": "look at power, heater and lid",
-    "sample": "read it again",
-}
-_SHORT_MOISTURE = {
-    "wait": "wait, it is settling",
-    "doubt": "look at water, lid and hygrometer",
-    "more water": "add water surface",
-    "less water": "open the vent a step",
-    "lid shut": "leave the lid shut",
-    "moisten": "moisten the substrate",
-    "air": "air the box",
-}
+_SHORT_HEAT = Spoken(
+    {
+        "danger": N_("cool it now"),
+        "wait": N_("wait, it is settling"),
+        "young": N_("leave the controller alone today"),
+        "look": N_("look at power, heater and lid"),
+        "sample": N_("read it again"),
+    }
+)
+_SHORT_MOISTURE = Spoken(
+    {
+        "wait": N_("wait, it is settling"),
+        "doubt": N_("look at water, lid and hygrometer"),
+        "more water": N_("add water surface"),
+        "less water": N_("open the vent a step"),
+        "lid shut": N_("leave the lid shut"),
+        "moisten": N_("moisten the substrate"),
+        "air": N_("air the box"),
+    }
+)
 
 
 def why(book: Book, reason: Reason) -> tuple[str, ...]:
@@ -193,8 +206,18 @@ def why(book: Book, reason: Reason) -> tuple[str, ...]:
     if reason.verdict is not None:
         lines += _readings(book, reason.verdict)
     unit = book.temperature_unit
-    danger, far = number(DANGER_C, "temperature", unit), f"{float(difference_from_inside(FAR_OFF_K, unit)):g} {unit}"
-    lines.append(_(RULES[reason.rule], states=count(reason.states, "settled state"), danger=danger, far=far))
+    danger, far = (
+        number(DANGER_C, "temperature", unit),
+        f"{as_number(float(difference_from_inside(FAR_OFF_K, unit)), 'g')} {unit}",
+    )
+    lines.append(
+        _(
+            RULES[reason.rule],
+            states=count(reason.states, "{n} settled state", "{n} settled states"),
+            danger=danger,
+            far=far,
+        )
+    )
     return tuple(lines)
 
 
@@ -234,7 +257,7 @@ def _settling(book: Book, upset: Upset) -> str:
         return _("The eggs went in less than 3 h ago and are still warming; leave the controller alone.")
     again = book.local(max(upset.back_ms, book.now_ms))
     ago = dates.duration(book.now_ms - upset.time_ms)
-    happened = _(HAPPENED.get(upset.kind, "Something was done"))
+    happened = HAPPENED.get(upset.kind, _("Something was done"))
     parts = {"happened": happened, "ago": ago, "clock": dates.clock(again)}
     if upset.back_ms <= book.now_ms:
         return _("{happened} {ago} ago; it is still on its way back. Read again in half an hour.", **parts)
@@ -285,13 +308,13 @@ def _move(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[
     told: tuple[str, ...] = ()
     if advice.gain is not None:
         seen = _("Its air moved {gain:.1f} times as far as the set point then, so the step is chosen by that.")
-        told = (seen.format(gain=advice.gain),)
+        told = (filled_in(seen, gain=advice.gain),)
     then = _("Then leave it for 3 h and read again.")
     course = batches.running(book, advice.incubator)
     if advice.step_k < 0 and course is not None and float(course.warmed_by(book.now_ms).shell_k) > LATE_HEAT_K:
         then += f" {_suspect(book, Suspect('eggs'))}"
     return Said(
-        move.format(step=_step(book, advice), unit=book.temperature_unit, now=now, wanted=wanted),
+        filled_in(move, step=_step(book, advice), unit=book.temperature_unit, now=now, wanted=wanted),
         then,
         reasons[:1] + told + reasons[1:],
         key="move",
@@ -307,7 +330,7 @@ def _look(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[
     return Said(
         _("Look at power, heater, lid and thermometer first: {now} now, {wanted} wanted.", now=now, wanted=wanted),
         (fits or _("Tenths on the controller do not explain that."))
-        + (then.format(step=step, unit=book.temperature_unit) if step else ""),
+        + (filled_in(then, step=step, unit=book.temperature_unit) if step else ""),
         reasons,
         key="look",
     )
@@ -315,7 +338,7 @@ def _look(book: Book, advice: HeatAdvice, now: str, wanted: str, reasons: tuple[
 
 def _suspect(book: Book, suspect: Suspect) -> str:
     """What would fit, and what speaks for it."""
-    unit, share = book.temperature_unit, f"{100.0 * suspect.share:.0f}"
+    unit, share = book.temperature_unit, as_number(100.0 * suspect.share, ".0f")
     if suspect.what == "power":
         return _("{share} % of its moisture stayed inside, so it is shut: power or heater.", share=share)
     if suspect.what == "lid":
@@ -324,7 +347,7 @@ def _suspect(book: Book, suspect: Suspect) -> str:
         room = number(suspect.celsius, "temperature", unit)
         return _("The room is at {room}, which a small box cannot make up for.", room=room)
     if suspect.what == "fan":
-        apart = f"{float(difference_from_inside(suspect.apart_k, unit)):.1f} {unit}"
+        apart = f"{as_number(float(difference_from_inside(suspect.apart_k, unit)), '.1f')} {unit}"
         return _("Two places in it are {apart} further apart than over the last day: does the fan turn?", apart=apart)
     if suspect.what == "eggs":
         return _("Late eggs heat the box themselves: it needs less heat now, and more air.")
@@ -392,7 +415,9 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
             seems = _("The mean seems {exact:.2f} {unit} high, less than its uncertainty.")
         return Said(
             _("Leave it at {set_point:.1f} {unit} for now: can't tell.", set_point=c.set_point - c.change, unit=unit),
-            seems.format(exact=abs(c.exact), unit=unit) + " " + _("A better check of the thermometer would settle it."),
+            filled_in(seems, exact=abs(c.exact), unit=unit)
+            + " "
+            + _("A better check of the thermometer would settle it."),
             reasons,
             key="unclear",
         )
@@ -400,7 +425,7 @@ def _centered(book: Book, advice: HeatAdvice, reasons: tuple[str, ...]) -> Said:
     if c.change <= 0:
         turn = _("Set it down by {change:.1f} {unit}, to {to:.1f} {unit}.")
     return Said(
-        turn.format(change=abs(c.change), unit=unit, to=c.set_point),
+        filled_in(turn, change=abs(c.change), unit=unit, to=c.set_point),
         _(
             "The air then stands {left:.2f} {unit} from the middle. One change, then wait 3 h before judging it.",
             left=abs(c.left),
@@ -508,6 +533,6 @@ def mean_words(book: Book, advice: HeatAdvice) -> str:
         "mean {mean} over {hours:.0f} h ({count}); to hold: {middle}",
         mean=mean,
         hours=advice.mean.hours,
-        count=count(advice.mean.readings, "reading"),
+        count=count(advice.mean.readings, "{n} reading", "{n} readings"),
         middle=middle,
     )

@@ -16,7 +16,7 @@ from stathmis.services.findings.ahead import Ahead, Fan, Lacking, Leaving, When
 from stathmis.services.findings.doings import Change
 from stathmis.services.findings.foreseen import Record
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _, as_number, begun, filled_in
 from stathmis.words.events import opening_words
 from stathmis.words.numbers import band_text, number, places_for, signed, unit_word
 
@@ -39,10 +39,10 @@ def leaving(book: Book, one: Leaving) -> str:
     if one.already:
         under = _("It stays too dry, under {edge}.") if one.quantity == "humidity" else _("It stays under {edge}.")
         over = _("It stays too moist, over {edge}.") if one.quantity == "humidity" else _("It stays over {edge}.")
-        return (under if one.side == "low" else over).format(edge=edge)
+        return filled_in(under if one.side == "low" else over, edge=edge)
     low = _("Too dry, under {edge}, {when}.") if one.quantity == "humidity" else _("Too cool, under {edge}, {when}.")
     high = _("Too moist, over {edge}, {when}.") if one.quantity == "humidity" else _("Too warm, over {edge}, {when}.")
-    return (low if one.side == "low" else high).format(edge=edge, when=when)
+    return filled_in(low if one.side == "low" else high, edge=edge, when=when)
 
 
 def dry(book: Book, found: Ahead) -> str:
@@ -61,7 +61,7 @@ def lacking(book: Book, one: Lacking) -> str:
     unit = book.shown_unit(one.quantity)
     return _(
         "{phase} asks {band} from {when}; as it stands it will be {span}.",
-        phase=_(one.phase).capitalize(),
+        phase=begun(_(one.phase)),
         band=band_text(one.band.low, one.band.high, one.quantity, unit),
         when=dates.weekday_clock(book.local(one.at_ms)),
         span=span(book, one.low, one.high, one.quantity),
@@ -125,7 +125,7 @@ def span(book: Book, low: float, high: float, quantity: Quantity) -> str:
     """ "37.1 to 37.9 °C"."""
     unit = book.shown_unit(quantity)
     places = 1 if quantity == "temperature" else 0
-    first, last = (f"{float(from_inside(v, unit)):.{places}f}" for v in (low, high))
+    first, last = (as_number(float(from_inside(v, unit)), f".{places}f") for v in (low, high))
     return _("{low} to {high} {unit}", low=first, high=last, unit=unit_word(unit))
 
 
@@ -146,16 +146,18 @@ def scored(record: Record) -> str:
     )
 
 
-KINDS = {
-    "set point": "Move the set point to",
-    "water": "Fill, with so much surface wet",
-    "vent": "Set the vents to",
-    "lid": "Open the lid for",
-    "cool": "Cool the eggs for",
-    "power": "A power cut of",
-    "night": "A night colder by",
-    "window": "The window of the room open for",
-}
+KINDS = Spoken(
+    {
+        "set point": N_("Move the set point to"),
+        "water": N_("Fill, with so much surface wet"),
+        "vent": N_("Set the vents to"),
+        "lid": N_("Open the lid for"),
+        "cool": N_("Cool the eggs for"),
+        "power": N_("A power cut of"),
+        "night": N_("A night colder by"),
+        "window": N_("The window of the room open for"),
+    }
+)
 """What can be tried."""
 
 
@@ -186,15 +188,17 @@ def done(book: Book, one: Change) -> str:
     return _("Do it, and log it now") if one.after_min == 0 else ""
 
 
-COSTS = {
-    "coldest": "Eggs at their coldest",
-    "warmest": "Eggs at their warmest",
-    "cold hours": "Eggs under 30 °C",
-    "heat out": "Heat out of its band",
-    "moisture out": "Moisture out of its band",
-    "loss": "Weight they lose",
-    "hatch": "Hatch later by",
-}
+COSTS = Spoken(
+    {
+        "coldest": N_("Eggs at their coldest"),
+        "warmest": N_("Eggs at their warmest"),
+        "cold hours": N_("Eggs under 30 °C"),
+        "heat out": N_("Heat out of its band"),
+        "moisture out": N_("Moisture out of its band"),
+        "loss": N_("Weight they lose"),
+        "hatch": N_("Hatch later by"),
+    }
+)
 
 
 def cost(book: Book, figure: Figure) -> tuple[str, str, str, str]:
@@ -202,14 +206,14 @@ def cost(book: Book, figure: Figure) -> tuple[str, str, str, str]:
     unit = book.temperature_unit
     name = _(COSTS[figure.cost])
     if figure.cost == "cold hours":
-        name = _("Eggs under {cold}", cold=f"{float(from_inside(30.0, unit)):.0f} {unit}")
+        name = _("Eggs under {cold}", cold=f"{as_number(float(from_inside(30.0, unit)), '.0f')} {unit}")
     if figure.cost in ("coldest", "warmest"):
         apart, U = (float(difference_from_inside(v, unit)) for v in (figure.difference, figure.U))
         before, after = (number(v, "temperature", unit) for v in (figure.as_is, figure.tried))
         return name, before, after, _with_u(apart, U, unit, 0.1)
     step, word = {"loss": (0.01, "%")}.get(figure.cost, (0.1, "h"))
     places = places_for(step)
-    before, after = (f"{v:.{places}f} {word}" for v in (figure.as_is, figure.tried))
+    before, after = (f"{as_number(v, f'.{places}f')} {word}" for v in (figure.as_is, figure.tried))
     return name, before, after, _with_u(figure.difference, figure.U, word, step)
 
 
@@ -217,7 +221,7 @@ def _with_u(value: float, U: float, word: str, step: float) -> str:
     places = places_for(step)
     if abs(value) < 0.5 * step and step / 2 > U:
         return _("the same")
-    return _("{value} ± {U} {unit}", value=signed(value, places), U=f"{max(U, step):.{places}f}", unit=word)
+    return _("{value} ± {U} {unit}", value=signed(value, places), U=as_number(max(U, step), f".{places}f"), unit=word)
 
 
 def legend() -> str:

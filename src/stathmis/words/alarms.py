@@ -9,7 +9,7 @@ from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.book import Book
 from stathmis.services.watch.alarm import Alarm
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, filled_in
 from stathmis.words.numbers import number
 from stathmis.words.probes import state
 
@@ -42,13 +42,13 @@ def said(book: Book, alarm: Alarm) -> Told:
         )
         hot = _("Hot kills faster than cold: open it a little and look at the heater.")
         cold = _("Look at power and lid; embryos stand an hour or two of cold well.")
-        return Told(words.format(name=name, at=at), hot if alarm.warm else cold)
+        return Told(filled_in(words, name=name, at=at), hot if alarm.warm else cold)
     if alarm.kind == "trend":
         rising = _("{name}: the eggs are rising, at {at} now and past {limit} about {when}.")
         falling = _("{name}: the eggs are falling, at {at} now and past {limit} about {when}.")
         when = dates.clock(book.local(alarm.at_ms))
         return Told(
-            (rising if alarm.warm else falling).format(name=name, at=at, limit=limit, when=when),
+            filled_in(rising if alarm.warm else falling, name=name, at=at, limit=limit, when=when),
             _("A steady way out of the band is no lid opening: look at heater, lid and room."),
         )
     if alarm.kind == "drying":
@@ -70,7 +70,7 @@ def said(book: Book, alarm: Alarm) -> Told:
     if alarm.kind == "moisture":
         rh, wanted = alarm.rh
         dry = _("{name}: the air has been at {rh:.0f} % RH for {minutes} min and more; {wanted:.0f} % are asked.")
-        words = dry.format(name=name, rh=rh, minutes=alarm.minutes, wanted=wanted)
+        words = filled_in(dry, name=name, rh=rh, minutes=alarm.minutes, wanted=wanted)
         more = _("Fill all water, warm, and leave it shut: a dry membrane holds the chick.")
         return Told(words, more if rh < wanted else _("Open the vents a little more; take water away if it stays."))
     return Told(

@@ -46,7 +46,7 @@ def holds(book: Book, found: Held) -> str:
     """What it holds and whether it is as it was written."""
     if found.last_ms is None and not found.readings and found.faults is None:
         return _("It cannot be read by this Stathmis.")
-    parts = [count(found.readings, _("reading"))]
+    parts = [count(found.readings, "{n} reading", "{n} readings")]
     if found.last_ms is not None:
         when = dates.moment(book.local(found.last_ms), year=True)
         parts.append(_("newest entry {when}: {label}", when=when, label=found.last))

@@ -10,7 +10,7 @@ from stathmis.services.on_paper.card import Card, Stage
 from stathmis.services.on_paper.columns import Column
 from stathmis.services.on_paper.labels import Label
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, filled_in
 from stathmis.words.numbers import band_text, count, number, typed_text, unit_word
 
 
@@ -29,7 +29,7 @@ def head(book: Book, card: Card) -> str:
 def stage(book: Book, one: Stage) -> str:
     """A stage and its days."""
     days = dates.span(book.local(one.start_ms), book.local(one.stop_ms))
-    return f"{_(one.name)}, {days}"
+    return f"{' – '.join(dict.fromkeys(_(name) for name in one.phases))}, {days}"
 
 
 def asked(book: Book, one: Stage) -> str:
@@ -102,12 +102,12 @@ def label_title(one: Label) -> str:
 def label_lines(book: Book, one: Label) -> list[str]:
     """What stands on a label below its title."""
     plan, made = one.plan, []
-    who = [plan.species.name, count(plan.eggs, "egg"), *([plan.mother] if plan.mother else [])]
+    who = [plan.species.name, count(plan.eggs, "{n} egg", "{n} eggs"), *([plan.mother] if plan.mother else [])]
     made.append(", ".join(who))
     when = dates.day(book.local(plan.set_ms), weekday=True, year=True)
     made.append(_("{machine} · set {when}", machine=plan.incubator.name, when=when))
     steps = {"lockdown": _("lockdown {day}"), "hatch": _("hatch about {day}")}
-    made.append(" · ".join(steps[key].format(day=dates.day(book.local(at), weekday=True)) for key, at in one.steps))
+    made.append(" · ".join(filled_in(steps[key], day=dates.day(book.local(at), weekday=True)) for key, at in one.steps))
     if one.lies_still:
         made.append(_("Never turn: the mark stays on top."))
     return [line for line in made if line]
@@ -122,7 +122,7 @@ def brooder(book: Book, made: BrooderCard) -> list[str]:
             _("Out from {begins} on.", begins=begins),
             _("Damp paper until the first shed, about a week; then apart; then the first meal. No gap anywhere."),
         ]
-    first = _("{chicks} out since {begins}.", chicks=count(made.chicks, "chick"), begins=begins)
+    first = _("{chicks} out since {begins}.", chicks=count(made.chicks, "{n} chick", "{n} chicks"), begins=begins)
     return [
         first if made.chicks else _("Expected {begins}; warm it a day before.", begins=begins),
         _("Feed and water by {by}: a chick lives on the yolk no longer than that.", by=by),

@@ -11,7 +11,7 @@ from stathmis.services.eggs.tray import TraySheet
 from stathmis.services.eggs.young import Young, young
 from stathmis.services.plan.clutch import Awaited, ClutchSheet
 from stathmis.words import dates
-from stathmis.words.catalogue import _, ngettext
+from stathmis.words.catalogue import _, begun, filled_in, ngettext
 from stathmis.words.numbers import number, signed, with_u
 
 SLIT_TO_OUT_H = (12.0, 48.0)
@@ -44,7 +44,7 @@ def lines(book: Book, sheet: ClutchSheet) -> list[str]:
             said.append(_("Above {hot} females are often barren and fierce, and more eggs die.", hot=hot))
     if sheet.water_g is not None and sheet.water_g > 0:
         lost = _("The box has lost {grams:.0f} g since it was set up: add {grams:.0f} ml beside the eggs.")
-        said.append(lost.format(grams=sheet.water_g))
+        said.append(filled_in(lost, grams=sheet.water_g))
     if sheet.next_ms is not None:
         said.append(_next(book, *sheet.next_ms))
     said.append(knowledge.cautions()["clutch"])
@@ -79,7 +79,7 @@ def _sexes(males: tuple[float, float, float]) -> str:
             "Males expected: about {share:.0f} %, {low:.0f} to {high:.0f} %, by {seen:.0f} % so far of the term's "
             "middle third"
         )
-    return f"{said.format(**parts)} {source}"
+    return f"{filled_in(said, **parts)} {source}"
 
 
 def _next(book: Book, soon_ms: int, late_ms: int, own: int) -> str:
@@ -135,12 +135,12 @@ def under_way(book: Book, found: Hatching, sheet: TraySheet) -> list[str]:
     said, words, now = [], knowledge.findings("reptile"), book.now_ms
     standing = [f"{n} {words[kind].word}" for kind, n in found.counts.items() if n]
     if standing:
-        said.append(", ".join(standing).capitalize() + ".")
+        said.append(begun(", ".join(standing)) + ".")
     if found.pipped and found.first_pip_ms is not None:
         began = dates.weekday_clock(book.local(found.first_pip_ms))
         soon, late = (dates.weekday_clock(book.local(found.first_pip_ms + round(h * HOUR_MS))) for h in SLIT_TO_OUT_H)
         rest = _("First slit {began}: out from {soon} to {late}. They rest in the egg and drink the yolk: hands off.")
-        said.append(rest.format(began=began, soon=soon, late=late))
+        said.append(filled_in(rest, began=began, soon=soon, late=late))
     # one that has slit its shell is on its way
     left = sheet.tally.open - found.pipped
     if found.first_out_ms is not None and left > 0 and now - found.first_out_ms >= SIBLINGS_H * HOUR_MS:
@@ -153,12 +153,12 @@ def _left(left: int, since_ms: float) -> str:
     days = dates.duration(since_ms)
     if since_ms < LAST_H * HOUR_MS:
         wait = _("{eggs}, and the siblings have been out for {days}: candle. Where something lives, wait one more day.")
-        return wait.format(eggs=eggs, days=days)
+        return filled_in(wait, eggs=eggs, days=days)
     last = _(
         "{eggs}, and the siblings have been out for {days}. Alive by the candle? As last resort a small careful cut at "
         "the top, through the shell only, and wait."
     )
-    return last.format(eggs=eggs, days=days)
+    return filled_in(last, eggs=eggs, days=days)
 
 
 def one_young(book: Book, one: Young) -> str:
@@ -166,7 +166,7 @@ def one_young(book: Book, one: Young) -> str:
     parts = [_("out {when}", when=dates.day(book.local(one.out_ms)))]
     shed, apart, meal = _("first shed {when}"), _("apart {when}"), _("first meal {when}")
     told = ((one.shed_ms, shed), (one.apart_ms, apart), (one.meal_ms, meal))
-    parts += [words.format(when=dates.day(book.local(ms))) for ms, words in told if ms is not None]
+    parts += [filled_in(words, when=dates.day(book.local(ms))) for ms, words in told if ms is not None]
     if one.shed_ms is None:
         due = dates.day(book.local(one.out_ms + round(SHED_DAYS * DAY_MS)))
         parts.append(_("damp paper until the first shed, about {due}", due=due))

@@ -4,26 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.numbers import count, unit_word
 
-HELP = {
-    "commands": "What can be done without a window; without a command, the window opens.",
-    "codes": "Exit codes: 0 done, 1 something is amiss, 2 wrong command or value, 3 the logbook cannot be opened.",
-    "log": "Log what an instrument shows, as it would be typed on Round.",
-    "import": "Bring a logger's file in, read as files like it were before.",
-    "export": "Write readings (.csv), the plans (.ics) or the whole logbook (.zip).",
-    "now": "Say how every machine stands and what is due.",
-    "check": "Check that the file still is as it was written.",
-    "report": "Write the report of a batch (.pdf or .html).",
-    "instrument": "its name, or how it begins",
-    "value": "such as 37.4, 99.3F or 48%%; the temperature first",
-    "--at": "such as 08:10 or 'yesterday 21:30'; now by default",
-    "--batch": "which one; the newest by default",
-    "--json": "as named figures: °C, %% RH, U at 95 %%, UTC",
-    "--logbook": "which one; the keeper's own by default",
-    "--now": "pretend it is this time, such as 2026-05-18T08:40 (UTC)",
-}
+HELP = Spoken(
+    {
+        "commands": N_("What can be done without a window; without a command, the window opens."),
+        "codes": N_(
+            "Exit codes: 0 done, 1 something is amiss, 2 wrong command or value, 3 the logbook cannot be opened."
+        ),
+        "log": N_("Log what an instrument shows, as it would be typed on Round."),
+        "import": N_("Bring a logger's file in, read as files like it were before."),
+        "export": N_("Write readings (.csv), the plans (.ics) or the whole logbook (.zip)."),
+        "now": N_("Say how every machine stands and what is due."),
+        "check": N_("Check that the file still is as it was written."),
+        "report": N_("Write the report of a batch (.pdf or .html)."),
+        "instrument": N_("its name, or how it begins"),
+        "value": N_("such as 37.4, 99.3F or 48%%; the temperature first"),
+        "--at": N_("such as 08:10 or 'yesterday 21:30'; now by default"),
+        "--batch": N_("which one; the newest by default"),
+        "--json": N_("as named figures: °C, %% RH, U at 95 %%, UTC"),
+        "--logbook": N_("which one; the keeper's own by default"),
+        "--now": N_("pretend it is this time, such as 2026-05-18T08:40 (UTC)"),
+    }
+)
 
 
 def help_of(name: str) -> str:
@@ -48,7 +52,7 @@ def which_channel(name: str, typed: str) -> tuple[str, str]:
 def too_many(name: str, channels: int) -> tuple[str, str]:
     """More numbers than an instrument shows."""
     return (
-        _("{name} shows {shown}.", name=name, shown=count(channels, "value")),
+        _("{name} shows {shown}.", name=name, shown=count(channels, "{n} value", "{n} values")),
         _("Give one number for each, the temperature first."),
     )
 
@@ -66,7 +70,7 @@ def logged(name: str, shown: Sequence[tuple[str, str]], when: str) -> str:
 
 def brought_in(file: str, good: int, duplicate: int, bad: int) -> str:
     """What became of a file."""
-    rows = count(good, "row")
+    rows = count(good, "{n} row", "{n} rows")
     left = _("{duplicate} there already, {bad} left out", duplicate=f"{duplicate:,}".replace(",", " "), bad=bad)
     return _("{file}: {rows} brought in, {left}.", file=file, rows=rows, left=left)
 
@@ -109,4 +113,4 @@ def other_version() -> str:
 
 def written(file: str, rows: int) -> str:
     """A file of readings was written."""
-    return _("{readings} written to {file}.", readings=count(rows, "reading"), file=file)
+    return _("{readings} written to {file}.", readings=count(rows, "{n} reading", "{n} readings"), file=file)

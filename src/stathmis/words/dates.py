@@ -5,10 +5,33 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from stathmis.words.catalogue import _, ngettext
+from stathmis.words import typed
+from stathmis.words.catalogue import N_, _, filled_in, ngettext
 
-MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+MONTHS = (
+    N_("Jan"),
+    N_("Feb"),
+    N_("Mar"),
+    N_("Apr"),
+    N_("May"),
+    N_("Jun"),
+    N_("Jul"),
+    N_("Aug"),
+    N_("Sep"),
+    N_("Oct"),
+    N_("Nov"),
+    N_("Dec"),
+)
+WEEKDAYS = (
+    N_("Monday"),
+    N_("Tuesday"),
+    N_("Wednesday"),
+    N_("Thursday"),
+    N_("Friday"),
+    N_("Saturday"),
+    N_("Sunday"),
+)
+SHORT_WEEKDAYS = (N_("Mon"), N_("Tue"), N_("Wed"), N_("Thu"), N_("Fri"), N_("Sat"), N_("Sun"))
 """English; translated where they are said. Never the computer's own: its language may be another than the window's."""
 
 
@@ -43,14 +66,14 @@ def month(at: date) -> str:
 
 def weekday(at: date, *, short: bool = True) -> str:
     """ "Mon", or "Monday"."""
-    name = _(WEEKDAYS[at.weekday()])
-    return name[:3] if short else name
+    return _((SHORT_WEEKDAYS if short else WEEKDAYS)[at.weekday()])
 
 
 def day(at: date, *, weekday: bool = False, year: bool = False) -> str:
     """ "18 May", "Mon 18 May", "18 May 2026", or "May 18" where the month is written first."""
-    front = f"{_(WEEKDAYS[at.weekday()])[:3]} " if weekday else ""
-    said = f"{month(at)} {at.day}" if style.month_first else f"{at.day} {month(at)}"
+    parts = {"day": at.day, "month": month(at)}
+    said = _("{month} {day}", **parts) if style.month_first else _("{day} {month}", **parts)
+    front = f"{_(SHORT_WEEKDAYS[at.weekday()])} " if weekday else ""
     return f"{front}{said}" + (f" {at.year}" if year else "")
 
 
@@ -68,10 +91,12 @@ def span(first: datetime, last: datetime) -> str:
     """ "18 to 20 May", "30 Apr to 2 May", or "18 May" for one day."""
     if first.date() == last.date():
         return day(first)
-    alike = (first.year, first.month) == (last.year, last.month)
+    if (first.year, first.month) != (last.year, last.month):
+        return _("{first} to {last}", first=day(first), last=day(last))
+    alike = {"first": first.day, "last": last.day, "month": month(first)}
     if style.month_first:
-        return f"{day(first)} {_('to')} {last.day if alike else day(last)}"
-    return f"{first.day if alike else day(first)} {_('to')} {day(last)}"
+        return _("{month} {first} to {last}", **alike)
+    return _("{first} to {last} {month}", **alike)
 
 
 def month_named(text: str) -> int | None:
@@ -99,7 +124,7 @@ def twice(at: datetime) -> tuple[str, str]:
     """A time of the hour that came twice when the clocks went back, and what to write instead."""
     return (
         _("{at} happened twice: the clocks went back.", at=clock(at)),
-        _("Write “{at} first” or “{at} again”.", at=clock(at)),
+        _("Write “{at} {first}” or “{at} {again}”.", at=clock(at), first=typed.own("first"), again=typed.own("again")),
     )
 
 
@@ -124,4 +149,4 @@ def other_zone(now: datetime, then: datetime) -> str:
     """What another time zone of the logbook changes."""
     words = _("{now} will be shown as {then}, with all that was logged: each instant stays what it is,")
     rest = _("and days begin at the midnights there. Ctrl+Z takes it back.")
-    return f"{words.format(now=moment(now), then=moment(then))} {rest}"
+    return f"{filled_in(words, now=moment(now), then=moment(then))} {rest}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from stathmis.core.course import schedule
 from stathmis.logbook.records import Delivery
 from stathmis.services.book import TemperatureUnit
-from stathmis.words.catalogue import _, ngettext
+from stathmis.words.catalogue import _, filled_in, ngettext
 from stathmis.words.numbers import number
 
 COOL_C, WARM_C = 8.0, 20.0
@@ -102,5 +102,5 @@ def share(found: Delivery | None, stored_days: float | None, eggs: int, unit: Te
         low, high = schedule.storage_loss(stored_days)
         if high > 0.5:
             kept = _("Kept {days:.0f} days: that alone costs about {low:.0f} to {high:.0f} of 100 (approximate).")
-            said.append(kept.format(days=stored_days, low=low, high=high))
+            said.append(filled_in(kept, days=stored_days, low=low, high=high))
     return said

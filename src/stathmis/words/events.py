@@ -7,48 +7,59 @@ from typing import TYPE_CHECKING
 from stathmis.logbook.records import Event
 from stathmis.services.book import Book
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _, as_number, begun
 from stathmis.words.numbers import number
 
 if TYPE_CHECKING:
     from stathmis.services.plan.tasks import Task
 
-EVENT_KINDS = {
-    "water": "Water added",
-    "vent": "Vent changed",
-    "lid": "Lid opened",
-    "set_point": "Set point changed",
-    "cool": "Cooled",
-    "note": "Note",
+_NOTED = {
+    "water": N_("Water added"),
+    "vent": N_("Vent changed"),
+    "lid": N_("Lid opened"),
+    "set_point": N_("Set point changed"),
+    "cool": N_("Cooled"),
+    "note": N_("Note"),
 }
+EVENT_KINDS = Spoken(_NOTED)
 """What a keeper notes with a button."""
-EVENT_WORDS = {**EVENT_KINDS, "power": "Power cut", "alarm": "Alarm", "turn": "Turned", "moved": "Eggs moved"}
+EVENT_WORDS = Spoken(
+    {
+        **_NOTED,
+        "power": N_("Power cut"),
+        "alarm": N_("Alarm"),
+        "turn": N_("Turned"),
+        "moved": N_("Eggs moved"),
+    }
+)
 """All events of the log: what a keeper does, and what the application noted."""
 
-ALARM_KINDS = {
-    "hot": "air dangerously hot",
-    "eggs": "eggs too warm or cold",
-    "trend": "eggs leaving their band",
-    "air": "air far off",
-    "moisture": "air too dry or too moist",
-    "drying": "air drying out",
-    "stuck": "logger stuck",
-    "ended": "logger silent",
-    "later": "quiet for ten minutes",
-}
+ALARM_KINDS = Spoken(
+    {
+        "hot": N_("air dangerously hot"),
+        "eggs": N_("eggs too warm or cold"),
+        "trend": N_("eggs leaving their band"),
+        "air": N_("air far off"),
+        "moisture": N_("air too dry or too moist"),
+        "drying": N_("air drying out"),
+        "stuck": N_("logger stuck"),
+        "ended": N_("logger silent"),
+        "later": N_("quiet for ten minutes"),
+    }
+)
 """What an alarm was about, as the log tells it."""
 
 
 def kind_word(kind: str) -> str:
     """What was done; a kind this version does not know (from a newer one) by its own name."""
-    return EVENT_WORDS.get(kind, kind.replace("_", " ").capitalize())
+    return EVENT_WORDS.get(kind, begun(kind.replace("_", " ")))
 
 
 def details(book: Book, event: Event) -> str:
     """What is known of an event beside its kind: "X up", "shut after 12 min", "3 h, room 18.0 °C"; may be empty."""
     said = []
     if event.kind == "turn" and event.detail:
-        said.append(f"{event.detail} up")
+        said.append(_("{detail} up", detail=event.detail))
     elif event.kind == "lid" and event.detail == "open":
         said.append("open")
     elif event.kind == "lid" and event.minutes is not None:
@@ -58,7 +69,9 @@ def details(book: Book, event: Event) -> str:
         said += [ALARM_KINDS.get(part.partition(" ")[0], part) for part in event.detail.split(", ") if part]
     elif event.minutes is not None:
         hours = event.minutes / 60.0
-        said.append(f"{hours:g} h" if event.minutes >= 60.0 else _("{minutes:.0f} min", minutes=event.minutes))
+        said.append(
+            f"{as_number(hours, 'g')} h" if event.minutes >= 60.0 else _("{minutes:.0f} min", minutes=event.minutes)
+        )
     if event.room_c is not None:
         said.append(_("room {number}", number=number(event.room_c, "temperature", book.temperature_unit)))
     if event.kind == "vent" and event.opening is not None and not event.note:
@@ -77,7 +90,7 @@ def event_words(book: Book, event: Event) -> str:
 def opening_words(opening: float) -> str:
     """ "half open"."""
     names = {
-        0.0: "closed",
+        0.0: _("closed"),
         0.25: _("a quarter open"),
         0.5: _("half open"),
         0.75: _("three quarters open"),

@@ -9,7 +9,7 @@ from stathmis.core.course.way import Way
 from stathmis.services import knowledge
 from stathmis.services.book import Book
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, filled_in
 
 if TYPE_CHECKING:
     from stathmis.services.eggs.hatch_course import Ready
@@ -62,4 +62,4 @@ def ready(book: Book, one: Ready) -> str:
         return _("✓ {title}", title=one.title)
     by = dates.moment(book.local(one.due_ms), weekday=True)
     late = _("○ {title}: was due {by}") if one.due_ms < book.now_ms else _("○ {title}: by {by}")
-    return late.format(title=one.title, by=by)
+    return filled_in(late, title=one.title, by=by)

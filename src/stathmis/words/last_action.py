@@ -6,10 +6,13 @@ from stathmis.core.units import difference_from_inside
 from stathmis.services.book import Book
 from stathmis.services.findings.last_action import LastAction
 from stathmis.words import dates
+from stathmis.words.catalogue import N_, Spoken, _, as_number
 from stathmis.words.events import details
 from stathmis.words.numbers import unit_word
 
-DONE = {"water": "water went in", "vent": "the vent was moved", "set_point": "the set point was changed"}
+DONE = Spoken(
+    {"water": N_("water went in"), "vent": N_("the vent was moved"), "set_point": N_("the set point was changed")}
+)
 
 
 def words(book: Book, last: LastAction, at_ms: int) -> str:
@@ -18,13 +21,19 @@ def words(book: Book, last: LastAction, at_ms: int) -> str:
     ago = dates.duration(at_ms - last.event.time_ms)
     said = details(book, last.event)
     note = f" ({said})" if said else ""
-    begun = f"Last: {DONE[last.event.kind]} {ago} ago{note}"
+    begun = _("Last: {done} {ago} ago{note}", done=DONE[last.event.kind], ago=ago, note=note)
     if last.change is None:
-        return f"{begun}; too little was read to say what it did."
+        return _("{begun}; too little was read to say what it did.", begun=begun)
     if abs(last.change) <= last.U:
-        return f"{begun}; it changed nothing that can be told from chance."
+        return _("{begun}; it changed nothing that can be told from chance.", begun=begun)
     places = 2 if last.quantity == "temperature" else 0
     much = abs(float(difference_from_inside(last.change, unit)))
-    more = ("warmer" if last.change > 0 else "cooler") if last.quantity == "temperature" else None
-    way = more or ("more" if last.change > 0 else "less")
-    return f"{begun}; since then {much:.{places}f} {unit_word(unit)} {way}."
+    more = (_("warmer") if last.change > 0 else _("cooler")) if last.quantity == "temperature" else None
+    way = more or (_("more") if last.change > 0 else _("less"))
+    return _(
+        "{begun}; since then {much} {unit_word} {way}.",
+        begun=begun,
+        much=as_number(much, f".{places}f"),
+        unit_word=unit_word(unit),
+        way=way,
+    )

@@ -14,7 +14,7 @@ from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.findings.loss import LossSheet, OddWeighing
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number, filled_in
 from stathmis.words.numbers import count, number, places_for
 
 
@@ -25,27 +25,48 @@ def places(scale_g: float) -> int:
 
 def weighing_words(found: Weighing) -> str:
     """ "whole tray, 30 eggs: 651.3 g, 21.71 g an egg"."""
-    mass = f"{found.mass_g:.{places(found.scale_g)}f} g"
+    mass = f"{as_number(found.mass_g, f'.{places(found.scale_g)}f')} g"
     if found.mark:
-        return f"egg {found.mark}: {mass}"
-    return f"whole tray, {count(found.eggs, 'egg')}: {mass}, {found.mass_g / found.eggs:.2f} g an egg"
+        return _("egg {mark}: {mass}", mark=found.mark, mass=mass)
+    return _(
+        "whole tray, {eggs}: {mass}, {mass_g:.2f} g an egg",
+        eggs=count(found.eggs, "{n} egg", "{n} eggs"),
+        mass=mass,
+        mass_g=found.mass_g / found.eggs,
+    )
 
 
 def headline(sheet: LossSheet) -> str:
     """What to hold for the days left, or what is missing to say it."""
     target = sheet.target
     if sheet.day_now >= sheet.lockdown_day:
-        return "The setting stage is over: lockdown has its own humidity."
+        return _("The setting stage is over: lockdown has its own humidity.")
     if target is None:
-        return "Weigh the eggs: the first weighing sets the line, the second begins to show their shells."
-    days = f"{sheet.lockdown_day - sheet.day_now:.1f} days to lockdown"
+        return _("Weigh the eggs: the first weighing sets the line, the second begins to show their shells.")
+    days = _("{lockdown_day:.1f} days to lockdown", lockdown_day=sheet.lockdown_day - sheet.day_now)
     aim = sheet.wanted[1]
     if target.reachable == "too moist":
-        return f"Even {HIGHEST_RH:.0f} % RH for the {days} would lose more than {aim:g} %: hold it as moist as it goes."
+        return _(
+            "Even {highest_rh:.0f} % RH for the {days} would lose more than {aim:g} %: hold it as moist as it goes.",
+            highest_rh=HIGHEST_RH,
+            days=days,
+            aim=aim,
+        )
     if target.reachable == "too dry" or target.rh < 5.0:
-        return f"Even dry the {days} would lose less than {aim:g} %: take the water out and open the vent."
+        return _(
+            "Even dry the {days} would lose less than {aim:g} %: take the water out and open the vent.",
+            days=days,
+            aim=aim,
+        )
     low, high = max(target.low, 0.0), min(target.high, 100.0)
-    return f"Hold {target.rh:.0f} % RH ({low:.0f}–{high:.0f}) for the {days}, to lose {aim:g} %."
+    return _(
+        "Hold {rh:.0f} % RH ({low:.0f}–{high:.0f}) for the {days}, to lose {aim:g} %.",
+        rh=target.rh,
+        low=low,
+        high=high,
+        days=days,
+        aim=aim,
+    )
 
 
 def level_state(sheet: LossSheet) -> tuple[Band, Corrected, str]:
@@ -69,22 +90,37 @@ def lines(book: Book, sheet: LossSheet) -> list[str]:
         wet = float(wet_bulb_temperature(sheet.temperature_c, target.rh, book.pressure_hpa))
         dew = float(dew_point(sheet.temperature_c, target.rh))
         wet_text, dew_text = (number(v, "temperature", unit) for v in (wet, dew))
-        said.append(f"That is a wet bulb of {wet_text}, a dew point of {dew_text}.")
+        said.append(
+            _("That is a wet bulb of {wet_text}, a dew point of {dew_text}.", wet_text=wet_text, dew_text=dew_text)
+        )
     if sheet.loss_now is not None:
         value, u = sheet.loss_now
-        said.append(f"Lost so far: {value:.1f} ± {_up(NORMAL_95 * u):.1f} %.")
+        said.append(_("Lost so far: {value:.1f} ± {up:.1f} %.", value=value, up=_up(NORMAL_95 * u)))
     if sheet.forecast is not None and sheet.mean_rh is not None:
         value, u = sheet.forecast
         low, _aim, high = sheet.wanted
-        fits = "within" if low <= value <= high else "outside"
+        fits = _("within") if low <= value <= high else _("outside")
         said.append(
-            f"If the last day's {sheet.mean_rh:.0f} % RH stays: {value:.1f} ± {_up(NORMAL_95 * u):.1f} % at lockdown, "
-            f"{fits} {low:g}–{high:g} %."
+            _(
+                "If the last day's {mean_rh:.0f} % RH stays: {value:.1f} ± {up:.1f} % at lockdown, "
+                "{fits} {low:g}–{high:g} %.",
+                mean_rh=sheet.mean_rh,
+                value=value,
+                up=_up(NORMAL_95 * u),
+                fits=fits,
+                low=low,
+                high=high,
+            )
         )
     if sheet.odd is not None:
         said.append(_odd(book, sheet.odd))
     if sheet.room_rh is not None:
-        said.append(f"The room's air alone gives {sheet.room_rh:.0f} % RH inside: it gets no drier than that.")
+        said.append(
+            _(
+                "The room's air alone gives {room_rh:.0f} % RH inside: it gets no drier than that.",
+                room_rh=sheet.room_rh,
+            )
+        )
     return said
 
 
@@ -93,11 +129,11 @@ def _odd(book: Book, odd: OddWeighing) -> str:
     one = odd.weighing
     when = dates.moment(book.local(one.time_ms))
     off = abs(odd.off_g) * one.eggs
-    parts = {"when": when, "off": f"{off:.{places(one.scale_g)}f}"}
+    parts = {"when": when, "off": as_number(off, f".{places(one.scale_g)}f")}
     where = _("The weighing of {when} lies {off} g over the line of the others:")
     if odd.off_g < 0:
         where = _("The weighing of {when} lies {off} g under the line of the others:")
-    said = where.format(**parts) + " " + _("likely a slip. Strike it, or weigh again.")
+    said = filled_in(where, **parts) + " " + _("likely a slip. Strike it, or weigh again.")
     if odd.without is None:
         return said
     value, u = odd.without
@@ -110,13 +146,24 @@ def egg_lines(sheet: LossSheet) -> list[str]:
     for egg in sheet.eggs:
         if egg.unlike:
             usual = sheet.conductance.value if sheet.conductance is not None else egg.conductance.value
-            way = "thin, cracked or porous" if egg.conductance.value > usual else "thick"
+            way = _("thin, cracked or porous") if egg.conductance.value > usual else _("thick")
             said.append(
-                f"Egg {egg.mark} loses {egg.conductance.value / usual:.1f} times as fast as the rest (shell {way}?): "
-                f"{egg.loss_at_lockdown:.0f} % at lockdown."
+                _(
+                    "Egg {mark} loses {value:.1f} times as fast as the rest (shell {way}?): "
+                    "{loss_at_lockdown:.0f} % at lockdown.",
+                    mark=egg.mark,
+                    value=egg.conductance.value / usual,
+                    way=way,
+                    loss_at_lockdown=egg.loss_at_lockdown,
+                )
             )
     if sheet.compromise_rh is not None and sheet.target is not None and abs(sheet.compromise_rh - sheet.target.rh) > 2:
-        said.append(f"{sheet.compromise_rh:.0f} % RH brings most of the marked eggs into the range.")
+        said.append(
+            _(
+                "{compromise_rh:.0f} % RH brings most of the marked eggs into the range.",
+                compromise_rh=sheet.compromise_rh,
+            )
+        )
     return said
 
 
@@ -126,17 +173,37 @@ def why(book: Book, sheet: LossSheet) -> list[str]:
     if sheet.conductance is not None:
         g = sheet.conductance
         said.append(
-            f"Shell conductance {g.value:.2f} ± {NORMAL_95 * g.u:.2f} mg/(d·hPa), egg of {g.mass_g:.1f} g at setting, "
-            f"from {count(sheet.weighed, 'weighing')}"
-            + (" and the species' usual value, which further weighings overtake." if sheet.weighed < 4 else ".")
+            _(
+                "Shell conductance {value:.2f} ± {normal_95:.2f} mg/(d·hPa), egg of {mass_g:.1f} g at "
+                "setting, from {weighings}",
+                value=g.value,
+                normal_95=NORMAL_95 * g.u,
+                mass_g=g.mass_g,
+                weighings=count(sheet.weighed, "{n} weighing", "{n} weighings"),
+            )
+            + (_(" and the species' usual value, which further weighings overtake.") if sheet.weighed < 4 else ".")
         )
     if isfinite(sheet.known_percent) and sheet.known_percent < 95:
-        said.append(f"The humidity was read {sheet.known_percent:.0f} % of the time; for the rest its mean is assumed.")
+        said.append(
+            _(
+                "The humidity was read {known_percent:.0f} % of the time; for the rest its mean is assumed.",
+                known_percent=sheet.known_percent,
+            )
+        )
     said.append(
-        "Loss = conductance × vapor-pressure deficit, added up over the corrected log (Ar and Rahn, 1974 on). The "
-        "humidity asked for is as your corrected instruments read it: an error they keep cancels out."
+        _(
+            "Loss = conductance × vapor-pressure deficit, added up over the corrected log (Ar and Rahn, "
+            "1974 on). The humidity asked for is as your corrected instruments read it: an error they "
+            "keep cancels out."
+        )
     )
     if book.altitude_m:
         more = 100 * (1013.25 / book.pressure_hpa - 1)
-        said.append(f"At {book.altitude_m:.0f} m shells pass {more:.0f} % more than at sea level.")
+        said.append(
+            _(
+                "At {altitude_m:.0f} m shells pass {more:.0f} % more than at sea level.",
+                altitude_m=book.altitude_m,
+                more=more,
+            )
+        )
     return said

@@ -6,7 +6,7 @@ from stathmis.core.cooling import WorkedBack
 from stathmis.core.units import from_inside
 from stathmis.services.book import Book
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import number
 
 
@@ -35,7 +35,7 @@ def worked_back(book: Book, back: WorkedBack, begin_ms: tuple[int, int, int]) ->
     unit = book.temperature_unit
     likely, first, last = (dates.moment(book.local(ms)) for ms in begin_ms)
     core = number(back.core_c.value, "temperature", unit)
-    low, high = (f"{from_inside(v, unit):.0f}" for v in (back.core_c.low, back.core_c.high))
+    low, high = (as_number(from_inside(v, unit), ".0f") for v in (back.core_c.low, back.core_c.high))
     began = _("It went off about {likely} (95 %: {first} to {last}).", likely=likely, first=first, last=last)
     eggs = _("The eggs are down to about {core} ({low} to {high} {unit}).", core=core, low=low, high=high, unit=unit)
     return f"{began} {eggs}"

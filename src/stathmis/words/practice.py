@@ -5,55 +5,65 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from stathmis.services.book import Book
-from stathmis.words.catalogue import _, ngettext
-from stathmis.words.numbers import number
+from stathmis.words.catalogue import N_, Sentence, Spoken, _, ngettext
+from stathmis.words.numbers import number, unit_word
 
-MACHINE = "Practice cabinet"
-ROOM = "Practice room"
-ROOM_LOGGER = "Room logger"
+MACHINE = Sentence("Practice cabinet")
+ROOM = Sentence("Practice room")
+ROOM_LOGGER = Sentence("Room logger")
 
-TITLES = {
-    "believe": "Which display to believe",
-    "dry cupboard": "The dry cupboard",
-    "cold night": "The cold night",
-    "posted eggs": "The posted eggs",
-    "at the pip": "Opening at the pip",
-    "hurry": "Lockdown in a hurry",
-    "season": "The season",
-    "free": "A free run",
-}
-TEACHES = {
-    "believe": "Three thermometers, and no two agree. Find out which to believe before the eggs do.",
-    "dry cupboard": "A room as dry as a heated house. Water surface, vents and the weight of the eggs.",
-    "cold night": "The room freezes at night and the power fails. See it coming, and leave the controller alone after.",
-    "posted eggs": "Eggs come by post, shaken and a few days old. When are they set?",
-    "at the pip": "Lockdown is near and the chicks want out. How often is the lid opened?",
-    "hurry": "Hours to lockdown, the water low, the room dry. What first?",
-    "season": "A quick bird, a drifting hygrometer, a power cut, a turner, a helper: all of it.",
-    "free": "A world by its number: pass the number on, and others live through the same one.",
-}
-DEEDS = {
-    "set eggs": "Set the eggs",
-    "look in": "Look in at the window",
-    "candle": "Candle the tray",
-    "weigh": "Weigh the tray",
-    "turner": "Look at the turner",
-    "warm": "Warm the room tonight",
-    "finish": "Take off, open the rest, end it",
-}
+TITLES = Spoken(
+    {
+        "believe": N_("Which display to believe"),
+        "dry cupboard": N_("The dry cupboard"),
+        "cold night": N_("The cold night"),
+        "posted eggs": N_("The posted eggs"),
+        "at the pip": N_("Opening at the pip"),
+        "hurry": N_("Lockdown in a hurry"),
+        "season": N_("The season"),
+        "free": N_("A free run"),
+    }
+)
+TEACHES = Spoken(
+    {
+        "believe": N_("Three thermometers, and no two agree. Find out which to believe before the eggs do."),
+        "dry cupboard": N_("A room as dry as a heated house. Water surface, vents and the weight of the eggs."),
+        "cold night": N_(
+            "The room freezes at night and the power fails. See it coming, and leave the controller alone after."
+        ),
+        "posted eggs": N_("Eggs come by post, shaken and a few days old. When are they set?"),
+        "at the pip": N_("Lockdown is near and the chicks want out. How often is the lid opened?"),
+        "hurry": N_("Hours to lockdown, the water low, the room dry. What first?"),
+        "season": N_("A quick bird, a drifting hygrometer, a power cut, a turner, a helper: all of it."),
+        "free": N_("A world by its number: pass the number on, and others live through the same one."),
+    }
+)
+DEEDS = Spoken(
+    {
+        "set eggs": N_("Set the eggs"),
+        "look in": N_("Look in at the window"),
+        "candle": N_("Candle the tray"),
+        "weigh": N_("Weigh the tray"),
+        "turner": N_("Look at the turner"),
+        "warm": N_("Warm the room tonight"),
+        "finish": N_("Take off, open the rest, end it"),
+    }
+)
 """What is done at a practice machine beside what is logged on the pages."""
-HARDSHIPS = {
-    "nature": "what happens in every hatch",
-    "heat": "too warm",
-    "cold": "too cool",
-    "swings": "the heat that swung",
-    "loss": "too much or too little weight lost by the pip",
-    "dry pip": "membranes that dried at the pip",
-    "turning": "too long without a turn",
-    "age": "kept too long before setting",
-    "journey": "the journey by post, unrested",
-    "turner": "a turner still moving at the hatch",
-}
+HARDSHIPS = Spoken(
+    {
+        "nature": N_("what happens in every hatch"),
+        "heat": N_("too warm"),
+        "cold": N_("too cool"),
+        "swings": N_("the heat that swung"),
+        "loss": N_("too much or too little weight lost by the pip"),
+        "dry pip": N_("membranes that dried at the pip"),
+        "turning": N_("too long without a turn"),
+        "age": N_("kept too long before setting"),
+        "journey": N_("the journey by post, unrested"),
+        "turner": N_("a turner still moving at the hatch"),
+    }
+)
 
 
 def title(key: str) -> str:
@@ -275,7 +285,7 @@ def believed(book: Book, name: str, quantity: str, off: float, U: float) -> str:
     """How far what was believed lay from the truth."""
     unit = book.shown_unit(quantity)
     size = abs(off) * (1.8 if unit == "°F" else 1.0)
-    word = unit if quantity == "temperature" else "% RH"
+    word = unit_word(unit)
     way = _("above") if off > 0 else _("below")
     inside = _("within its U") if abs(off) <= U else _("beyond its U")
     return _(

@@ -6,26 +6,34 @@ from typing import TYPE_CHECKING
 
 from stathmis.devices.source import Kind
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.numbers import signed
 
 if TYPE_CHECKING:
     from stathmis.services.watch.live import ProbeStatus
 
 
-KINDS: dict[Kind, str] = {
-    "serial": "A lead (USB or serial)",
-    "kernel": "A sensor of this computer",
-    "mqtt": "A broker (MQTT)",
-    "file": "A file that grows",
-}
-DEVICES: dict[Kind, str] = {"serial": "Device", "kernel": "Sensors under", "mqtt": "Broker", "file": "File"}
-ABOUT: dict[Kind, str] = {
-    "serial": "A probe that sends a line of text for each reading, such as t=37.52 rh=48.1.",
-    "kernel": "Sensors wired to this computer that its kernel reads (IIO, hwmon, 1-wire).",
-    "mqtt": "Devices that publish at a broker of your own: box, user@box:1883, or mqtts://box.",
-    "file": "A table or JSON lines another program appends to; with times in it, nothing is lost while this is shut.",
-}
+KINDS: Spoken[Kind] = Spoken(
+    {
+        "serial": N_("A lead (USB or serial)"),
+        "kernel": N_("A sensor of this computer"),
+        "mqtt": N_("A broker (MQTT)"),
+        "file": N_("A file that grows"),
+    }
+)
+DEVICES: Spoken[Kind] = Spoken(
+    {"serial": N_("Device"), "kernel": N_("Sensors under"), "mqtt": N_("Broker"), "file": N_("File")}
+)
+ABOUT: Spoken[Kind] = Spoken(
+    {
+        "serial": N_("A probe that sends a line of text for each reading, such as t=37.52 rh=48.1."),
+        "kernel": N_("Sensors wired to this computer that its kernel reads (IIO, hwmon, 1-wire)."),
+        "mqtt": N_("Devices that publish at a broker of your own: box, user@box:1883, or mqtts://box."),
+        "file": N_(
+            "A table or JSON lines another program appends to; with times in it, nothing is lost while this is shut."
+        ),
+    }
+)
 
 
 def kinds() -> list[tuple[str, Kind]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.services.book import TemperatureUnit
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, filled_in
 
 
 def called(name: str) -> str:
@@ -45,7 +45,7 @@ def out_of_range(name: str, text: str, within: tuple[float, float], unit: Temper
     if not text:
         return _("{what}: write a number from {low:g} to {high:g}.", what=called(name), low=low, high=high)
     words = _("{what}: “{text}”? Write a number from {low:g} to {high:g}.")
-    return words.format(what=called(name), text=text, low=low, high=high)
+    return filled_in(words, what=called(name), text=text, low=low, high=high)
 
 
 def no_band(text: str) -> str:
@@ -61,13 +61,13 @@ def days_in_order(low: float, usual: float, high: float) -> str:
 def lockdown_where(stop: float, usual: float) -> str:
     """Lockdown is not in the second half of the term."""
     words = _("Lockdown on day {stop:g} of {usual:g}? It lies in the last half, before the hatch.")
-    return words.format(stop=stop, usual=usual)
+    return filled_in(words, stop=stop, usual=usual)
 
 
 def unusual_term(egg_g: float, days: float, usual: float) -> str:
     """The days are far from what an egg of that mass takes in most birds."""
     words = _("Eggs of {egg:g} g take about {usual:.0f} days in most birds; {days:g} are far from that. Is it right?")
-    return words.format(egg=egg_g, usual=usual, days=days)
+    return filled_in(words, egg=egg_g, usual=usual, days=days)
 
 
 def mend() -> str:

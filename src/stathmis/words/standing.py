@@ -15,11 +15,11 @@ from stathmis.services.standing import QUANTITIES, Standing
 from stathmis.services.watch.alarm import Alarm
 from stathmis.words import alarms as alarm_words
 from stathmis.words.advice import said, short
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.numbers import with_u
 from stathmis.words.verdicts import side_word
 
-QUANTITY_WORDS = {"temperature": "air", "humidity": "humidity"}
+QUANTITY_WORDS = Spoken({"temperature": N_("air"), "humidity": N_("humidity")})
 
 
 def what_is_due(book: Book, stands: Standing) -> str:
@@ -57,7 +57,7 @@ def lines(book: Book, stands: Sequence[Standing], due: Sequence[Task], alarms: S
         made.append(head(book, one))
         for quantity in QUANTITIES:
             verdict = one.verdicts[quantity]
-            name = _(QUANTITY_WORDS[quantity])
+            name = QUANTITY_WORDS[quantity]
             if verdict is not None:
                 judged = f", {side_word(verdict)}" if verdict.band is not None else ""
                 made.append(f"  {name}: {value(book, verdict)}{judged}")

@@ -8,7 +8,7 @@ from stathmis.core.units import Unit
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, filled_in
 from stathmis.words.numbers import band_text, typed_text, unit_word, value_text, with_u
 
 
@@ -35,7 +35,7 @@ def sentence(book: Book, verdict: Verdict) -> str:
         return _("On profile: inside {band}.", band=band)
     if verdict.decision == OUTSIDE:
         beyond = _("Below the band {band}.") if verdict.low else _("Above the band {band}.")
-        return beyond.format(band=band)
+        return filled_in(beyond, band=band)
     below, inside, above = chances(
         verdict.corrected.value, max(verdict.corrected.u, 1e-6), verdict.band.low, verdict.band.high
     )

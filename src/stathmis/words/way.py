@@ -10,7 +10,7 @@ from stathmis.core.units import difference_from_inside
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number, filled_in
 from stathmis.words.numbers import band_text, number
 
 
@@ -58,14 +58,14 @@ def choices() -> dict[str, tuple[str, dict[Any, str]]]:
     """What is chosen from a list: what the choice is called, and its options in words."""
     by_hand, by_machine = _("by hand"), _("by the machine")
     weekdays: dict[Any, str] = {None: _("every seventh day")}
-    weekdays |= {i: _("on {day}", day=name) for i, name in enumerate(dates.WEEKDAYS)}
+    weekdays |= {i: _("on {day}", day=_(name)) for i, name in enumerate(dates.WEEKDAYS)}
     return {
         "turning": (_("How they are turned"), {"machine": by_machine, "by hand": by_hand, "none": _("not at all")}),
         "cooling": (
             _("How they are cooled"),
             {"": _("as the species wants"), "none": _("never"), "by hand": by_hand, "by machine": by_machine},
         ),
-        "candling": (_("How often they are candled"), {key: key for key in CANDLINGS}),
+        "candling": (_("How often they are candled"), {key: _(key) for key in CANDLINGS}),
         "misted": (_("Misting in lockdown"), {"none": _("not misted"), "lockdown": _("misted in lockdown")}),
         "opening": (
             _("Opening while eggs are pipped"),
@@ -92,7 +92,7 @@ def heading() -> str:
 
 def unmoved(key: str) -> str:
     """The edit that puts a step of a plan back."""
-    return _("{step} where it is by itself", step=key)
+    return _("{step} where it is by itself", step=_(key))
 
 
 def otherwise(book: Book, course: Course) -> list[tuple[str, str]]:
@@ -120,10 +120,10 @@ def _as_told(book: Book, course: Course, name: str, value: Any) -> str:
     if name in ("counter_day", "cool_from_day", "candling_days"):
         values = tuple(course.numbered(v) for v in values)
     elif name in ("still_offset_k", "tolerance_k", "hot_k", "cold_k", "late_hot_k", "late_cold_k"):
-        return f"{float(difference_from_inside(value, unit)):.3g} {'°F' if unit == '°F' else 'K'}"
+        return f"{as_number(float(difference_from_inside(value, unit)), '.3g')} {'°F' if unit == '°F' else 'K'}"
     elif name == "set_c":
         return number(value, "temperature", unit)
-    return ("–" if name.endswith("_rh") else ", ").join(f"{v:g}" for v in values)
+    return ("–" if name.endswith("_rh") else ", ").join(as_number(v, "g") for v in values)
 
 
 def no_number(name: str, text: str) -> tuple[str, str]:
@@ -188,7 +188,7 @@ def drawn(book: Book, course: Course) -> str:
     days = ((course.lockdown_day, _("lockdown {day}")), (course.species.days, _("hatch {day}")))
     for day, words in days:
         if day is not None:
-            parts.append(words.format(day=dates.day(book.local(course.at_ms(day)), weekday=True)))
+            parts.append(filled_in(words, day=dates.day(book.local(course.at_ms(day)), weekday=True)))
     # what was asked until now may be other
     since = max(0.0, course.day(book.now_ms))
     asked = [p for p in course.phases if p.end_day > since and p.name != "dry"] or [course.phases[-1]]

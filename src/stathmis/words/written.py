@@ -33,22 +33,26 @@ def nothing_new() -> tuple[str, str]:
 
 def label(visits: int) -> str:
     """What the edit is called."""
-    return _("{visits} typed back", visits=count(visits, "visit"))
+    return _("{visits} typed back", visits=count(visits, "{n} visit", "{n} visits"))
 
 
 def button(readings: int, visits: int) -> str:
     """What the button does."""
     if not readings:
         return _("&Log them")
-    return _("&Log {readings} of {visits}", readings=count(readings, "reading"), visits=count(visits, "visit"))
+    return _(
+        "&Log {readings} of {visits}",
+        readings=count(readings, "{n} reading", "{n} readings"),
+        visits=count(visits, "{n} visit", "{n} visits"),
+    )
 
 
 def logged(readings: int, visits: int) -> str:
     """What was logged."""
     return _(
         "{readings} of {visits} logged. Ctrl+Z takes them back.",
-        readings=count(readings, "reading"),
-        visits=count(visits, "visit"),
+        readings=count(readings, "{n} reading", "{n} readings"),
+        visits=count(visits, "{n} visit", "{n} visits"),
     )
 
 

@@ -1,0 +1,1 @@
+"""Batches and profiles, in words."""

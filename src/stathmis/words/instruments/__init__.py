@@ -1,0 +1,1 @@
+"""Instruments, in words."""

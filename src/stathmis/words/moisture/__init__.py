@@ -1,0 +1,1 @@
+"""Moisture, in words."""
