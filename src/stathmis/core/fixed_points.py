@@ -7,6 +7,7 @@ from math import nan
 
 import numpy as np
 
+from stathmis.core.errors import NumbersError
 from stathmis.core.psychrometrics import STANDARD_PRESSURE_HPA, boiling_point
 
 ICE_POINT_C = 0.0
@@ -16,8 +17,8 @@ air)."""
 _KELVIN = 273.15
 
 
-class FixedPointError(ValueError):
-    """The fixed point cannot be had as asked; the message says why."""
+class FixedPointError(NumbersError):
+    """The fixed point cannot be had as asked; the sentence says why."""
 
 
 @dataclass(frozen=True)
@@ -88,11 +89,13 @@ def salt_humidity(salt: str, temperature_c: float) -> tuple[float, float]:
     (75.29, 0.12)
     """
     if salt not in SALTS:
-        raise FixedPointError(f"{salt} is not in the table; use one of {', '.join(SALTS)}")
+        raise FixedPointError("{salt} is not in the table; use one of {salts}", salt=salt, salts=", ".join(SALTS))
     row = SALTS[salt]
     low, high = row.temperatures_c[0], row.temperatures_c[-1]
     if not low <= temperature_c <= high:
-        raise FixedPointError(f"The table for {row.name} runs from {low:g} to {high:g} °C")
+        raise FixedPointError(
+            "The table for {salt} runs from {low:g} to {high:g} °C", salt=row.name, low=low, high=high
+        )
     at = float(np.interp(temperature_c, row.temperatures_c, row.rh))
     return at, float(np.interp(temperature_c, row.temperatures_c, row.expanded_uncertainty))
 

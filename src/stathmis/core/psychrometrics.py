@@ -14,6 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core.errors import NumbersError
+
 Array = NDArray[np.float64]
 
 STANDARD_PRESSURE_HPA = 1013.25
@@ -71,7 +73,14 @@ def _require(values: ArrayLike, low: float, high: float, what: str, unit: str) -
         least, most = np.min(good), np.max(good)
     if least < low or most > high:
         worst = least if least < low else most
-        raise ValueError(f"{what} {worst:g} {unit} is outside {low:g} to {high:g} {unit}")
+        raise NumbersError(
+            "{what} {worst:g} {unit} is outside {low:g} to {high:g} {unit}",
+            what=what,
+            worst=float(worst),
+            unit=unit,
+            low=low,
+            high=high,
+        )
 
 
 def _ln_saturation(kelvin: Array) -> Array:
@@ -211,7 +220,7 @@ def relative_humidity_from_wet_bulb(
     _require(wet_c, 0.0, 100.0, "Wet bulb", "°C")
     _require(pressure_hpa, 300.0, 1200.0, "Pressure", "hPa")
     if np.any(np.asarray(wet_c) > np.asarray(dry_c)):
-        raise ValueError("The wet bulb is above the dry bulb: swap them, or wet the wick")
+        raise NumbersError("The wet bulb is above the dry bulb: swap them, or wet the wick")
     if coefficient_per_k is None:
         return _rh_thermodynamic(dry_c, wet_c, pressure_hpa)
     return _rh_psychrometer(dry_c, wet_c, pressure_hpa, coefficient_per_k)

@@ -16,7 +16,7 @@ Unit = Literal["°C", "°F", "%"]
 
 MOST = 1e9
 """No number a keeper types is larger."""
-_TYPED = re.compile(r"^\s*([+\-−]?\d+(?:[.,]\d+)?|[+\-−]?[.,]\d+)\s*(°?\s*[cCfF]|%(?:\s*[rR][hH])?|[rR][hH])?\s*$")
+_TYPED = re.compile(r"^\s*([+\-−]?\d+(?:[.,]\d+)?|[+\-−]?[.,]\d+)\s*(°?\s*[cCfF]|%(?:\s*[rR][hHfF])?|[rR][hH])?\s*$")
 
 
 class NotANumberError(ValueError):

@@ -14,6 +14,7 @@ from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import checking, draft, places
 from stathmis.services.setting_up import NewChannel
+from stathmis.words.catalogue import N_, _
 from stathmis.words.numbers import typed_text
 
 
@@ -31,7 +32,7 @@ class Face:
     name: str
     kind: str
     channels: tuple[tuple[Quantity, SimulatedSensor, float], ...]
-    place: str = "at the egg tops"
+    place: str = N_("at the egg tops")
     at_egg_top: bool = True
     over_eggs_cm: float = 0.0
 
@@ -41,19 +42,19 @@ ROUND = sensor(13.0, 0.88, 0.3, 1.0, 12.0)
 
 CABINET = (
     Face(
-        "Lid display",
+        N_("Lid display"),
         "lid display",
         (
             ("temperature", sensor(-0.85, 1.009, 0.03, 0.1), 1.0),
             ("humidity", sensor(9.0, 0.93, 0.4, 1.0, 5.0), 9.0),
         ),
-        "built in, under the lid",
+        N_("built in, under the lid"),
     ),
-    Face("Blue probe", "probe", (("temperature", sensor(0.12, 1.0, 0.02, 0.1, 2.0), 0.5),)),
-    Face("Long stick", "stick", (("temperature", sensor(0.35, 1.0, 0.05, 0.5, 9.0), 0.8),)),
-    Face("Round hygrometer", "hygrometer", (("humidity", ROUND, 5.0),)),
+    Face(N_("Blue probe"), "probe", (("temperature", sensor(0.12, 1.0, 0.02, 0.1, 2.0), 0.5),)),
+    Face(N_("Long stick"), "stick", (("temperature", sensor(0.35, 1.0, 0.05, 0.5, 9.0), 0.8),)),
+    Face(N_("Round hygrometer"), "hygrometer", (("humidity", ROUND, 5.0),)),
     Face(
-        "Shelf logger",
+        N_("Shelf logger"),
         "logger",
         (
             ("temperature", sensor(-0.21, 1.0, 0.01, 0.01, 2.0), 0.5),
@@ -63,26 +64,26 @@ CABINET = (
 )
 STILL_BOX = (
     Face(
-        "Box dial",
+        N_("Box dial"),
         "lid display",
         (("temperature", sensor(0.6, 1.0, 0.05, 0.5, 6.0), 1.0),),
-        "in the lid, 6 cm above the eggs",
+        N_("in the lid, 6 cm above the eggs"),
         at_egg_top=False,
         over_eggs_cm=6.0,
     ),
-    Face("Red probe", "probe", (("temperature", sensor(-0.18, 1.0, 0.02, 0.1, 2.0), 0.5),)),
-    Face("Card hygrometer", "hygrometer", (("humidity", sensor(-4.0, 1.0, 0.4, 1.0, 10.0), 6.0),)),
+    Face(N_("Red probe"), "probe", (("temperature", sensor(-0.18, 1.0, 0.02, 0.1, 2.0), 0.5),)),
+    Face(N_("Card hygrometer"), "hygrometer", (("humidity", sensor(-4.0, 1.0, 0.4, 1.0, 10.0), 6.0),)),
 )
 
 ROOM = (
     Face(
-        "Wall hygrometer",
+        N_("Wall hygrometer"),
         "hygrometer",
         (
             ("temperature", sensor(0.4, 1.0, 0.05, 0.1, 6.0), 1.0),
             ("humidity", sensor(-3.0, 1.0, 0.4, 1.0, 10.0), 5.0),
         ),
-        "on the wall, at the height of the machines",
+        N_("on the wall, at the height of the machines"),
     ),
 )
 
@@ -90,10 +91,10 @@ ROOM = (
 def references(desk: Desk, clock: FixedClock, now_ms: int) -> None:
     clock.at_ms = now_ms - 250 * DAY_MS
     setting_up.add_instrument(
-        desk, "Certified probe", "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
+        desk, _("Certified probe"), "lab thermometer", [NewChannel("temperature", "°C", 0.01, 0.1)], reference=True
     )
     setting_up.add_instrument(
-        desk, "Bench hygrometer", "hygrometer", [NewChannel("humidity", "%", 0.1, 2.0)], reference=True
+        desk, _("Bench hygrometer"), "hygrometer", [NewChannel("humidity", "%", 0.1, 2.0)], reference=True
     )
     certificates = (
         [(0.0, 0.02, 0.04), (20.0, 0.03, 0.04), (37.5, 0.05, 0.04), (45.0, 0.05, 0.05)],
@@ -109,14 +110,14 @@ def hang(desk: Desk, faces: tuple[Face, ...], incubator_id: int, from_ms: int) -
     for face in faces:
         made = setting_up.add_instrument(
             desk,
-            face.name,
+            _(face.name),
             face.kind,
             [
                 NewChannel(quantity, "°C" if quantity == "temperature" else "%", sensor.resolution, accuracy)
                 for quantity, sensor, accuracy in face.channels
             ],
             incubator_id=incubator_id,
-            place=face.place,
+            place=_(face.place),
             at_egg_top=face.at_egg_top,
             from_ms=from_ms,
         )

@@ -11,6 +11,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs import break_out, findings, laying, pull
 from stathmis.services.eggs.break_out import Draft
 from stathmis.services.eggs.laying import Described
+from stathmis.words.catalogue import _
 
 Counts = tuple[tuple[float, str, int], ...]
 
@@ -20,7 +21,7 @@ def tray_half_way(desk: Desk, clock: FixedClock, incubator: Incubator, set_ms: i
     course = batches.running(desk.book, incubator)
     assert course is not None
     clock.at_ms = set_ms
-    for eggs, source, days in ((18, "own flock", 4), (12, "by post", 9)):
+    for eggs, source, days in ((18, _("own flock"), 4), (12, _("by post"), 9)):
         laid = desk.book.local(set_ms - days * DAY_MS)
         laying.lay_out(desk, course, eggs, 6, Described(source=source, laid=f"{laid:%Y-%m-%d}"))
     clear = {9, 23}
@@ -38,7 +39,7 @@ def autumn_hatch(desk: Desk, clock: FixedClock, course: Course, over_ms: int) ->
     counts: Counts = ((7.0, "clear", 3), (14.0, "early dead", 2), (24.6, "external pip", 17), (25.0, "out", 9))
     _counted(desk, clock, course, (*counts, (25.4, "out", 6)))
     clock.at_ms = over_ms
-    pull.take(desk, course, 15, over_ms, "green left", "brooder 1", {"weak": 2, "splayed legs": 1})
+    pull.take(desk, course, 15, over_ms, _("green left"), _("brooder 1"), {"weak": 2, "splayed legs": 1})
     findings.log_count(desk, course, "late dead", 4, over_ms)
     findings.log_count(desk, course, "pipped dead", 2, over_ms)
     for draft, n in (
@@ -53,7 +54,7 @@ def autumn_hatch(desk: Desk, clock: FixedClock, course: Course, over_ms: int) ->
 def last_summer(desk: Desk, clock: FixedClock, incubator: Incubator, set_ms: int) -> None:
     """A hatch of last year of which only the counts are known."""
     clock.at_ms = set_ms
-    name = "20 guinea fowl, first set"
+    name = _("20 guinea fowl, first set")
     batch_id = setting_up.set_batch(desk, incubator, name, "guinea_fowl", "steady", 20, set_ms)
     course = batches.course_by_id(desk.book, batch_id)
     assert course is not None

@@ -40,6 +40,7 @@ from stathmis.services.files import logger_import
 from stathmis.services.moisture import water, weights
 from stathmis.services.plan import conflicts, planning
 from stathmis.services.reading_field import interpret
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import typed_text
 
 MINUTE_MS = 60_000
@@ -54,7 +55,7 @@ def build(path: Path, now_ms: int, zone: str) -> None:
 
     Raises LogbookError where the file exists or cannot be written.
     """
-    settings = {"name": "Upper Terrace", "time_zone": zone, "altitude_m": "900"}
+    settings = {"name": _("Upper Terrace"), "time_zone": zone, "altitude_m": "900"}
     logbook = create_logbook(path, settings)
     try:
         clock = FixedClock(now_ms)
@@ -65,7 +66,7 @@ def build(path: Path, now_ms: int, zone: str) -> None:
         _room(desk, clock, rng, *made, now_ms)
         _still_box(desk, clock, rng, now_ms)
         clock.at_ms = now_ms
-        setting_up.add_incubator(desk, "Spare cabinet", "forced", 37.5)
+        setting_up.add_incubator(desk, _("Spare cabinet"), "forced", 37.5)
         _to_come(desk, now_ms)
     finally:
         logbook.close()
@@ -77,10 +78,10 @@ def _to_come(desk: Desk, now_ms: int) -> None:
     conflicts.set_capacity(desk, spare, 40)
     set_ms = _morning(now_ms, desk.book.zone, 0, 10, 0) + 9 * DAY_MS
     planning.add_plan(
-        desk, spare, "bobwhite", "lean", 32, set_ms, "32 bobwhite quail, first set", set_ms - 8 * DAY_MS, "", Way()
+        desk, spare, "bobwhite", "lean", 32, set_ms, _("32 bobwhite quail, first set"), set_ms - 8 * DAY_MS, "", Way()
     )
     market = _morning(now_ms, desk.book.zone, 0, 0, 0) + 28 * DAY_MS
-    conflicts.add_away(desk, market, market + 3 * DAY_MS, "market")
+    conflicts.add_away(desk, market, market + 3 * DAY_MS, _("market"))
 
 
 def _cabinet(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: int) -> tuple[int, Recorded]:
@@ -88,7 +89,7 @@ def _cabinet(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: in
     set_ms = _morning(now_ms, desk.book.zone, 13, 9, 40)
     start = set_ms - 2 * DAY_MS
     clock.at_ms = now_ms - 240 * DAY_MS
-    incubator_id = setting_up.add_incubator(desk, "North cabinet", "forced", 37.6)
+    incubator_id = setting_up.add_incubator(desk, _("North cabinet"), "forced", 37.6)
     incubator = desk.book.one(Incubator, incubator_id)
     channels = hang(desk, CABINET, incubator_id, clock.at_ms)
     for days, offset in ((560, 9.3), (385, 10.4), (205, 11.9)):
@@ -117,7 +118,7 @@ def _cabinet(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: in
     clock.at_ms += 3_600_000
     survey_places(desk, incubator, rng)
     clock.at_ms = set_ms
-    setting_up.set_batch(desk, incubator, "30 rock partridge, set A", "partridge", "steady", 30, set_ms)
+    setting_up.set_batch(desk, incubator, _("30 rock partridge, set A"), "partridge", "steady", 30, set_ms)
 
     at_minute = (set_ms - start) / MINUTE_MS
     refills = [at_minute + 1440.0 * d + 20 for d in (2.0, 4.0, 6.1, 8.0, 10.0)]
@@ -139,9 +140,9 @@ def _cabinet(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: in
     truth = record(box, int((now_ms - start) // MINUTE_MS), sorted(happenings, key=lambda h: h[0]))
     _logger_file(desk, clock, rng, incubator, start, truth, channels, now_ms)
     _troughs(desk, clock, incubator, start, long_only, both)
-    events = [("water", r, "both troughs filled, warm water, 330 ml") for r in refills]
-    events += [("lid", at_minute + 7 * 1440.0, "candled: 2 clears out"), ("power", cut, "power off for 80 min")]
-    events += [("vent", at_minute + 3 * 1440.0 + 90, "from a third to half open")]
+    events = [("water", r, _("both troughs filled, warm water, 330 ml")) for r in refills]
+    events += [("lid", at_minute + 7 * 1440.0, _("candled: 2 clears out")), ("power", cut, _("power off for 80 min"))]
+    events += [("vent", at_minute + 3 * 1440.0 + 90, _("from a third to half open"))]
     _events(desk, clock, incubator, start, events)
     _rounds(desk, clock, rng, start, truth, CABINET[:4], channels, now_ms)
     _weights(desk, clock, rng, incubator, set_ms, start, truth)
@@ -155,9 +156,9 @@ def _troughs(desk: Desk, clock: FixedClock, incubator: Incubator, start: int, lo
     ids = [
         water.add_surface(desk, incubator, name, area, volume)
         for name, area, volume in (
-            ("long trough", "26 x 10", "240"),
-            ("short trough", "17 x 10", "155"),
-            ("hatch tray", "24 x 15", "330"),
+            (_("long trough"), "26 x 10", "240"),
+            (_("short trough"), "17 x 10", "155"),
+            (_("hatch tray"), "24 x 15", "330"),
         )
     ]
     for minute, wet, opening in ((0.0, 0, 1 / 3), (long_only, 1, None), (both, 2, None)):
@@ -262,7 +263,9 @@ def _earlier_set(
     happenings.append((720.0 + 1440.0 * 21, _changed(water_cm2=620.0)))
     truth = record(box, int(days * 1440), sorted(happenings, key=lambda h: h[0]))
     clock.at_ms = set_ms
-    batch_id = setting_up.set_batch(desk, incubator, "26 rock partridge, first set", "partridge", "steady", 26, set_ms)
+    batch_id = setting_up.set_batch(
+        desk, incubator, _("26 rock partridge, first set"), "partridge", "steady", 26, set_ms
+    )
     columns = {}
     for quantity, row in (("temperature", truth.air_c), ("humidity", truth.rh)):
         sensor = next(s for f in CABINET if f.name == "Shelf logger" for q, s, _ in f.channels if q == quantity)
@@ -271,7 +274,7 @@ def _earlier_set(
         columns[channels["Shelf logger", quantity].id] = Series(times, shown)
     clock.at_ms = start + round(days * DAY_MS)
     logger_import.keep_series(desk, "shelf-logger-autumn.csv", columns)
-    _events(desk, clock, incubator, start, [("water", 720.0 + 1440.0 * d, "long trough") for d in range(0, 25, 2)])
+    _events(desk, clock, incubator, start, [("water", 720.0 + 1440.0 * d, _("long trough")) for d in range(0, 25, 2)])
     clock.at_ms = start + round(days * DAY_MS)
     course = batches.course_of(desk.book, desk.book.one(Batch, batch_id), incubator)
     autumn_hatch(desk, clock, course, start + round(days * DAY_MS) + DAY_MS)
@@ -280,7 +283,7 @@ def _earlier_set(
 def _room(desk: Desk, clock: FixedClock, rng: np.random.Generator, start_ms: int, truth: Recorded, now_ms: int) -> None:
     """The room both machines stand in, read on the rounds."""
     clock.at_ms = start_ms - DAY_MS
-    room_id = setting_up.add_incubator(desk, "Egg room", "room")
+    room_id = setting_up.add_incubator(desk, _("Egg room"), "room")
     channels = hang(desk, ROOM, room_id, start_ms - DAY_MS)
     there = truth._replace(air_c=truth.room_c, rh=truth.room_rh)
     _rounds(desk, clock, rng, start_ms, there, ROOM, channels, now_ms)
@@ -290,14 +293,14 @@ def _still_box(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: 
     set_ms = _morning(now_ms, desk.book.zone, 23, 17, 0)
     start = set_ms - DAY_MS
     clock.at_ms = start - 4 * DAY_MS
-    incubator_id = setting_up.add_incubator(desk, "Old still box", "still", 38.6)
+    incubator_id = setting_up.add_incubator(desk, _("Old still box"), "still", 38.6)
     incubator = desk.book.one(Incubator, incubator_id)
     last_summer(desk, clock, incubator, set_ms - 290 * DAY_MS)
     clock.at_ms = start - 4 * DAY_MS
     channels = hang(desk, STILL_BOX, incubator_id, clock.at_ms)
     check(desk, channels["Red probe", "temperature"], STILL_BOX[1].channels[0][1], rng, (37.4, 38.4, 39.4))
     clock.at_ms = set_ms
-    setting_up.set_batch(desk, incubator, "18 guinea fowl eggs", "guinea_fowl", "steady", 18, set_ms)
+    setting_up.set_batch(desk, incubator, _("18 guinea fowl eggs"), "guinea_fowl", "steady", 18, set_ms)
     at_minute = (set_ms - start) / MINUTE_MS
     refills = [at_minute + 1440.0 * d for d in range(0, 23, 3)]
     machine = Machine(
@@ -321,10 +324,10 @@ def _still_box(desk: Desk, clock: FixedClock, rng: np.random.Generator, now_ms: 
     clock.at_ms = start
     cups = [
         water.add_surface(desk, incubator, name, area, "150")
-        for name, area in (("left cup", "105"), ("right cup", "110"))
+        for name, area in ((_("left cup"), "105"), (_("right cup"), "110"))
     ]
     water.log_change(desk, incubator, dict.fromkeys(cups, 1.0), 0.2, start)
-    _events(desk, clock, incubator, start, [("water", r, "both cups filled") for r in refills])
+    _events(desk, clock, incubator, start, [("water", r, _("both cups filled")) for r in refills])
     _rounds(desk, clock, rng, start, truth, STILL_BOX, channels, now_ms)
 
 

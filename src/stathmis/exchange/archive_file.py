@@ -19,6 +19,7 @@ from typing import Any
 
 from stathmis.core.errors import UserError
 from stathmis.exchange.whole_file import replacing
+from stathmis.words import archives as say
 
 FORMAT = 1
 DESCRIPTION = "description.json"
@@ -87,7 +88,7 @@ def write_archive(
             count += counts[name]
             progress((i + 1) / len(tables))
         description = {
-            "what": "A hatching logbook as tables. Times are UTC milliseconds since 1970.",
+            "what": say.A_HATCHING_LOGBOOK_AS_TABLES.english[0],
             "about": about,
             "format": FORMAT,
             "logbook_version": logbook_version,
@@ -126,11 +127,9 @@ def read_description(path: Path) -> dict[str, Any]:
         tables = [(str(t["name"]), list(t["columns"]), list(t["types"]), int(t["rows"])) for t in found["tables"]]
         newer = int(found.get("format", 0)) > FORMAT
     except _BROKEN as error:
-        raise UserError(
-            f"{path.name} is no archive of a logbook.", "Choose the .zip that was written as one."
-        ) from error
+        raise UserError(*say.PATH_IS_NO_ARCHIVE_OF(path=path.name)) from error
     if newer or not tables:
-        raise UserError(f"{path.name} was written by a newer Stathmis.", "Open it with that one.")
+        raise UserError(*say.PATH_WAS_WRITTEN_BY_A(path=path.name))
     return dict(found)
 
 
@@ -143,9 +142,9 @@ def read_table(path: Path, name: str, columns: Sequence[str], types: Sequence[st
         with zipfile.ZipFile(path) as archive, archive.open(f"{name}.csv") as raw:
             rows = csv.reader(io.TextIOWrapper(raw, encoding="utf-8", newline=""))
             if next(rows, []) != list(columns):
-                raise UserError(f"{name}.csv does not have its columns.", "Was the archive changed?")
+                raise UserError(*say.NAME_CSV_DOES_NOT_HAVE(name=name))
             for row in rows:
                 number += 1
                 yield tuple(value_of(t, kind) for t, kind in zip(row, types, strict=True))
     except _BROKEN as error:
-        raise UserError(f"{name}.csv, line {number} cannot be read.", "Was the archive changed?") from error
+        raise UserError(*say.NAME_CSV_LINE_NUMBER_CANNOT(name=name, number=number)) from error

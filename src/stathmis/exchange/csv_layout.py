@@ -27,6 +27,7 @@ from stathmis.exchange.csv_times import (
     stamps,
     together,
 )
+from stathmis.words import tables_read as say
 
 __all__ = ["DATE_ORDERS", "FILE_UNITS", "Column", "CsvError", "DateOrder", "FileUnit", "Layout", "find_layout"]
 
@@ -107,7 +108,7 @@ def find_layout(path: Path, now_ms: int | None = None, decimal: str | None = Non
     lines, encoding = sampled(path)
     rows = [(i, line) for i, line in lines if line.strip()]
     if not any(separator in line for _, line in rows for separator in SEPARATORS):
-        raise CsvError(f"{path.name} has only one column.", "A logger file has a column of times and one of values.")
+        raise CsvError(*say.PATH_HAS_ONLY_ONE_COLUMN(path=path.name))
     quoted = any('"' in line for _, line in rows)
     found = []
     for separator in SEPARATORS:
@@ -118,10 +119,7 @@ def find_layout(path: Path, now_ms: int | None = None, decimal: str | None = Non
             cuts.append(Cut(separator, quoted, paired=True))
         found += [layout for cut in cuts if (layout := _read(rows, cut, encoding, now_ms)) is not None]
     if not found:
-        raise CsvError(
-            f"No row of {path.name} has both a time and a number.",
-            "A logger file has a column of times and a column of temperatures or humidities.",
-        )
+        raise CsvError(*say.NO_ROW_OF_PATH_HAS(path=path.name))
     if decimal is not None:
         known = [layout for layout in found if layout.decimal == decimal]
         return replace(max(known or found, key=lambda layout: layout.score), decimal=decimal)

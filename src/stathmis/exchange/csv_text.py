@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from stathmis.core.errors import UserError
+from stathmis.words import tables_read as say
 
 LARGEST_BYTES = 64 * 1024 * 1024
 _HEAD, _PART, _PLACES = 30_000, 600, 60
@@ -73,19 +74,18 @@ def read_text(path: Path) -> tuple[str, str]:
         size = path.stat().st_size
         if size > LARGEST_BYTES:
             raise CsvError(
-                f"{path.name} is {size / 2**20:,.0f} MB; logger files are read up to {LARGEST_BYTES / 2**20:.0f} MB.",
-                "Export a shorter stretch, or split the file by month.",
+                *say.PATH_IS_SIZE_MB_LOGGER(path=path.name, size=size / 2**20, largest_bytes=LARGEST_BYTES / 2**20)
             )
         content = path.read_bytes()
     except (OSError, ValueError) as error:
         # a name no file can have is a ValueError
         why = error.strerror if isinstance(error, OSError) else error
-        raise CsvError(f"{path.name} cannot be read: {why}.", "Is it still there? Try again.") from error
+        raise CsvError(*say.PATH_CANNOT_BE_READ_WHY(path=path.name, why=why)) from error
     text, encoding = _decoded(content, path)
     # a form feed or another sign that Python takes for the end of a line is none here
     text = text.replace("\r\n", "\n").replace("\r", "\n") if "\r" in text else text
     if not text or text.isspace():
-        raise CsvError(f"{path.name} is empty.", "Export it from the logger again.")
+        raise CsvError(*say.PATH_IS_EMPTY(path=path.name))
     return text, encoding
 
 
@@ -120,7 +120,7 @@ def _decoded(content: bytes, path: Path) -> tuple[str, str]:
         # without its mark: every other byte of plain letters is nothing
         empty = [content[side::2].count(0) for side in (0, 1)]
         if max(empty) < 0.4 * len(content) / 2 or min(empty) > 0.1 * len(content) / 2:
-            raise CsvError(f"{path.name} is not a text file.", "Export the readings from the logger as CSV.")
+            raise CsvError(*say.PATH_IS_NOT_A_TEXT(path=path.name))
         encodings = ("utf-16-le",) if empty[1] > empty[0] else ("utf-16-be",)
     for encoding in encodings[:-1]:
         try:

@@ -19,6 +19,7 @@ from stathmis.exchange.csv_layout import UNIT_IN_CELL, Layout
 from stathmis.exchange.csv_text import CsvError, read_text
 from stathmis.exchange.csv_times import DateOrder, Parts, epoch_ms, epochs, parts_of, stamps
 from stathmis.exchange.local_times import either
+from stathmis.words import tables_read as say
 
 _LETTERS_AT_ONCE = 1_000_000
 _CELL = "S40"
@@ -101,14 +102,14 @@ def read_table(
         lambda fraction: progress(0.8 * fraction), cancelled,
     )  # fmt: skip
     if raw is None:
-        raise CsvError(f"{path.name} has no rows.", "Export it from the logger again.")
+        raise CsvError(*say.PATH_HAS_NO_ROWS(path=path.name))
     del text
     times = raw.times_ms
     local = (times != _NOT_A_TIME) & ~raw.told
-    faults.add(raw.lines[(times == _NOT_A_TIME) & ~raw.empty], "no time in this row")
+    faults.add(raw.lines[(times == _NOT_A_TIME) & ~raw.empty], say.NO_TIME_IN_THIS_ROW())
     if local.any():
         times[local] = _to_utc(times[local], zone, raw.lines[local], faults)
-    faults.add(raw.lines[raw.empty], "no time in this row")
+    faults.add(raw.lines[raw.empty], say.NO_TIME_IN_THIS_ROW())
     progress(0.95)
     found = _judged(raw, value_columns, faults)
     progress(1.0)
@@ -153,7 +154,7 @@ def _in_parts(
         width = _widths(block, separator)
         at = np.arange(line, line + width.size, dtype=np.int64)
         blank += int((width == 0).sum())
-        faults.add(at[width > layout.width], "more columns than the others")
+        faults.add(at[width > layout.width], say.MORE_COLUMNS_THAN_THE_OTHERS())
         usable = (width > 0) & (width <= layout.width)
         kept = block if usable.all() else "\n".join(compress(block.split("\n"), usable))
         cells = _columns(kept, separator, width[usable], {*time_columns, *value_columns})
@@ -181,9 +182,9 @@ def _judged(raw: _Raw, value_columns: tuple[int, ...], faults: Faults) -> Table:
             columns[column] = np.where(wrong, np.nan, found)
             bad |= wrong
         nothing &= np.isnan(columns[column])
-    faults.add(lines[good & nothing & bad], "a value is not a number")
-    faults.add(lines[good & nothing & ~bad], "no value in this row")
-    values_out.add(lines[good & bad & ~nothing], "a value is not a number")
+    faults.add(lines[good & nothing & bad], say.A_VALUE_IS_NOT_A())
+    faults.add(lines[good & nothing & ~bad], say.NO_VALUE_IN_THIS_ROW())
+    values_out.add(lines[good & bad & ~nothing], say.A_VALUE_IS_NOT_A())
     keep = good & ~nothing
     if not keep.all():
         lines, times, columns = lines[keep], times[keep], [v[keep] for v in columns]
@@ -357,7 +358,7 @@ def _localized(local_ms: NDArray[np.int64], zone: str, lines: NDArray[np.int64],
     """Local times to UTC. The hour that happens twice is told apart by the step back in the file, or not at all."""
     first, second = either(local_ms, zone, _NOT_A_TIME)
     skipped = first == _NOT_A_TIME
-    faults.add(lines[skipped], "this time did not happen: the clocks went forward")
+    faults.add(lines[skipped], say.THIS_TIME_DID_NOT_HAPPEN())
     result = first.copy()
     places = np.flatnonzero((first != second) & ~skipped)
     for block in np.split(places, np.flatnonzero(np.diff(places) > 1) + 1) if places.size else ():
@@ -367,5 +368,5 @@ def _localized(local_ms: NDArray[np.int64], zone: str, lines: NDArray[np.int64],
             result[later] = second[later]
         else:
             result[block] = _NOT_A_TIME
-            faults.add(lines[block], "this hour happened twice (clocks went back) and the file does not tell which")
+            faults.add(lines[block], say.THIS_HOUR_HAPPENED_TWICE_CLOCKS())
     return result

@@ -12,8 +12,11 @@ from typing import Any, get_args
 import tomli_w
 
 from stathmis.core.course.profile import Band, OwnProfile, Stage, StageKind
-from stathmis.core.errors import UserError
+from stathmis.core.errors import NumbersError, UserError
 from stathmis.exchange import toml_file
+from stathmis.words import archives as say
+from stathmis.words.catalogue import _
+from stathmis.words.numbers import reason
 
 VERSION = 1
 LIMITS = {"temperature_c": (20.0, 42.0), "humidity": (5.0, 100.0)}
@@ -36,20 +39,20 @@ def parse_profile(text: str, species: Collection[str]) -> OwnProfile:
     name, why = _text(found, "name", faults), str(found.get("why", ""))
     kept = _text(found, "species", faults)
     if kept and kept not in species:
-        faults.append(f"the species {kept} is not known; known are {', '.join(sorted(species))}")
+        faults.append(say.THE_SPECIES_KEPT_IS_NOT(kept=kept, listed=", ".join(sorted(species))))
     last = _number(found, "last_day", "", faults)
     entries = found.get("stage")
     if not isinstance(entries, list) or not entries:
-        faults.append("no stage is given")
+        faults.append(say.NO_STAGE_IS_GIVEN())
         entries = []
     stages = [_stage(i, e, faults) for i, e in enumerate(entries, start=1)]
     if last > 400:
-        faults.append("the last day is beyond 400")
+        faults.append(say.THE_LAST_DAY_IS_BEYOND())
     if not faults:
         try:
             return OwnProfile(name, kept, why, tuple(s for s in stages if s is not None), last)
-        except ValueError as error:
-            faults.append(str(error))
+        except NumbersError as error:
+            faults.append(reason(error))
     raise toml_file.refused("profile", faults, ProfileError)
 
 
@@ -79,7 +82,7 @@ def profile_text(profile: OwnProfile) -> str:
 def _text(found: dict[str, Any], key: str, faults: list[str]) -> str:
     value = found.get(key)
     if not isinstance(value, str) or not value.strip():
-        faults.append(f"{key} is missing")
+        faults.append(_("{key} is missing", key=key))
         return ""
     return value.strip()
 
@@ -87,24 +90,24 @@ def _text(found: dict[str, Any], key: str, faults: list[str]) -> str:
 def _number(found: dict[str, Any], key: str, where: str, faults: list[str]) -> float:
     value = found.get(key)
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0.0 <= value < 1e6:
-        faults.append(f"{where}{key} is a number of 0 or more")
+        faults.append(say.WHERE_KEY_IS_A_NUMBER(where=where, key=key))
         return 0.0
     return float(value)
 
 
 def _stage(number: int, entry: Any, faults: list[str]) -> Stage | None:
-    where = f"stage {number}: "
+    where = _("stage {number}: ", number=number)
     if not isinstance(entry, dict):
-        faults.append(f"{where}it is no table")
+        faults.append(say.WHERE_IT_IS_NO_TABLE(where=where))
         return None
     before = len(faults)
     kind = entry.get("kind")
     if kind not in get_args(StageKind):
-        faults.append(f"{where}kind is one of {', '.join(get_args(StageKind))}")
+        faults.append(say.WHERE_KIND_IS_ONE_OF(where=where, listed=", ".join(get_args(StageKind))))
     start = _number(entry, "from_day", where, faults)
     heat = _band(entry, "temperature_c", where, faults)
     if heat is None and "temperature_c" not in entry:
-        faults.append(f"{where}temperature_c is missing")
+        faults.append(_("{where}temperature_c is missing", where=where))
     moist = _band(entry, "humidity", where, faults)
     if len(faults) > before or heat is None:
         return None
@@ -116,14 +119,14 @@ def _band(entry: dict[str, Any], key: str, where: str, faults: list[str]) -> Ban
     if pair is None:
         return None
     if not (isinstance(pair, list) and len(pair) == 2 and all(type(v) in (int, float) and abs(v) < 1e6 for v in pair)):
-        faults.append(f"{where}{key} is a pair such as [37.2, 37.8]")
+        faults.append(say.WHERE_KEY_IS_A_PAIR(where=where, key=key))
         return None
     low, high = (float(v) for v in pair)
     least, most = LIMITS[key]
     if not least <= low < high <= most:
         unit = "°C" if key == "temperature_c" else "%"
         faults.append(
-            f"{where}{key} runs from low to high within {least:g} to {most:g} {unit}; here {low:g} to {high:g}"
+            say.WHERE_KEY_RUNS_FROM_LOW(where=where, key=key, least=least, most=most, unit=unit, low=low, high=high)
         )
         return None
     return Band(low, high)

@@ -8,6 +8,7 @@ from html import escape
 from pathlib import Path
 
 from stathmis.exchange.whole_file import replacing
+from stathmis.words.catalogue import language
 
 INK, MUTED, RULE, PAPER = "#22292B", "#5C625E", "#D8D1C1", "#FCFAF4"
 
@@ -90,7 +91,7 @@ def table_html(table: Table) -> str:
 def html_of(report: Report) -> str:
     """The whole page."""
     return (
-        "<!DOCTYPE html>\n<html lang='en'><head><meta charset='utf-8'>"
+        f"<!DOCTYPE html>\n<html lang='{escape(language())}'><head><meta charset='utf-8'>"
         "<meta name='viewport' content='width=device-width, initial-scale=1'>"
         f"<title>{escape(report.title)}</title><style>{_STYLE}</style></head><body>"
         f"<h1>{escape(report.title)}</h1><p class='sub'>{escape(report.subtitle)}</p>"

@@ -8,6 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from stathmis.core.errors import UserError
+from stathmis.words import archives as say
+from stathmis.words.catalogue import _
 
 SIZE_LIMIT = 200_000
 """Such a file is a page of text; what is larger is something else."""
@@ -17,12 +19,12 @@ def read(path: Path, what: str, error: type[UserError]) -> str:
     """The text of a file that is to hold a "profile" or a "way" (what). Raises error."""
     try:
         if path.stat().st_size > SIZE_LIMIT:
-            raise error(f"{path.name} is too large for a {what}.", f"Choose a {what} file.")
+            raise error(*say.TOO_LARGE(path=path.name, what=_(what)))
         return path.read_text(encoding="utf-8-sig")
     except OSError as failed:
-        raise error(f"{path.name} cannot be read: {failed.strerror}.", "Is it still there?") from None
+        raise error(*say.CANNOT_BE_READ(path=path.name, why=failed.strerror)) from None
     except UnicodeDecodeError:
-        raise error(f"{path.name} is no text file.", f"Choose a {what} file.") from None
+        raise error(*say.NO_TEXT_FILE(path=path.name, what=_(what))) from None
 
 
 def parsed(text: str, what: str, version: int, error: type[UserError]) -> dict[str, Any]:
@@ -31,15 +33,15 @@ def parsed(text: str, what: str, version: int, error: type[UserError]) -> dict[s
         found = tomllib.loads(text)
     except (ValueError, RecursionError) as failed:
         # also numbers of thousands of digits, and tables nested without end
-        raise error(f"This is no {what}: {failed}.", "Mend that place in the file, or ask for it again.") from None
+        raise error(*say.NOT_WELL_FORMED(what=_(what), why=failed)) from None
     own = found.get(f"stathmis_{what}")
     if own is None:
-        raise error(f"This is no {what}: it does not say so.", f"It begins with: stathmis_{what} = {version}")
+        raise error(*say.DOES_NOT_SAY_SO(what=_(what), begins=f"stathmis_{what} = {version}"))
     if type(own) is not int or own > version:
-        raise error(f"This {what} was made by a newer Stathmis.", "Bring this one up to date first.")
+        raise error(*say.OF_A_NEWER_STATHMIS(what=_(what)))
     return found
 
 
 def refused(what: str, faults: Sequence[str], error: type[UserError]) -> UserError:
     """What is to be raised for one with faults: all of them."""
-    return error(f"This {what} cannot be used: {'; '.join(faults)}.", "Mend that in it.")
+    return error(*say.CANNOT_BE_USED(what=_(what), faults="; ".join(faults)))

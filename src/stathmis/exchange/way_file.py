@@ -14,6 +14,7 @@ import tomli_w
 from stathmis.core.course.way import Way, made, possible
 from stathmis.core.errors import UserError
 from stathmis.exchange import toml_file
+from stathmis.words.catalogue import _
 
 VERSION = 1
 
@@ -40,10 +41,14 @@ def parse_way(text: str) -> PassedOn:
     found = toml_file.parsed(text, "way", VERSION, WayFileError)
     kept = found.get("way", {})
     if not isinstance(kept, dict):
-        raise toml_file.refused("way", ["[way]: no table"], WayFileError)
+        raise toml_file.refused("way", [_("[way]: no table")], WayFileError)
     known = Way.__dataclass_fields__
-    faults = [f"{name} is not known" for name in kept if name not in known]
-    faults += [f"{name} cannot be {value!r}"[:80] for name, value in kept.items() if not _good(name, value)]
+    faults = [_("{name} is not known", name=name) for name in kept if name not in known]
+    faults += [
+        _("{name} cannot be {value}", name=name, value=repr(value))[:80]
+        for name, value in kept.items()
+        if not _good(name, value)
+    ]
     if faults:
         raise toml_file.refused("way", faults, WayFileError)
     return PassedOn(str(found.get("species", "")).strip(), made(kept))

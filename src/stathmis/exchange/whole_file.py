@@ -7,6 +7,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from stathmis.core.errors import UserError
+from stathmis.words import archives as say
 
 
 @contextmanager
@@ -23,7 +24,7 @@ def replacing(path: Path) -> Iterator[Path]:
         with suppress(OSError):
             partial.unlink()
         why = error.strerror or str(error)
-        raise UserError(f"{path.name} cannot be written: {why}.", "Choose another folder.") from error
+        raise UserError(*say.PATH_CANNOT_BE_WRITTEN_WHY(path=path.name, why=why)) from error
     except BaseException:
         with suppress(OSError):
             partial.unlink()

@@ -23,6 +23,7 @@ from stathmis.logbook.readings import seal
 from stathmis.logbook.records import Reading
 from stathmis.logbook.snapshot import Series, Writing
 from stathmis.logbook.tables import EDIT, EDIT_ROW
+from stathmis.words import opening as say
 
 _SETTING = "setting"
 
@@ -203,9 +204,7 @@ def _put(
         return
     kind = tables.kind_named(change.of)
     if kind is None:
-        raise LogbookError(
-            f"“{about.label}” changed something this Stathmis does not know; nothing was changed.", "Update Stathmis."
-        )
+        raise LogbookError(*say.LABEL_CHANGED_SOMETHING_THIS_STATHMIS(label=about.label))
     # a row that was added is withdrawn when that is undone: it is in the file either way
     there = was if was is not None else to
     assert there is not None
@@ -224,11 +223,7 @@ def _expect(
     if withdrawn and found is not None and was is not None:
         found, was = {**found, "withdrawn_ms": 0}, {**was, "withdrawn_ms": 0}
     if found != was:
-        raise LogbookError(
-            f"“{about.label}” cannot be taken back or done again: what it changed was changed since by another "
-            "program. Nothing was changed.",
-            "Mend it by hand; What was changed shows how it stood.",
-        )
+        raise LogbookError(*say.LABEL_CANNOT_BE_TAKEN_BACK(label=about.label))
 
 
 def _state(work: Writing, of: str, row: str) -> str | None:

@@ -24,6 +24,8 @@ import platformdirs
 from stathmis.core.errors import UserError
 from stathmis.logbook import checksums, migrations, tables
 from stathmis.logbook.snapshot import Snapshot, Writing
+from stathmis.words import opening as say
+from stathmis.words.catalogue import _
 from stathmis.words.files import disk_words, lost_words, older_words
 
 log = logging.getLogger(__name__)
@@ -85,7 +87,7 @@ class Logbook:
     def connect(self) -> sqlite3.Connection:
         """A connection of one's own; who asked closes it. Raises LogbookError where the logbook is closed."""
         if self._closed:
-            raise LogbookError("The logbook is closed.")
+            raise LogbookError(say.THE_LOGBOOK_IS_CLOSED())
         # immutable: a read-only folder cannot hold the side files of a shared log
         shared = not self.read_only or self._copied is not None or self._beside
         how = "mode=rw" if shared else "mode=ro&immutable=1"
@@ -109,7 +111,7 @@ class Logbook:
         Raises LogbookError where nothing can be written.
         """
         if self.read_only:
-            raise LogbookError("This logbook is read-only; nothing was logged.", "Make the file writable, then reopen.")
+            raise LogbookError(*say.THIS_LOGBOOK_IS_READ_ONLY())
         with self._writing:
             before = self.snapshot
             if _which(self.path) != self._file:
@@ -178,19 +180,19 @@ def _which(path: Path) -> tuple[int, int] | None:
 def _in_keepers_words(error: sqlite3.DatabaseError, path: Path) -> Exception:
     text = str(error).lower()
     if "full" in text:
-        return LogbookError("The disk is full; nothing was logged.", "Free some space and log it again.")
+        return LogbookError(say.THE_DISK_IS_FULL_NOTHING(), say.FREE_SOME_SPACE_AND_LOG())
     if "readonly" in text or "read-only" in text:
-        return LogbookError(f"{path.name} cannot be written; nothing was logged.", "Check the file's permissions.")
+        return LogbookError(say.PATH_CANNOT_BE_WRITTEN_NOTHING(path=path.name), say.CHECK_THE_FILES_PERMISSIONS())
     if "disk i/o" in text:
         return LogbookError(*disk_words(path))
     if "unable to open" in text:
         return LogbookError(*lost_words(path))
     if "malformed" in text or "not a database" in text:
-        return LogbookError(f"{path.name} is damaged.", "Open the newest file in its backups folder instead.")
+        return LogbookError(_("{path} is damaged.", path=path.name), say.OPEN_THE_NEWEST_FILE_IN())
     if "locked" in text:
-        return LogbookError("Another program holds the logbook; nothing was logged.", "Close it and try again.")
+        return LogbookError(say.ANOTHER_PROGRAM_HOLDS_THE_LOGBOOK(), say.CLOSE_IT_AND_TRY_AGAIN())
     if "closed database" in text:
-        return LogbookError("The logbook is closed.")
+        return LogbookError(say.THE_LOGBOOK_IS_CLOSED())
     return error
 
 
@@ -205,7 +207,7 @@ def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
     Raises LogbookError when a file is already there or the folder cannot be written.
     """
     if path.exists():
-        raise LogbookError(f"There is already a file named {path.name}.", "Choose another name, or open that one.")
+        raise LogbookError(*say.THERE_IS_ALREADY_A_FILE(path=path.name))
     # made under another name and renamed when whole: a creation cut short leaves nothing that looks like a logbook
     partial = path.with_name(path.name + ".part")
     try:
@@ -229,7 +231,7 @@ def create_logbook(path: Path, settings: dict[str, str]) -> Logbook:
     except (OSError, sqlite3.OperationalError) as error:
         with suppress(OSError):
             partial.unlink()
-        raise LogbookError(f"A logbook cannot be made at {path}.", "Choose a folder you may write to.") from error
+        raise LogbookError(*say.A_LOGBOOK_CANNOT_BE_MADE(path=path)) from error
     return open_logbook(path)
 
 
@@ -241,10 +243,7 @@ def open_logbook(path: Path) -> Logbook:
     version = _version(path)
     read_only = not _writable(path)
     if version < tables.SCHEMA_VERSION and read_only:
-        raise LogbookError(
-            f"{path.name} was written by an older Stathmis and is read-only, so it cannot be brought up to date.",
-            "Make a copy you may write to, and open that.",
-        )
+        raise LogbookError(*say.PATH_WAS_WRITTEN_BY_AN(path=path.name))
     lock = [] if read_only else _take_lock(path)
     if version < tables.SCHEMA_VERSION:
         _bring_up_to_date(path, version, lock)
@@ -260,17 +259,15 @@ def _version(path: Path) -> int:
             with path.open("rb") as file:
                 head = file.read(100)
     except FileNotFoundError:
-        raise LogbookError(f"There is no file at {path}.", "Check the name.") from None
+        raise LogbookError(*say.THERE_IS_NO_FILE_AT(path=path)) from None
     except OSError as error:
-        raise LogbookError(f"{path.name} cannot be read: {error.strerror}.", "Check its permissions.") from error
+        raise LogbookError(*say.PATH_CANNOT_BE_READ_STRERROR(path=path.name, strerror=error.strerror)) from error
     if head[:16] != _MAGIC or int.from_bytes(head[68:72], "big") != tables.APPLICATION_ID:
-        raise LogbookError(f"{path.name} is not a Stathmis logbook.", "Choose your own logbook, or a backup of it.")
+        raise LogbookError(*say.PATH_IS_NOT_A_STATHMIS(path=path.name))
     version = int.from_bytes(head[60:64], "big")
     if version > tables.SCHEMA_VERSION:
         raise LogbookError(
-            f"{path.name} was written by a newer Stathmis (file version {version}, this one knows "
-            f"{tables.SCHEMA_VERSION}). It was not touched.",
-            "Update Stathmis, or open an older backup.",
+            *say.PATH_WAS_WRITTEN_BY_A(path=path.name, version=version, schema_version=tables.SCHEMA_VERSION)
         )
     return version
 
@@ -296,20 +293,14 @@ def look_beside(path: Path) -> Logbook:
 def _bring_up_to_date(path: Path, version: int, lock: Sequence[IO[Any]]) -> None:
     try:
         if version < 1:
-            raise LogbookError(
-                f"{path.name} is damaged or was never finished.",
-                "Open the newest file in its backups folder instead.",
-            )
+            raise LogbookError(*say.PATH_IS_DAMAGED_OR_WAS(path=path.name))
         aside = migrations.migrate(path, tables.SCHEMA_VERSION)
         log.info("brought up to date from version %d; the old file is %s", version, aside)
     except (OSError, sqlite3.Error) as error:
         for held in lock:
             held.close()
         log.warning("bringing %s up to date failed: %s", path, error)
-        raise LogbookError(
-            f"{path.name} is from an older Stathmis and could not be brought up to date. It was left as it was.",
-            "Check the space left on the disk, or open the newest file in its backups folder.",
-        ) from error
+        raise LogbookError(*say.PATH_IS_FROM_AN_OLDER(path=path.name)) from error
     except LogbookError:
         for held in lock:
             held.close()
@@ -332,14 +323,9 @@ def _check(logbook: Logbook) -> None:
             (found,) = connection.execute("PRAGMA user_version").fetchone()
             (answer,) = connection.execute("PRAGMA quick_check(1)").fetchone()
         except sqlite3.DatabaseError as error:
-            raise LogbookError(
-                f"{logbook.path.name} is damaged.", "Open the newest file in its backups folder instead."
-            ) from error
+            raise LogbookError(*say.PATH_IS_DAMAGED(path=logbook.path.name)) from error
     if answer != "ok" or found != tables.SCHEMA_VERSION:
-        raise LogbookError(
-            f"{logbook.path.name} is damaged or was never finished.",
-            "Open the newest file in its backups folder instead.",
-        )
+        raise LogbookError(*say.PATH_IS_DAMAGED_OR_WAS(path=logbook.path.name))
 
 
 @contextmanager
@@ -365,7 +351,5 @@ def _take_lock(path: Path) -> list[IO[Any]]:
         except OSError:
             for lock in held:
                 lock.close()
-            raise HeldError(
-                f"{path.name} is already open in another window.", "Use that one, or close it first."
-            ) from None
+            raise HeldError(*say.PATH_IS_ALREADY_OPEN_IN(path=path.name)) from None
     return held

@@ -17,6 +17,7 @@ import numpy as np
 from stathmis.logbook import checksums, migrations, tables
 from stathmis.logbook.opening import Logbook, LogbookError, create_logbook, open_logbook
 from stathmis.logbook.tables import CHUNK, Table
+from stathmis.words import opening as say
 
 VERSION = tables.SCHEMA_VERSION
 FIRST_VERSION = 4
@@ -98,7 +99,7 @@ def create_from(
     fit together, and whatever check raises.
     """
     if path.exists():
-        raise LogbookError(f"There is already a file named {path.name}.", "Choose another name.")
+        raise LogbookError(*say.THERE_IS_ALREADY_A_FILE_NAMED(path=path.name))
     partial = path.with_name(path.name + ".restoring")
     with suppress(OSError):
         partial.unlink()
@@ -130,9 +131,7 @@ def create_from(
         partial.replace(path)
     except BaseException as error:
         if isinstance(error, (ValueError, TypeError, OverflowError, sqlite3.Error)):
-            raise LogbookError(
-                "The archive's tables do not fit together.", "Ask for it to be written again."
-            ) from error
+            raise LogbookError(*say.THE_ARCHIVES_TABLES_DO_NOT()) from error
         raise
     finally:
         for end in ("", "-wal", "-shm", ".lock"):

@@ -11,7 +11,8 @@ from typing import Protocol
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from stathmis.core.errors import UserError
-from stathmis.words import dates
+from stathmis.words import dates, typed
+from stathmis.words import rounds as say
 
 EARLIEST_YEAR, LATEST_YEAR = 1970, 2200
 """Times from these years can be kept."""
@@ -97,9 +98,7 @@ def utc_ms(naive: datetime, zone: str) -> int:
     aware = naive.replace(tzinfo=ZoneInfo(zone))
     instant = aware.astimezone(UTC)
     if instant.astimezone(ZoneInfo(zone)).replace(tzinfo=None, fold=0) != naive.replace(fold=0):
-        raise TimeError(
-            f"{dates.clock(naive)} did not happen that day: the clocks went forward.", "Give a time after it."
-        )
+        raise TimeError(*say.NAIVE_DID_NOT_HAPPEN_THAT(naive=dates.clock(naive)))
     return round(instant.timestamp() * 1000)
 
 
@@ -146,11 +145,12 @@ def parse_moment(text: str, now_ms: int, zone: str) -> int:
     "02:30 first" and "02:30 again" are two times; 02:30 alone is the one that was just now, or is asked about. Raises
     TimeError otherwise.
     """
+    text = typed.english(text, "now", "yesterday", "first", "again")
     if text.strip().lower() in ("", "now"):
         return now_ms
     match = _TIME.match(text)
     if not match:
-        raise TimeError("Type a time such as 08:10, yesterday 21:30 or 2026-05-18 08:10.")
+        raise TimeError(say.TYPE_A_TIME_SUCH_AS())
     now = local(now_ms, zone)
     day = now.replace(tzinfo=None) - timedelta(days=1 if match[4] else 0)
     try:
@@ -158,11 +158,12 @@ def parse_moment(text: str, now_ms: int, zone: str) -> int:
             day = datetime(int(match[1]), int(match[2]), int(match[3]))
         naive = day.replace(hour=_hour(match[5], match["half"]), minute=int(match[6]), second=0, microsecond=0)
     except ValueError:
-        raise TimeError("There is no such time.", "Type one such as 08:10.") from None
+        raise TimeError(*say.THERE_IS_NO_SUCH_TIME()) from None
     at_ms = _of_two(naive, match["which"], now_ms, zone)
     if at_ms > now_ms:
         raise TimeError(
-            f"{dates.clock(naive)} has not come yet.", "For yesterday, write: yesterday " + f"{dates.clock(naive)}."
+            say.NAIVE_HAS_NOT_COME_YET(naive=dates.clock(naive)),
+            say.FOR_YESTERDAY_WRITE_YESTERDAY(yesterday=f"{typed.own('yesterday')} {dates.clock(naive)}"),
         )
     return at_ms
 
@@ -193,9 +194,9 @@ def parse_day(text: str, now_ms: int, zone: str, hour: float = 9.0) -> int:
 
     A day without a year is the next such day. Raises TimeError for anything else.
     """
-    match = _DAY.match(text)
+    match = _DAY.match(typed.english(text, "in", "days", "weeks", "today", "tomorrow"))
     if not match:
-        raise TimeError("Type a day such as 20 Jun, 2026-06-20 08:00, tomorrow or in 10 days.")
+        raise TimeError(say.TYPE_A_DAY_SUCH_AS())
     now = local(now_ms, zone).replace(tzinfo=None)
     found = match.groupdict()
     try:
@@ -216,7 +217,7 @@ def parse_day(text: str, now_ms: int, zone: str, hour: float = 9.0) -> int:
         if not 0 <= minutes < 1440 or int(found["min"] or 0) > 59:
             raise ValueError
     except ValueError:
-        raise TimeError("There is no such day.", "Type one such as 20 Jun or 2026-06-20.") from None
+        raise TimeError(*say.THERE_IS_NO_SUCH_DAY()) from None
     return utc_ms(day + timedelta(minutes=minutes), zone)
 
 

@@ -13,6 +13,7 @@ from stathmis.logbook.opening import Logbook
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.book import Book, Kept, TemperatureUnit
 from stathmis.services.clock import Clock
+from stathmis.words.catalogue import _
 
 Topics = frozenset[type | str]
 HELD_MS = 1000
@@ -109,5 +110,5 @@ class Desk:
             self._unit, self._book = unit, None
             self.tell(frozenset({SETTINGS}))
             return
-        with self.edit(f"temperatures in {unit}", undoable=False) as edit:
+        with self.edit(_("temperatures in {unit}", unit=unit), undoable=False) as edit:
             edit.set("temperature_unit", unit)

@@ -4,34 +4,36 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 
 import stathmis
+from stathmis.words.catalogue import N_, Spoken, language, once_a_language
 
 _SHIPPED = Path(stathmis.__file__).parent / "data" / "guide"
 _BESIDE = Path(stathmis.__file__).parents[2] / "docs"
-PARTS = {
-    "start": "The first reading",
-    "round": "Round",
-    "planner": "Planner",
-    "instruments": "Instruments",
-    "trace": "Trace",
-    "moisture": "Moisture",
-    "eggs": "Eggs",
-    "hatch": "Hatch",
-    "records": "Records",
-    "way": "Your way",
-    "changes": "What was changed",
-    "live": "Live probes",
-    "written": "From paper",
-    "bring_in": "A logger's file",
-    "enter": "Enter or change",
-    "backups": "Backups",
-    "try": "Try it first",
-    "practise": "Practise",
-    "uncovering": "Practise",
-}
+PARTS = Spoken(
+    {
+        "start": N_("The first reading"),
+        "round": N_("Round"),
+        "planner": N_("Planner"),
+        "instruments": N_("Instruments"),
+        "trace": N_("Trace"),
+        "moisture": N_("Moisture"),
+        "eggs": N_("Eggs"),
+        "hatch": N_("Hatch"),
+        "records": N_("Records"),
+        "way": N_("Your way"),
+        "changes": N_("What was changed"),
+        "live": N_("Live probes"),
+        "written": N_("From paper"),
+        "bring_in": N_("A logger's file"),
+        "enter": N_("Enter or change"),
+        "backups": N_("Backups"),
+        "try": N_("Try it first"),
+        "practise": N_("Practise"),
+        "uncovering": N_("Practise"),
+    }
+)
 """The part of each page, by how its heading begins."""
 
 
@@ -48,10 +50,11 @@ def folder() -> Path:
     return _SHIPPED if _SHIPPED.exists() else _BESIDE
 
 
-@cache
+@once_a_language
 def parts() -> tuple[Part, ...]:
     """The guide, part by part, in its order."""
-    whole = (folder() / "guide.md").read_text(encoding="utf-8")
+    own = folder() / f"guide.{language()}.md"
+    whole = (own if own.exists() else folder() / "guide.md").read_text(encoding="utf-8")
     pieces = re.split(r"^## ", whole, flags=re.MULTILINE)[1:]
     return tuple(Part(piece.partition("\n")[0].partition(" (")[0].strip(), f"## {piece.strip()}") for piece in pieces)
 

@@ -4,15 +4,40 @@ from __future__ import annotations
 
 import tomllib
 from dataclasses import dataclass
-from functools import lru_cache
 from importlib import resources
 from typing import Any, Literal
 
 from stathmis.core.course.profile import Band, Regime, Species
+from stathmis.words.catalogue import _, once_a_language
+
+ListName = Literal["break_out", "cautions", "findings", "methods", "regimes", "species", "tasks"]
+WORDS_OF_LISTS = frozenset({"name", "note", "why", "how", "title", "word", "look", "removes", "label", "steps"})
+"""Keys whose values are words: English in the lists, where they are what the catalogue is asked for."""
 
 
-def _load(name: str) -> dict[str, Any]:
-    return tomllib.loads((resources.files("stathmis") / "data" / name).read_text(encoding="utf-8"))
+def read_list(name: ListName) -> dict[str, Any]:
+    """A shipped list, its words in the window's language."""
+    return {key: _(e) if isinstance(e, str) else _in_words(e) for key, e in _entries(name).items()}
+
+
+def _entries(name: ListName) -> dict[str, Any]:
+    return tomllib.loads((resources.files("stathmis") / "data" / f"{name}.toml").read_text(encoding="utf-8"))
+
+
+def english_name(species_key: str) -> str:
+    """A species as files call it, in every language; empty for one of the keeper's own."""
+    return str(_entries("species").get(species_key, {}).get("name", ""))
+
+
+def _in_words(entry: dict[str, Any]) -> dict[str, Any]:
+    def said(key: str, value: Any) -> Any:
+        if isinstance(value, dict):
+            return _in_words(value)
+        if key.removeprefix("reptile_") not in WORDS_OF_LISTS:
+            return value
+        return [_(line) for line in value] if isinstance(value, list) else _(value)
+
+    return {key: said(key, value) for key, value in entry.items()}
 
 
 def _band(pair: list[float] | None) -> Band | None:
@@ -23,11 +48,11 @@ def _pair(pair: list[float] | None) -> tuple[float, float] | None:
     return (float(pair[0]), float(pair[1])) if pair else None
 
 
-@lru_cache(maxsize=1)
+@once_a_language
 def species() -> dict[str, Species]:
     """All species by key, in the order of the list."""
     found = {}
-    for key, entry in _load("species.toml").items():
+    for key, entry in read_list("species").items():
         setting = _band(entry["setting_rh"])
         assert setting is not None
         found[key] = Species(
@@ -53,7 +78,7 @@ def species() -> dict[str, Species]:
     return found
 
 
-@lru_cache(maxsize=1)
+@once_a_language
 def regimes() -> dict[str, Regime]:
     """All humidity regimes by key, the default first."""
     return {
@@ -67,7 +92,7 @@ def regimes() -> dict[str, Regime]:
             then_rh=_band(entry.get("then_rh")),
             by_weight=bool(entry.get("by_weight", False)),
         )
-        for key, entry in _load("regimes.toml").items()
+        for key, entry in read_list("regimes").items()
     }
 
 
@@ -100,7 +125,7 @@ class Opened:
     hints: str
 
 
-@lru_cache(maxsize=1)
+@once_a_language
 def opened() -> dict[str, dict[str, Opened]]:
     """What may be seen in an opened egg, by part and key."""
     return {
@@ -116,11 +141,11 @@ def opened() -> dict[str, dict[str, Opened]]:
             )
             for key, e in entries.items()
         }
-        for part, entries in _load("break_out.toml").items()
+        for part, entries in read_list("break_out").items()
     }
 
 
-@lru_cache(maxsize=2)
+@once_a_language
 def findings(whose: Literal["bird", "reptile"] = "bird") -> dict[str, FindingKind]:
     """All findings by key, called and looked for as it is done with eggs of a kind."""
     of_reptiles = ("reptile_word", "reptile_look") if whose == "reptile" else ("word", "look")
@@ -134,7 +159,7 @@ def findings(whose: Literal["bird", "reptile"] = "bird") -> dict[str, FindingKin
             e.get(of_reptiles[1], e["look"]),
             e.get("removes", ""),
         )
-        for key, e in _load("findings.toml").items()
+        for key, e in read_list("findings").items()
     }
 
 
@@ -148,18 +173,18 @@ class TaskText:
     caution: str
 
 
-@lru_cache(maxsize=2)
+@once_a_language
 def tasks(whose: Literal["bird", "reptile"] = "bird") -> dict[str, TaskText]:
     """The texts of all kinds of tasks, as they are done with eggs of a kind."""
     made = {}
-    for key, entry in _load("tasks.toml").items():
+    for key, entry in read_list("tasks").items():
         own = {k.removeprefix(f"{whose}_"): text for k, text in entry.items() if k.startswith(f"{whose}_")}
         e = entry | own
         made[key] = TaskText(e["title"], e["why"], e["how"], cautions()[e["caution"]] if e.get("caution") else "")
     return made
 
 
-@lru_cache(maxsize=1)
+@once_a_language
 def cautions() -> dict[str, str]:
     """Short cautions by the step they belong to."""
-    return {key: str(text) for key, text in _load("cautions.toml").items()}
+    return {key: str(text) for key, text in read_list("cautions").items()}

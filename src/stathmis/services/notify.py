@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from stathmis.core.errors import UserError
+from stathmis.words import rounds as say
 
 log = logging.getLogger(__name__)
 
@@ -51,5 +52,5 @@ def tell_error(error: BaseException) -> None:
         tell("error", str(error))
         return
     log.error("Unexpected error", exc_info=error)
-    what = f"Something went wrong in Stathmis ({type(error).__name__})."
-    tell("error", f"{what} What was logged is safe; see the log file.")
+    what = say.SOMETHING_WENT_WRONG_IN_STATHMIS(name=type(error).__name__)
+    tell("error", say.WHAT_WHAT_WAS_LOGGED_IS(what=what))

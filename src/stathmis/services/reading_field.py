@@ -14,6 +14,8 @@ from stathmis.core.units import (
     to_inside,
 )
 from stathmis.logbook.records import Channel
+from stathmis.words import rounds as say
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import unit_word
 
 _EGGS_COULD_BE_C = (20.0, 50.0)
@@ -50,15 +52,15 @@ def interpret(typed: str, channel: Channel, near_c: float | None = None) -> Fiel
     try:
         found = parse_typed(typed)
     except NotANumberError:
-        example = "48" if channel.quantity == "humidity" else "37.5 or 99.5F"
-        return Field(typed, problem=f"Type a number, such as {example}.")
+        example = "48" if channel.quantity == "humidity" else _("37.5 or 99.5F")
+        return Field(typed, problem=say.TYPE_A_NUMBER_SUCH_AS(example=example))
     unit = found.unit or channel.unit
     if (unit == "%") != (channel.unit == "%"):
-        wanted = "humidity in %" if channel.unit == "%" else f"a temperature in {channel.unit}"
-        return Field(typed, problem=f"This one shows {wanted}.")
+        wanted = _("humidity in %") if channel.unit == "%" else _("a temperature in {unit}", unit=channel.unit)
+        return Field(typed, problem=_("This one shows {wanted}.", wanted=wanted))
     if channel.quantity == "humidity":
         if not 0 <= found.value <= 100:
-            return Field(typed, problem="Relative humidity runs from 0 to 100 %.")
+            return Field(typed, problem=say.RELATIVE_HUMIDITY_RUNS_FROM_TO())
         return _within_range(Field(typed, found.value, found.value, "%"), channel)
     shown = found.value if unit == channel.unit else float(from_inside(to_inside(found.value, unit), channel.unit))
     field = Field(typed, shown, found.value, unit)
@@ -74,10 +76,18 @@ def _other_unit(field: Field, channel: Channel, could_be_c: tuple[float, float])
         return None
     if channel.unit == "°C" and least <= celsius_from_fahrenheit(field.value) <= most:
         inside = celsius_from_fahrenheit(field.value)
-        return Field(field.typed, problem=f"Is that °F? {bare} °F is {inside:.1f} °C.", offer=f"{bare}F")
+        return Field(
+            field.typed,
+            problem=_("Is that °F? {bare} °F is {inside:.1f} °C.", bare=bare, inside=inside),
+            offer=f"{bare}F",
+        )
     if channel.unit == "°F" and least <= field.value <= most:
         inside = fahrenheit_from_celsius(field.value)
-        return Field(field.typed, problem=f"Is that °C? {bare} °C is {inside:.1f} °F.", offer=f"{bare}C")
+        return Field(
+            field.typed,
+            problem=_("Is that °C? {bare} °C is {inside:.1f} °F.", bare=bare, inside=inside),
+            offer=f"{bare}C",
+        )
     return None
 
 
@@ -86,6 +96,4 @@ def _within_range(field: Field, channel: Channel) -> Field:
     if channel.low <= field.shown <= channel.high:
         return field
     unit = unit_word(channel.unit)
-    return Field(
-        field.typed, problem=f"This instrument shows {channel.low:g} to {channel.high:g} {unit}; check the number."
-    )
+    return Field(field.typed, problem=say.THIS_INSTRUMENT_SHOWS_LOW_TO(low=channel.low, high=channel.high, unit=unit))

@@ -33,6 +33,8 @@ from stathmis.services.findings.corrections import InForce
 from stathmis.services.findings.verdict import CURRENT_MS, Judged, Verdict, judge_reading, overall
 from stathmis.services.moisture import water
 from stathmis.services.reading_field import Field
+from stathmis.words import rounds as say
+from stathmis.words.catalogue import _, within
 from stathmis.words.events import event_words, kind_word
 from stathmis.words.numbers import as_typed, count, unit_word
 
@@ -175,7 +177,7 @@ def log_round(desk: Desk, fields: Mapping[int, Field], at_ms: int) -> int:
     good = {channel_id: field for channel_id, field in fields.items() if field.shown is not None}
     if not good:
         return 0
-    with desk.edit(f"{count(len(good), 'reading')} logged") as edit:
+    with desk.edit(_("{readings} logged", readings=count(len(good), "{n} reading", "{n} readings"))) as edit:
         for channel_id, field in good.items():
             edit.add(
                 Reading,
@@ -191,7 +193,7 @@ def log_round(desk: Desk, fields: Mapping[int, Field], at_ms: int) -> int:
 
 def strike_reading(desk: Desk, reading_id: int, why: str) -> None:
     """Strike a wrong reading with a reason; it stays in the file, and undo brings it back."""
-    desk.strike("reading struck", Reading, [reading_id], why)
+    desk.strike(_("reading struck"), Reading, [reading_id], why)
 
 
 def log_event(
@@ -201,7 +203,7 @@ def log_event(
 
     How far a vent stands open, and how much water was poured, is taken from the note where it says so.
     """
-    with desk.edit(f"{kind_word(kind).lower()} logged") as edit:
+    with desk.edit(_("{kind_word} logged", kind_word=within(kind_word(kind)))) as edit:
         edit.add(
             Event,
             incubator_id=incubator.id,
@@ -216,7 +218,7 @@ def log_event(
 
 def strike_event(desk: Desk, event_id: int) -> None:
     """Strike a wrong event; it stays in the file, and undo brings it back."""
-    desk.strike("event struck", Event, [event_id])
+    desk.strike(_("event struck"), Event, [event_id])
 
 
 @dataclass(frozen=True)
@@ -232,7 +234,7 @@ class Entry:
 def strike(desk: Desk, entry: Entry) -> None:
     """Strike what was logged wrongly; it stays in the file, and undo brings it back."""
     if entry.kind is Reading:
-        strike_reading(desk, entry.id, "struck by the keeper")
+        strike_reading(desk, entry.id, say.STRUCK_BY_THE_KEEPER())
     else:
         strike_event(desk, entry.id)
 
@@ -259,7 +261,7 @@ def set_point(book: Book, incubator: Incubator, at_ms: int) -> float | None:
 def basis_text(book: Book, force: InForce) -> str:
     """What a correction rests on, in a few words: "checked 9 days ago"."""
     if force.since_ms is None:
-        return "never checked"
+        return _("never checked")
     days = max(0, (book.now_ms - force.since_ms) // DAY_MS)
-    ago = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
-    return f"certificate, {ago}" if force.basis == "certificate" else f"checked {ago}"
+    ago = _("today") if days == 0 else _("yesterday") if days == 1 else _("{days} days ago", days=days)
+    return _("certificate, {ago}", ago=ago) if force.basis == "certificate" else _("checked {ago}", ago=ago)

@@ -25,7 +25,9 @@ from stathmis.services.book import Book
 from stathmis.services.clock import is_zone
 from stathmis.services.desk import Desk
 from stathmis.words import dates
-from stathmis.words.numbers import count
+from stathmis.words import setting_up as say
+from stathmis.words.catalogue import N_, Spoken, _, begun
+from stathmis.words.numbers import eggs_of
 
 
 @dataclass(frozen=True)
@@ -39,16 +41,18 @@ class NewChannel:
     response_s: float | None = None
 
 
-KINDS = {
-    "lid display": "Lid display",
-    "probe": "Digital probe",
-    "stick": "Stick thermometer",
-    "hygrometer": "Hygrometer",
-    "logger": "Logger",
-    "lab thermometer": "Lab thermometer",
-    "fever thermometer": "Fever thermometer",
-    "infrared gun": "Infrared gun",
-}
+KINDS = Spoken(
+    {
+        "lid display": N_("Lid display"),
+        "probe": N_("Digital probe"),
+        "stick": N_("Stick thermometer"),
+        "hygrometer": N_("Hygrometer"),
+        "logger": N_("Logger"),
+        "lab thermometer": N_("Lab thermometer"),
+        "fever thermometer": N_("Fever thermometer"),
+        "infrared gun": N_("Infrared gun"),
+    }
+)
 
 TYPICAL = {"temperature": (0.1, 1.0), "humidity": (1.0, 7.0)}
 """Resolution and accuracy (°C, %) taken where the keeper knows none. Source: common practice, cautious."""
@@ -81,7 +85,7 @@ def channel_range(quantity: Quantity, unit: Unit, kind: str = "") -> tuple[float
 
 def _need_name(name: str, what: str) -> str:
     if not name.strip():
-        raise UserError(f"The {what} needs a name.", "A word you would call it by is enough.")
+        raise UserError(*say.THE_WHAT_NEEDS_A_NAME(what=what))
     return name.strip()
 
 
@@ -92,11 +96,13 @@ def add_incubator(desk: Desk, name: str, air: str, set_point_c: float | None = N
     """
     named = _need_name(name, "incubator")
     if any(i.name.casefold() == named.casefold() for i in desk.book.records(Incubator)):
-        raise UserError(f"There is an incubator named {named} already.", "Choose another name.")
+        raise UserError(*say.THERE_IS_AN_INCUBATOR_NAMED(named=named))
     room = desk.book.room()
     if air == "room" and room is not None:
-        raise UserError(f"The room is entered already: {room.name}.", "One room is enough.")
-    (made,) = desk.add(f"{named} entered", [(Incubator, {"name": named, "air": air, "set_point_c": set_point_c})])
+        raise UserError(*say.THE_ROOM_IS_ENTERED_ALREADY(room=room.name))
+    (made,) = desk.add(
+        _("{named} entered", named=named), [(Incubator, {"name": named, "air": air, "set_point_c": set_point_c})]
+    )
     return made
 
 
@@ -119,11 +125,11 @@ def add_instrument(
     """
     named = _need_name(name, "instrument")
     if not channels:
-        raise UserError("What does it show?", "Tick temperature, humidity or both.")
+        raise UserError(*say.WHAT_DOES_IT_SHOW())
     for channel in channels:
         if not channel.resolution > 0 or not channel.accuracy > 0:
-            raise UserError("Steps and accuracy are numbers above 0.", "Use the ones offered if you know none.")
-    with desk.edit(f"{named} entered") as edit:
+            raise UserError(*say.STEPS_AND_ACCURACY_ARE_NUMBERS())
+    with desk.edit(_("{named} entered", named=named)) as edit:
         made = edit.add(Instrument, name=named, kind=kind, role="reference" if reference else "working")
         for channel in channels:
             low, high = channel_range(channel.quantity, channel.unit, kind)
@@ -157,7 +163,7 @@ def _hang(
         Placement,
         instrument_id=instrument_id,
         incubator_id=incubator_id,
-        place=place or ("at the egg tops" if at_egg_top else "elsewhere"),
+        place=place or (say.AT_THE_EGG_TOPS() if at_egg_top else _("elsewhere")),
         at_egg_top=at_egg_top,
         from_ms=from_ms,
         to_ms=None,
@@ -184,9 +190,9 @@ def move_instrument(
     if [(p.incubator_id, p.at_egg_top, p.batch_id) for p in before] == (
         [] if incubator_id is None else [(incubator_id, at_egg_top, box)]
     ):
-        raise UserError(f"{instrument.name} hangs there already.", "Choose another place.")
+        raise UserError(*say.INSTRUMENT_HANGS_THERE_ALREADY(instrument=instrument.name))
     now = desk.now_ms
-    with desk.edit(f"{instrument.name} moved") as edit:
+    with desk.edit(_("{instrument} moved", instrument=instrument.name)) as edit:
         for placement in before:
             edit.change(Placement, placement.id, to_ms=now)
         if incubator_id is not None:
@@ -202,8 +208,8 @@ def set_place(desk: Desk, name: str, altitude_m: float, zone: str = "") -> None:
     if zone and not is_zone(zone):
         raise UserError(*dates.no_zone(zone))
     if not -500 <= altitude_m <= 6000:
-        raise UserError(f"{altitude_m:g} m is no altitude for hatching.", "Meters above the sea, such as 900.")
-    with desk.edit("place changed") as edit:
+        raise UserError(*say.ALTITUDE_M_M_IS_NO(altitude_m=altitude_m))
+    with desk.edit(_("place changed")) as edit:
         edit.set("name", name.strip())
         edit.set("altitude_m", f"{altitude_m:g}")
         if zone and zone != desk.book.zone:
@@ -223,9 +229,7 @@ def read_certificate(text: str) -> list[tuple[float, float, float]]:
         try:
             reading, correction, U = (parse_typed(c).value for c in cells)
         except ValueError:
-            raise UserError(
-                f"“{part.strip()}” is not reading, correction and U.", "Three numbers, points apart by semicolons."
-            ) from None
+            raise UserError(*say.PART_IS_NOT_READING_CORRECTION(part=part.strip())) from None
         points.append((reading, correction, U))
     return points
 
@@ -246,24 +250,21 @@ def add_certificate(
     at one reading, a date to come or an end before the date.
     """
     if not points:
-        raise UserError("The certificate needs a point.", "Copy reading, correction and U from the paper.")
+        raise UserError(*say.THE_CERTIFICATE_NEEDS_A_POINT())
     if any(not U > 0 for _, _, U in points) or not k > 0:
-        raise UserError("U and k on a certificate are above 0.", "Copy them from the paper.")
+        raise UserError(*say.U_AND_K_ON_A())
     if len({reading for reading, _, _ in points}) < len(points):
-        raise UserError("Two points stand at the same reading.", "Remove one.")
+        raise UserError(*say.TWO_POINTS_STAND_AT_THE())
     if not drift_per_year >= 0:
-        raise UserError("Drift in a year is a number from 0 up.", "Write how far it may move, either way.")
+        raise UserError(*say.DRIFT_IN_A_YEAR_IS())
     if dated_ms > desk.now_ms:
-        raise UserError("The certificate is dated in the future.", "Copy its date from the paper.")
+        raise UserError(*say.THE_CERTIFICATE_IS_DATED_IN())
     if expires_ms is not None and expires_ms <= dated_ms:
-        raise UserError("The certificate runs out before its date.", "Check both dates on the paper.")
+        raise UserError(*say.THE_CERTIFICATE_RUNS_OUT_BEFORE())
     channel = desk.book.one(Channel, channel_id)
     if any(not channel.low <= reading <= channel.high for reading, _, _ in points):
-        raise UserError(
-            f"A certificate's reading lies outside what this instrument shows, {channel.low:g} to {channel.high:g}.",
-            "The order is reading, correction, U.",
-        )
-    with desk.edit("certificate entered") as edit:
+        raise UserError(*say.A_CERTIFICATES_READING_LIES_OUTSIDE(low=channel.low, high=channel.high))
+    with desk.edit(_("certificate entered")) as edit:
         for reading, correction, U in points:
             edit.add(
                 CertificatePoint,
@@ -284,8 +285,8 @@ def change_channel(desk: Desk, channel: Channel, resolution: float, accuracy: fl
     Raises UserError for numbers not above 0.
     """
     if not resolution > 0 or not accuracy > 0 or (response_s is not None and not response_s > 0):
-        raise UserError("Steps, accuracy and response time are numbers above 0.", "Leave the time empty if unknown.")
-    with desk.edit("instrument changed") as edit:
+        raise UserError(*say.STEPS_ACCURACY_AND_RESPONSE_TIME())
+    with desk.edit(_("instrument changed")) as edit:
         edit.change(Channel, channel.id, resolution=resolution, accuracy=accuracy, response_s=response_s)
 
 
@@ -298,12 +299,12 @@ def remove_incubator(desk: Desk, incubator: Incubator) -> None:
     planned = [p.name for p in desk.book.records(StoredPlan) if p.incubator_id == incubator.id and p.batch_id is None]
     hanging = [i.name for i, _, _ in desk.book.hanging_in(incubator.id, desk.now_ms)]
     if running:
-        raise UserError(f"{running[0]} is set in {incubator.name}.", "End it first.")
+        raise UserError(*say.RUNNING_IS_SET_IN_INCUBATOR(running=running[0], incubator=incubator.name))
     if planned:
-        raise UserError(f"{planned[0]} is planned for {incubator.name}.", "Give that plan up, or plan it elsewhere.")
+        raise UserError(*say.PLANNED_IS_PLANNED_FOR_INCUBATOR(planned=planned[0], incubator=incubator.name))
     if hanging:
-        raise UserError(f"The {hanging[0]} hangs in {incubator.name}.", "Move it first, under Enter or change.")
-    desk.strike(f"{incubator.name} taken away", Incubator, [incubator.id])
+        raise UserError(*say.THE_HANGING_HANGS_IN_INCUBATOR(hanging=hanging[0], incubator=incubator.name))
+    desk.strike(_("{incubator} taken away", incubator=incubator.name), Incubator, [incubator.id])
 
 
 def set_batch(
@@ -321,15 +322,12 @@ def set_batch(
     Raises UserError for no eggs, and for a regime the species cannot keep.
     """
     if eggs < 1:
-        raise UserError("How many eggs?", "A batch has at least one.")
+        raise UserError(*say.HOW_MANY_EGGS())
     if regime not in {c.key for c in profiles.choices(desk.book, species)}:
         kept = species_of(desk.book, species).name
-        raise UserError(
-            f"{kept.capitalize()} eggs cannot follow that profile.",
-            "Choose the regime that follows the species, or a profile made for it.",
-        )
-    named = name.strip() or count(eggs, f"{species_of(desk.book, species).name} egg")
-    with desk.edit(f"{named} set") as edit:
+        raise UserError(*say.KEPT_EGGS_CANNOT_FOLLOW_THAT(kept=begun(kept)))
+    named = name.strip() or eggs_of(eggs, species_of(desk.book, species).name)
+    with desk.edit(_("{named} set", named=named)) as edit:
         return edit.add(
             Batch,
             incubator_id=incubator.id,
@@ -351,5 +349,5 @@ def usual_day_count(book: Book) -> DayCount:
 
 def end_batch(desk: Desk, batch: Batch) -> None:
     """End a batch now; undoable."""
-    with desk.edit(f"{batch.name} ended") as edit:
+    with desk.edit(_("{batch} ended", batch=batch.name)) as edit:
         edit.change(Batch, batch.id, ended_ms=desk.now_ms)

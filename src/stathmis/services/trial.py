@@ -12,7 +12,8 @@ from stathmis.services.findings.combinations import Combination, combinations_of
 from stathmis.services.findings.doings import Change, What
 from stathmis.services.moisture import water
 from stathmis.words import trial as words
-from stathmis.words.catalogue import _
+from stathmis.words import typed
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import number
 
 LONGEST_MIN = 48 * 60.0
@@ -27,7 +28,7 @@ def usual(book: Book, incubator: Incubator, what: What) -> tuple[str, str]:
     unit = book.temperature_unit
     if what == "set point":
         now = rounds.set_point(book, incubator, book.now_ms)
-        return (f"{float(from_inside(now, unit)):.1f}" if now is not None else "", "")
+        return (as_number(float(from_inside(now, unit)), ".1f") if now is not None else "", "")
     lasts = {"lid": "10 min", "cool": "20 min", "power": "2 h", "window": "30 min"}
     amounts = {"vent": "half", "night": "5" if unit == "°C" else "9", "window": "5" if unit == "°C" else "41"}
     return amounts.get(what, ""), lasts.get(what, "")
@@ -85,7 +86,7 @@ def _hours(text: str) -> float:
 
 def _minutes(text: str) -> float:
     """A length of time as typed: "20", "20 min", "1.5 h", "1 h 30 min"."""
-    parts = text.lower().replace(",", ".").replace("hours", "h").replace("hour", "h").replace("min", "m").split()
+    parts = typed.english(text.lower(), "hours").replace(",", ".").replace("hours", "h").replace("min", "m").split()
     joined = "".join(parts)
     total, digits = 0.0, ""
     try:
@@ -112,8 +113,8 @@ def do(desk: Desk, incubator: Incubator, change: Change) -> None:
         return
     if what == "water":
         chosen = next((m for m in mixes(desk.book, incubator) if abs(m.surface_cm2 - change.amount) < 0.05), None)
-        names = chosen.names if chosen is not None else ()
-        wet = {s.id: 1.0 for s in water.surfaces(desk.book, incubator) if s.name in names}
+        shares = chosen.wet if chosen is not None else {}
+        wet = {s.id: shares[s.name] for s in water.surfaces(desk.book, incubator) if s.name in shares}
         if wet:
             before = water.setting_at(water.events_of(desk.book, incubator), at)
             if before.surface_cm2 is None or abs(before.surface_cm2 - change.amount) > 0.05:

@@ -51,9 +51,9 @@ class Influence:
 
     def __post_init__(self) -> None:
         if not (self.standard_uncertainty >= 0 and isfinite(self.standard_uncertainty)):
-            raise FitError(f"{self.label}: an uncertainty is a number from 0 up")
+            raise FitError("{label}: an uncertainty is a number from 0 up", label=self.label)
         if not self.degrees_of_freedom > 0:
-            raise FitError(f"{self.label}: degrees of freedom are above 0")
+            raise FitError("{label}: degrees of freedom are above 0", label=self.label)
 
     @property
     def u_reading(self) -> Array:
@@ -107,7 +107,7 @@ def gather(on_readings: Sequence[Sequence[Effect]], on_references: Sequence[Sequ
     for effect in (e for side in (on_readings, on_references) for point in side for e in point):
         kind = first.setdefault(effect.label, effect)
         if (kind.unit, kind.shared, kind.distribution) != (effect.unit, effect.shared, effect.distribution):
-            raise FitError(f"{effect.label}: two different influences have one name")
+            raise FitError("{label}: two different influences have one name", label=effect.label)
         most[effect.label] = max(most.get(effect.label, 0.0), effect.standard_uncertainty)
     made = []
     for label, kind in first.items():

@@ -7,13 +7,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core.errors import NumbersError
+
 Array = NDArray[np.float64]
 
 _CHI_SQUARE_TAIL = 0.05
 
 
-class FitError(ValueError):
-    """The comparison cannot be turned into a correction; the message says why."""
+class FitError(NumbersError):
+    """The comparison cannot be turned into a correction; the sentence says why."""
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from stathmis.core.errors import NumbersError
+
 Air = Literal["forced", "still"]
 DayCount = Literal["from 0", "from 1", "down"]
 """How days are numbered: the first 24 h are day 0, or day 1, or days are counted down to the hatch."""
@@ -123,11 +125,6 @@ class Phase:
     humidity: Band | None
     title: str = ""
 
-    @property
-    def words(self) -> str:
-        """What the keeper calls it: the title of the stretch, else its name."""
-        return self.title or self.name
-
 
 @dataclass(frozen=True)
 class Stage:
@@ -147,7 +144,7 @@ class Stage:
 class OwnProfile:
     """A keeper's own profile for one species (by key); stages in order from day 0; last_day ends the last, elapsed.
 
-    Raises ValueError for stages that do not begin at day 0, do not rise, or run past the last day.
+    Raises NumbersError for stages that do not begin at day 0, do not rise, or run past the last day.
     """
 
     name: str
@@ -159,9 +156,9 @@ class OwnProfile:
     def __post_init__(self) -> None:
         starts = [s.from_day for s in self.stages]
         if not starts or starts[0] != 0.0:
-            raise ValueError("the first stage begins at day 0")
+            raise NumbersError("the first stage begins at day 0")
         if any(b <= a for a, b in zip(starts, [*starts[1:], self.last_day], strict=True)):
-            raise ValueError("each stage begins after the one before it, and the last day comes after all of them")
+            raise NumbersError("each stage begins after the one before it, and the last day comes after all of them")
 
 
 def lockdown_of(species: Species, own: OwnProfile | None, moved_to: float | None = None) -> float | None:

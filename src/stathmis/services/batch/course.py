@@ -17,6 +17,8 @@ from stathmis.core.course.way import Way, possible
 from stathmis.logbook.records import Batch, Incubator, Quantity
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS, local
+from stathmis.words.batch import course as say
+from stathmis.words.catalogue import _, as_number
 
 Array = NDArray[np.float64]
 
@@ -221,33 +223,38 @@ class Course:
         if decimals == 0:
             n = float(ceil(n - 1e-9) if down else floor(n + 1e-9))
             n = n or 0.0
-        text = f"{n:.{decimals}f}"
-        return f"{text} to go" if down else f"day {text}"
+        text = as_number(n, f".{decimals}f")
+        return _("{text} to go", text=text) if down else _("day {text}", text=text)
 
     def day_text(self, at_ms: float) -> str:
         """ "day 13 of 24" by the batch's convention, or how long until setting, or that it is over."""
         day = self.day(at_ms)
         if day < 0:
-            return "not set yet"
-        about = "about " if self.species.kind == "reptile" else ""
+            return _("not set yet")
+        about = _("about ") if self.species.kind == "reptile" else ""
         if self.batch.day_count == "down":
             left = ceil(self.numbered(day) - 1e-9)
             if left <= 0:
-                return "hatch day" if left == 0 else f"{-left} over the hatch day"
-            return f"{about}{left} days to go" if left > 1 else "1 day to go"
+                return _("hatch day") if left == 0 else say.LEFT_OVER_THE_HATCH_DAY(left=-left)
+            return _("{about}{left} days to go", about=about, left=left) if left > 1 else _("1 day to go")
         term = self.numbered(self.species.days)
-        return f"{self.day_words(day)} of {about}{round(term, 0 if about else 1):g}"
+        return _(
+            "{day_words} of {about}{term:g}",
+            day_words=self.day_words(day),
+            about=about,
+            term=round(term, 0 if about else 1),
+        )
 
     def next_step(self, at_ms: float, zone: str) -> str:
         """What comes next on the course, in words by the local calendar, empty when nothing does."""
         day = self.day(at_ms)
         steps: list[tuple[float, str]] = []
         if self.lockdown_day is not None:
-            steps.append((self.lockdown_day, "lockdown"))
-        steps += [(self.species.days, "hatch expected"), (self.phases[-1].end_day, "last day")]
+            steps.append((self.lockdown_day, _("lockdown")))
+        steps += [(self.species.days, _("hatch expected")), (self.phases[-1].end_day, _("last day"))]
         for at, what in steps:
             if day < at:
                 away = (local(self.at_ms(at), zone).date() - local(int(at_ms), zone).date()).days
-                when = "today" if away == 0 else "tomorrow" if away == 1 else f"in {away} days"
+                when = _("today") if away == 0 else _("tomorrow") if away == 1 else _("in {away} days", away=away)
                 return f"{what} {when}"
         return ""

@@ -17,6 +17,7 @@ from stathmis.services.batch.species import OWN, all_species
 from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.desk import Desk
 from stathmis.words import species as words
+from stathmis.words.catalogue import as_number
 
 Kind = Literal["bird", "reptile"]
 Within = tuple[float, float]
@@ -69,19 +70,19 @@ def draft_of(species: Species, unit: TemperatureUnit, *, copy: bool) -> SpeciesD
     """A species as text to edit, temperatures in a unit; copy: for one of one's own that is like it."""
 
     def band(found: Band | None) -> str:
-        return "" if found is None else f"{found.low:g}–{found.high:g}"
+        return "" if found is None else f"{as_number(found.low, 'g')}–{as_number(found.high, 'g')}"
 
     texts = {
         "name": "" if copy else species.name,
-        "set_c": f"{round(float(from_inside(species.set_c, unit)), 2):g}",
-        "half_band_k": f"{round(float(difference_from_inside(species.half_band_k, unit)), 2):g}",
+        "set_c": as_number(round(float(from_inside(species.set_c, unit)), 2), "g"),
+        "half_band_k": as_number(round(float(difference_from_inside(species.half_band_k, unit)), 2), "g"),
         "setting_rh": band(species.setting_rh),
         "lockdown_rh": band(species.lockdown_rh),
         "note": "" if copy else species.note,
     }
     for name in ("days", "days_low", "days_high", "stop_turning_day", "loss_percent", "egg_g"):
         value = getattr(species, name)
-        texts[name] = "" if value is None else f"{value:g}"
+        texts[name] = "" if value is None else as_number(value, "g")
     stored_id = None if copy else int(species.key.removeprefix(OWN))
     return SpeciesDraft(species.kind, species.cooling, texts, stored_id)
 

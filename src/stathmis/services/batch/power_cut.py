@@ -18,6 +18,8 @@ from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.desk import Desk
 from stathmis.words import power as power_words
+from stathmis.words.batch import course as say
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import number
 
 Array = NDArray[np.float64]
@@ -60,7 +62,7 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
     The lid stays shut, so the air cools with the box and the eggs behind it, as in still air; embryos that have grown
     keep themselves warmer for a while.
     """
-    length, room_c = _hours(hours), _room_c(book, room)
+    length, room_c = _hours(hours, say.HOW_LONG()), _room_c(book, room)
     course = batches.running(book, incubator)
     mass = course.species.egg_g if course is not None else USUAL_G
     start = course.held_c(book.now_ms) if course is not None else 37.5
@@ -84,14 +86,14 @@ def cool_down(book: Book, incubator: Incubator, hours: str, room: str) -> PowerC
     )
 
 
-def _hours(text: str, asked: tuple[str, str] = ("How long was or will it be?", "Hours, such as 2.5.")) -> float:
+def _hours(text: str, asked: tuple[str, str]) -> float:
     """Hours as typed; asked: what is said where they are no number."""
     try:
         length = parse_typed(text).value
     except NotANumberError:
         raise UserError(*asked) from None
     if not 0.0 < length <= LONGEST_H:
-        raise UserError(f"{length:g} h is no power cut to reckon with.", f"From a few minutes to {LONGEST_H:.0f} h.")
+        raise UserError(*say.LENGTH_H_IS_NO_POWER(length=length, longest_h=LONGEST_H))
     return length
 
 
@@ -99,11 +101,11 @@ def _room_c(book: Book, text: str) -> float:
     try:
         typed = parse_typed(text)
     except NotANumberError:
-        raise UserError("How warm is the room?", "A temperature such as 18 or 64F.") from None
+        raise UserError(*say.HOW_WARM_IS_THE_ROOM()) from None
     room_c = float(to_inside(typed.value, typed.unit or book.temperature_unit))
     if not -20.0 <= room_c <= 36.0:
         shown = number(room_c, "temperature", book.temperature_unit)
-        raise UserError(f"A room at {shown}?", "Write 64F for Fahrenheit or 18C for Celsius.")
+        raise UserError(*say.A_ROOM_AT_SHOWN(shown=shown))
     return room_c
 
 
@@ -145,7 +147,7 @@ def found_off(book: Book, incubator: Incubator, seen: str, air: str, egg: str, r
         None if reads[1] is None else (reads[1], SHELL_U_K),
     )
     began = tuple(book.now_ms - round(h * HOUR_MS) for h in (back.hours.value, back.hours.high, back.hours.low))
-    cut = cool_down(book, incubator, f"{max(back.hours.value, 0.05):.2f}", room)
+    cut = cool_down(book, incubator, as_number(max(back.hours.value, 0.05), ".2f"), room)
     return FoundOff(back, began, cut)  # type: ignore[arg-type]
 
 
@@ -170,7 +172,7 @@ def egg_cores(course: Course | None, at_ms: int, times_h: Array, air: Array, mas
     start = float(air[0] + course.warmed_by(at_ms).core_k)
     share = course.day(at_ms) / course.species.days
     core = np.full(air.shape, start)
-    for _ in range(2):
+    for _again in range(2):
         # a cooler embryo makes less heat
         own = course.own_heat * own_heat(mass, share, forced_air=False, core_c=core).core_k
         core = egg_temperature(times_h * 3600.0, air + own, mass, forced_air=False, start_c=start)
@@ -181,25 +183,25 @@ def words(book: Book, found: PowerCut) -> tuple[str, str]:
     """How cold the eggs get, and what to do."""
     unit = book.temperature_unit
     egg = number(found.end_c, "temperature", unit)
-    low, high = (f"{from_inside(v, unit):.0f}" for v in (found.low_c, found.high_c))
-    said = (
-        f"After {found.hours:g} h with the lid shut the eggs are at about {egg} (boxes differ: {low} to {high} {unit})."
-    )
+    low, high = (as_number(from_inside(v, unit), ".0f") for v in (found.low_c, found.high_c))
+    said = say.AFTER_HOURS_H_WITH_THE(hours=found.hours, egg=egg, low=low, high=high, unit=unit)
     if found.cold_h is not None:
-        said += f" They pass {number(COLD_C, 'temperature', unit)} after {found.cold_h:.1f} h."
+        said += _(
+            " They pass {cold_c} after {cold_h:.1f} h.", cold_c=number(COLD_C, "temperature", unit), cold_h=found.cold_h
+        )
     if found.cold_h is None:
-        do = "Leave the lid shut. Embryos stand this; expect the hatch a little later."
+        do = say.LEAVE_THE_LID_SHUT_EMBRYOS()
     elif found.hours - found.cold_h < 6.0:
-        do = "Lid shut, a blanket round the box but not over the vents. When it lasts, warm bottles beside the eggs."
+        do = say.LID_SHUT_A_BLANKET_ROUND()
     else:
-        do = "Warm them: bottles of warm water in the box, renewed, or another machine. Candle in a few days."
-    return said, do + " When the power is back, do not raise the set point: 1-3 h to recover is normal."
+        do = say.WARM_THEM_BOTTLES_OF_WARM()
+    return said, do + say.WHEN_THE_POWER_IS_BACK()
 
 
 def log_power_cut(desk: Desk, incubator: Incubator, found: PowerCut, at_ms: int) -> None:
     """Note a power cut in the log, from a time (UTC ms); undoable."""
     desk.add(
-        "power cut logged",
+        _("power cut logged"),
         [
             (
                 Event,

@@ -9,6 +9,8 @@ from stathmis.core.course.profile import Band, OwnProfile, Stage, StageKind
 from stathmis.core.units import NotANumberError, Unit, from_inside, parse_typed, to_inside
 from stathmis.exchange.profile_file import LIMITS
 from stathmis.services.book import TemperatureUnit
+from stathmis.words.batch import profiles as say
+from stathmis.words.catalogue import _, as_number
 
 KINDS: tuple[StageKind, ...] = get_args(StageKind)
 
@@ -50,21 +52,21 @@ def draft_of(profile: OwnProfile, unit: TemperatureUnit, stored_id: int | None =
     """A profile as text to edit, temperatures in the unit shown."""
 
     def heat(celsius: float) -> str:
-        return f"{round(float(from_inside(celsius, unit)), 2):g}"
+        return as_number(round(float(from_inside(celsius, unit)), 2), "g")
 
     rows = tuple(
         StageRow(
             s.kind,
             s.title,
-            f"{s.from_day:g}",
+            as_number(s.from_day, "g"),
             heat(s.temperature_c.low),
             heat(s.temperature_c.high),
-            f"{s.humidity.low:g}" if s.humidity else "",
-            f"{s.humidity.high:g}" if s.humidity else "",
+            as_number(s.humidity.low, "g") if s.humidity else "",
+            as_number(s.humidity.high, "g") if s.humidity else "",
         )
         for s in profile.stages
     )
-    return ProfileDraft(profile.name, profile.species, profile.why, f"{profile.last_day:g}", rows, stored_id)
+    return ProfileDraft(profile.name, profile.species, profile.why, as_number(profile.last_day, "g"), rows, stored_id)
 
 
 def with_stage_after(draft: ProfileDraft, index: int) -> ProfileDraft:
@@ -94,20 +96,20 @@ def interpret(draft: ProfileDraft, unit: TemperatureUnit) -> Interpreted:
             found.problems[i] = str(fault)
             continue
         if i == 0 and stage.from_day != 0.0:
-            found.problems[i] = "The first stage begins at day 0."
+            found.problems[i] = say.THE_FIRST_STAGE_BEGINS_AT()
         elif stage.from_day <= before:
-            found.problems[i] = f"It begins after the stage before it, which begins at {before:g}."
+            found.problems[i] = say.IT_BEGINS_AFTER_THE_STAGE(before=before)
         before = stage.from_day
         stages.append(stage)
     last = _day(draft.last_day)
     if not draft.name.strip():
-        found.problems[-1] = "Give it a name."
+        found.problems[-1] = _("Give it a name.")
     elif last is None or last > 400.0:
-        found.problems[-1] = "The last day is a number such as 23."
+        found.problems[-1] = say.THE_LAST_DAY_IS_A()
     elif stages and not found.problems and last <= stages[-1].from_day:
-        found.problems[-1] = f"The last day comes after the last stage, which begins at {stages[-1].from_day:g}."
+        found.problems[-1] = say.THE_LAST_DAY_COMES_AFTER(from_day=stages[-1].from_day)
     elif not draft.rows:
-        found.problems[-1] = "A profile has one stage or more."
+        found.problems[-1] = say.A_PROFILE_HAS_ONE_STAGE()
     if not found.problems:
         found.profile = OwnProfile(draft.name.strip(), draft.species, draft.why.strip(), tuple(stages), last or 0.0)
     return found
@@ -128,21 +130,21 @@ def _day(text: str) -> float | None:
 def _stage(row: StageRow, unit: TemperatureUnit) -> Stage:
     start = _day(row.from_day)
     if start is None:
-        raise _FaultError("From which day? Write a number such as 7.")
+        raise _FaultError(say.FROM_WHICH_DAY_WRITE_A())
     heat = _band(row.heat_low, row.heat_high, "temperature_c", unit)
     if heat is None:
-        raise _FaultError("Which temperatures? Write the lowest and the highest.")
+        raise _FaultError(say.WHICH_TEMPERATURES_WRITE_THE_LOWEST())
     return Stage(row.kind, start, heat, _band(row.moist_low, row.moist_high, "humidity", "%"), row.title.strip())
 
 
 def _band(low: str, high: str, what: str, unit: Unit) -> Band | None:
     if not low.strip() and not high.strip():
         return None
-    word = "temperature" if what == "temperature_c" else "humidity"
+    word = _("temperature") if what == "temperature_c" else _("humidity")
     try:
         values = [(parsed.value, parsed.unit) for parsed in (parse_typed(low), parse_typed(high))]
     except NotANumberError:
-        raise _FaultError(f"The {word} runs from a number to a number.") from None
+        raise _FaultError(say.THE_WORD_RUNS_FROM_A(word=word)) from None
     if word == "temperature":
         ends = [float(to_inside(v, u or unit)) for v, u in values]
     else:
@@ -150,5 +152,5 @@ def _band(low: str, high: str, what: str, unit: Unit) -> Band | None:
     least, most = LIMITS[what]
     if not least <= ends[0] < ends[1] <= most:
         bounds = [least, most] if word == "humidity" else [round(float(from_inside(v, unit))) for v in (least, most)]
-        raise _FaultError(f"The {word} runs from low to high, within {bounds[0]:g} to {bounds[1]:g} {unit}.")
+        raise _FaultError(say.THE_WORD_RUNS_FROM_LOW(word=word, bounds=bounds[0], bounds2=bounds[1], unit=unit))
     return Band(round(ends[0], 3), round(ends[1], 3))

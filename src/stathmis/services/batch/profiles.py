@@ -16,12 +16,16 @@ from stathmis.services.batch.species import all_species, species_of
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.words import way as way_words
+from stathmis.words.batch import profiles as say
+from stathmis.words.catalogue import Spoken, _
 
-DAY_COUNTS: dict[DayCount, str] = {
-    "from 0": "from 0: setting day is day 0",
-    "from 1": "from 1: setting day is day 1",
-    "down": "down: to 0 on the hatch day",
-}
+DAY_COUNTS: Spoken[DayCount] = Spoken(
+    {
+        "from 0": say.FROM_SETTING_DAY_IS_DAY,
+        "from 1": say.FROM_SETTING_DAY_IS_DAY_2,
+        "down": say.DOWN_TO_ON_THE_HATCH,
+    }
+)
 OWN = "own "
 """A batch that follows a keeper's own profile names it by this and the profile's id."""
 THIN_AIR_M = 1800.0
@@ -57,7 +61,7 @@ def own_of(book: Book, regime: str) -> OwnProfile | None:
 
 def choices(book: Book, species: str) -> list[Choice]:
     """What a batch of a species can follow: the keeper's own profiles for it, and the shipped regimes it can keep."""
-    found = [Choice(k, p.name, p.why or "Your own.") for k, p in own_profiles(book).items() if p.species == species]
+    found = [Choice(k, p.name, p.why or _("Your own.")) for k, p in own_profiles(book).items() if p.species == species]
     kept = species_of(book, species)
     reptile = kept.kind == "reptile"
     shipped = [r for r in knowledge.regimes().values() if not (reptile and (r.setting_rh or r.by_weight))]
@@ -70,7 +74,9 @@ def start_from(book: Book, species: str, regime: str) -> OwnProfile:
     if own is not None:
         return own
     kept = species_of(book, species)
-    return _written_out(phases(kept, knowledge.regimes()[regime], "forced"), species, f"My {kept.name}", "")
+    return _written_out(
+        phases(kept, knowledge.regimes()[regime], "forced"), species, _("My {kept}", kept=kept.name), ""
+    )
 
 
 def _written_out(course: tuple[Phase, ...], species: str, name: str, why: str) -> OwnProfile:
@@ -86,20 +92,20 @@ def keep_profile(desk: Desk, profile: OwnProfile, stored_id: int | None = None) 
     """
     name = profile.name.strip()
     if not name:
-        raise UserError("The profile needs a name.", "A word or two are enough.")
+        raise UserError(*say.THE_PROFILE_NEEDS_A_NAME())
     for key, known in own_profiles(desk.book).items():
         if known.name.casefold() == name.casefold() and key != f"{OWN}{stored_id}":
-            raise UserError(f"There is a profile named {known.name} already.", "Give this one another name.")
+            raise UserError(*say.THERE_IS_A_PROFILE_NAMED(known=known.name))
     profile = replace(profile, name=name)
     text = profile_file.profile_text(profile)
     # what cannot be read back must not be kept
     profile_file.parse_profile(text, all_species(desk.book).keys())
     if stored_id is None:
-        return desk.add(f"profile {name} kept", [(StoredProfile, {"text": text})])[0]
+        return desk.add(_("profile {name} kept", name=name), [(StoredProfile, {"text": text})])[0]
     followers = _followers(desk.book, stored_id)
     if any(b.species != profile.species for b in followers):
-        raise UserError(f"{followers[0].name} follows this profile.", "Its species cannot change; make a copy of it.")
-    with desk.edit(f"profile {name} changed") as edit:
+        raise UserError(*say.FOLLOWERS_FOLLOWS_THIS_PROFILE(followers=followers[0].name))
+    with desk.edit(_("profile {name} changed", name=name)) as edit:
         edit.change(StoredProfile, stored_id, text=text)
     return stored_id
 
@@ -113,8 +119,8 @@ def remove_profile(desk: Desk, stored_id: int) -> None:
     """Take a profile away; undoable. Raises UserError where a batch follows or followed it."""
     followers = _followers(desk.book, stored_id)
     if followers:
-        raise UserError(f"{followers[0].name} follows this profile.", "Let it follow another one first.")
-    desk.strike("profile taken away", StoredProfile, [stored_id])
+        raise UserError(*say.FOLLOWERS_FOLLOWS_THIS_PROFILE_2(followers=followers[0].name))
+    desk.strike(_("profile taken away"), StoredProfile, [stored_id])
 
 
 def bring_in(desk: Desk, path: Path) -> OwnProfile:
@@ -142,7 +148,7 @@ def write_text(path: Path, text: str) -> None:
         partial.replace(path)
     except OSError as error:
         partial.unlink(missing_ok=True)
-        raise UserError(f"{path.name} cannot be written: {error.strerror}.", "Choose another folder.") from None
+        raise UserError(*say.PATH_CANNOT_BE_WRITTEN_STRERROR(path=path.name, strerror=error.strerror)) from None
 
 
 def follow(desk: Desk, batch: Batch, regime: str, day_count: DayCount, *, whole: bool = True) -> None:
@@ -152,8 +158,8 @@ def follow(desk: Desk, batch: Batch, regime: str, day_count: DayCount, *, whole:
     Raises UserError for a regime its species cannot keep.
     """
     if regime not in {c.key for c in choices(desk.book, batch.species)}:
-        raise UserError("This species cannot follow that profile.", "Choose one made for it.")
-    with desk.edit(f"{batch.name} changed") as edit:
+        raise UserError(*say.THIS_SPECIES_CANNOT_FOLLOW_THAT())
+    with desk.edit(_("{batch} changed", batch=batch.name)) as edit:
         if not whole and regime != batch.regime:
             ways.keep_earlier(edit, desk.book, batch)
         edit.change(Batch, batch.id, regime=regime, day_count=day_count)
@@ -164,7 +170,4 @@ def thin_air(book: Book) -> str:
     if book.altitude_m is None or book.altitude_m < THIN_AIR_M:
         return ""
     more = 100.0 * (1013.25 / book.pressure_hpa - 1.0)
-    return (
-        f"At {book.altitude_m:,.0f} m the air is thin: keep the vents more open for oxygen, above all from lockdown; "
-        f"eggs lose about {more:.0f} % more weight than at sea level, so keep the humidity in its upper half."
-    )
+    return say.AT_ALTITUDE_M_M_THE(altitude_m=book.altitude_m, more=more)

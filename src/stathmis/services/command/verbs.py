@@ -16,6 +16,7 @@ from stathmis.services.files import logger_import
 from stathmis.services.reading_field import Field, interpret
 from stathmis.words import command as words
 from stathmis.words import dates, logger_files
+from stathmis.words.catalogue import in_order
 from stathmis.words.numbers import as_typed
 
 
@@ -67,7 +68,7 @@ def instrument_named(book: Book, name: str) -> Instrument:
     exact = [i for i in every if i.name.casefold() == wanted]
     found = exact or [i for i in every if wanted and i.name.casefold().startswith(wanted)]
     if len(found) != 1:
-        raise UserError(*words.no_instrument(name, sorted(i.name for i in every)))
+        raise UserError(*words.no_instrument(name, sorted((i.name for i in every), key=in_order)))
     return found[0]
 
 

@@ -12,6 +12,8 @@ from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
 from stathmis.services.eggs.findings import check_time
 from stathmis.services.eggs.tray import EggStory, TraySheet, tray
+from stathmis.words.catalogue import _
+from stathmis.words.eggs import break_out as say
 from stathmis.words.numbers import count
 
 CHICK_DAYS = 21.0
@@ -84,25 +86,25 @@ def open_egg(desk: Desk, course: Course, mark: str, draft: Draft, at_ms: int, no
     """
     check_time(desk.book, course, at_ms)
     if not draft.stage:
-        raise UserError("How far had it come?", "Press the letter of a stage first.")
+        raise UserError(*say.HOW_FAR_HAD_IT_COME())
     if draft.position and draft.stage not in ("late", "internal", "external"):
-        raise UserError("An embryo that young has no position yet.", "Leave the position out.")
+        raise UserError(*say.AN_EMBRYO_THAT_YOUNG_HAS())
     sheet = tray(desk.book, course.batch)
     if mark:
         egg = sheet.egg(mark)
         if egg is None:
-            raise UserError(f"There is no egg {mark} in this tray.", "Choose another.")
+            raise UserError(*say.THERE_IS_NO_EGG_MARK(mark=mark))
         if egg.hatched:
-            raise UserError(f"A chick came out of egg {mark}.", "Strike that first, or is it another egg?")
+            raise UserError(*say.A_CHICK_CAME_OUT_OF(mark=mark))
         if egg.opened is not None:
-            raise UserError(f"Egg {mark} was opened already.", "Strike what was noted first.")
+            raise UserError(*say.EGG_MARK_WAS_OPENED_ALREADY(mark=mark))
         n = 1
     else:
         left = left_to_open(course, sheet)
         if sheet.eggs:
-            raise UserError("These eggs have marks.", "Open them one by one.")
+            raise UserError(*say.THESE_EGGS_HAVE_MARKS())
         if not 1 <= n <= left:
-            raise UserError(f"{count(n, 'egg')} opened, and {left} did not hatch.", "Is the count right?")
+            raise UserError(*say.EGGS_OPENED_AND_LEFT_DID(eggs=count(n, "{n} egg", "{n} eggs"), left=left))
     fields = {
         "batch_id": course.batch.id,
         "time_ms": at_ms,
@@ -114,7 +116,10 @@ def open_egg(desk: Desk, course: Course, mark: str, draft: Draft, at_ms: int, no
         "note": note.strip(),
         "logged_ms": desk.now_ms,
     }
-    desk.add(f"egg {mark} opened" if mark else f"{count(n, 'egg')} opened", [(BreakOut, fields)])
+    desk.add(
+        _("egg {mark} opened", mark=mark) if mark else _("{eggs} opened", eggs=count(n, "{n} egg", "{n} eggs")),
+        [(BreakOut, fields)],
+    )
 
 
 def all_opened(sheet: TraySheet) -> list[BreakOut]:
@@ -125,7 +130,7 @@ def all_opened(sheet: TraySheet) -> list[BreakOut]:
 
 def strike(desk: Desk, found: BreakOut) -> None:
     """What was noted was wrong: leave it out from now on; undoable."""
-    desk.strike("opened egg struck", BreakOut, [found.id])
+    desk.strike(_("opened egg struck"), BreakOut, [found.id])
 
 
 def deaths(course: Course, sheet: TraySheet) -> list[tuple[float, float]]:

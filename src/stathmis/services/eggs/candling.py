@@ -5,28 +5,17 @@ from __future__ import annotations
 from stathmis.services import knowledge
 from stathmis.services.batch.course import Course
 from stathmis.services.eggs.tray import TraySheet
-
-SHOWS = (
-    (0.0, "nothing yet; the yolk's shadow"),
-    (3 / 21, "a beating spot and the first vessels"),
-    (5 / 21, "the eye, and more vessels"),
-    (7 / 21, "a spider of veins; the embryo moves"),
-    (10 / 21, "half the egg dark, the egg tooth"),
-    (14 / 21, "mostly dark; it moves; the air cell is a fifth"),
-    (18 / 21, "dark but for a clear air cell with a slanted edge"),
-    (19.5 / 21, "the beak in the air cell, peeping"),
-    (20.5 / 21, "a star crack, then the zip round the blunt end"),
-)
-"""What a living egg shows at shares of a chick's 21 days. Source: common embryology; scaled for other birds."""
+from stathmis.words.catalogue import _, begun
+from stathmis.words.eggs import candling as say
 
 
 def shows(course: Course, day: float) -> str:
     """What a living egg shows on a day; empty for a reptile's."""
     if course.species.kind == "reptile":
-        return "Fertile ones show vessels on a pink ground; the chalky patch spreads as they grow."
+        return say.FERTILE_ONES_SHOW_VESSELS_ON()
     share = max(0.0, day) / course.species.days
-    text = next(words for at, words in reversed(SHOWS) if share >= at)
-    return f"On this day a living egg shows {text}."
+    text = next(_(words) for at, words in reversed(say.SHOWS) if share >= at)
+    return say.ON_THIS_DAY_A_LIVING(text=text)
 
 
 def looks(course: Course, day: float) -> str:
@@ -36,7 +25,7 @@ def looks(course: Course, day: float) -> str:
     if course.species.kind == "reptile":
         keys = ("slug", "mold", "dented", "wet look")
     found = knowledge.findings()
-    return "; ".join(f"{found[k].word}: {found[k].look}" for k in keys).capitalize() + "."
+    return begun("; ".join(f"{found[k].word}: {found[k].look}" for k in keys)) + "."
 
 
 def take_out(sheet: TraySheet) -> list[str]:
@@ -49,8 +38,15 @@ def take_out(sheet: TraySheet) -> list[str]:
     said = []
     for state in sorted(by_state, key=lambda s: (s != "rotten", s)):
         marks = by_state[state]
-        which = f"{'egg' if len(marks) == 1 else 'eggs'} {', '.join(marks)}"
-        said.append(f"Take out {which} ({found[state].word}): {found[state].removes}.")
+        which = f"{_('egg') if len(marks) == 1 else _('eggs')} {', '.join(marks)}"
+        said.append(
+            _(
+                "Take out {which} ({word}): {removes}.",
+                which=which,
+                word=found[state].word,
+                removes=found[state].removes,
+            )
+        )
     return said
 
 
@@ -70,9 +66,9 @@ def clutch_lines(course: Course, sheet: TraySheet) -> list[str]:
         late = course.day(last.time_ms) / course.species.days_low >= LAST_SHARE
         found.setdefault("late dent" if egg.state == "dented" and late else egg.state, []).append(egg.mark)
     words = {
-        "dented": "dented early: too dry; moisten the substrate beside it, not the egg",
-        "late dent": "dented in the last days: usual before the hatch",
-        "mold": "with mold: wipe it, air the box; a good egg stands it",
-        "wet look": "wet and glassy: too moist; air the box and add no water",
+        "dented": say.DENTED_EARLY_TOO_DRY_MOISTEN(),
+        "late dent": say.DENTED_IN_THE_LAST_DAYS(),
+        "mold": say.WITH_MOLD_WIPE_IT_AIR(),
+        "wet look": say.WET_AND_GLASSY_TOO_MOIST(),
     }
-    return [f"{'Egg' if len(m) == 1 else 'Eggs'} {', '.join(m)} {words[state]}." for state, m in found.items()]
+    return [f"{_('Egg') if len(m) == 1 else _('Eggs')} {', '.join(m)} {words[state]}." for state, m in found.items()]

@@ -13,6 +13,7 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan import planning
 from stathmis.services.plan.planning import Plan
 from stathmis.words import delivery as words
+from stathmis.words.catalogue import as_number
 
 FLAWS = ("cracked", "dirty", "odd", "inked")
 NUMBERS = {"kept_c": (-5.0, 35.0), "rested_h": (0.0, 96.0)}
@@ -33,8 +34,8 @@ def shown(book: Book, plan: Plan, name: str, unit: TemperatureUnit) -> str:
     if value is None or (name in FLAWS and value == 0):
         return ""
     if name == "kept_c":
-        return f"{round(float(from_inside(value, unit)), 1):g}"
-    return value if isinstance(value, str) else f"{value:g}"
+        return as_number(round(float(from_inside(value, unit)), 1), "g")
+    return value if isinstance(value, str) else as_number(value, "g")
 
 
 def note(desk: Desk, plan: Plan, name: str, text: str) -> str:

@@ -14,9 +14,11 @@ from stathmis.services.desk import Desk
 from stathmis.services.eggs.tray import HATCH_ORDER, WEAK, YOUNG, EggStory, tray
 from stathmis.services.knowledge import FindingKind
 from stathmis.words import dates
+from stathmis.words.catalogue import _
+from stathmis.words.eggs import findings as say
+from stathmis.words.eggs.young import young
 from stathmis.words.numbers import count
 
-YOUNG_OF = {"bird": "chick", "reptile": "hatchling"}
 """What comes out of the eggs of a kind."""
 AFTERWARDS = ("dead in shell", "pipped dead", "clear", "early dead", "late dead", *WEAK, *YOUNG)
 """What may be found at an egg that has left the machine."""
@@ -39,14 +41,22 @@ def log_finding(
     sheet = tray(desk.book, course.batch)
     egg = sheet.egg(mark)
     if egg is None:
-        raise UserError(f"There is no egg {mark} in this tray.", "Lay the eggs out first.")
+        raise UserError(*say.THERE_IS_NO_EGG_MARK(mark=mark))
     check_time(desk.book, course, at_ms)
     _check_order(desk.book, egg, kind, at_ms)
     new = [(EggFinding, fields_of(desk.book, course, at_ms, mark, kind, note))]
     if take_out and not egg.out:
         new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "removed", note)))
     word = knowledge.findings(course.species.kind)[kind].word
-    desk.add(f"egg {mark}: {word}{' (after the end)' if course.batch.ended_ms is not None else ''}", new)
+    desk.add(
+        _(
+            "egg {mark}: {word}{word2}",
+            mark=mark,
+            word=word,
+            word2=_(" (after the end)") if course.batch.ended_ms is not None else "",
+        ),
+        new,
+    )
 
 
 def fields_of(book: Book, course: Course, at_ms: int, mark: str, kind: str, note: str, n: int = 1) -> dict[str, Any]:
@@ -65,9 +75,9 @@ def fields_of(book: Book, course: Course, at_ms: int, mark: str, kind: str, note
 def check_time(book: Book, course: Course, at_ms: int) -> None:
     """Raise UserError for a time to come, or before the eggs were set."""
     if at_ms > book.now_ms:
-        raise UserError("That time has not come yet.", "Mend the time.")
+        raise UserError(*say.THAT_TIME_HAS_NOT_COME())
     if at_ms < course.batch.set_ms - DAY_MS:
-        raise UserError("The eggs were not set then.", "Mend the time.")
+        raise UserError(*say.THE_EGGS_WERE_NOT_SET())
 
 
 def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
@@ -75,7 +85,7 @@ def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
     if gone is not None and kind not in AFTERWARDS:
         when = book.local(gone.time_ms)
         word = knowledge.findings(egg.kind)[gone.kind].word
-        raise UserError(f"Egg {egg.mark} was {word} on {dates.moment(when)}.", "Undo that first, or is it another egg?")
+        raise UserError(*say.EGG_MARK_WAS_WORD_ON(mark=egg.mark, word=word, when=dates.moment(when)))
     if kind not in HATCH_ORDER:
         return
     place = HATCH_ORDER.index(kind)
@@ -83,11 +93,16 @@ def _check_order(book: Book, egg: EggStory, kind: str, at_ms: int) -> None:
         if other.kind not in HATCH_ORDER:
             continue
         when = book.local(other.time_ms)
-        words = f"Egg {egg.mark} was {knowledge.findings(egg.kind)[other.kind].word} on {dates.moment(when)}"
+        words = _(
+            "Egg {mark} was {word} on {when}",
+            mark=egg.mark,
+            word=knowledge.findings(egg.kind)[other.kind].word,
+            when=dates.moment(when),
+        )
         if HATCH_ORDER.index(other.kind) > place and other.time_ms <= at_ms:
-            raise UserError(f"{words}: this comes before it.", "Give an earlier time, or strike that one.")
+            raise UserError(*say.WORDS_THIS_COMES_BEFORE_IT(words=words))
         if HATCH_ORDER.index(other.kind) < place and other.time_ms > at_ms:
-            raise UserError(f"{words}: this comes after it.", "Give a later time, or strike that one.")
+            raise UserError(*say.WORDS_THIS_COMES_AFTER_IT(words=words))
 
 
 def log_count(desk: Desk, course: Course, kind: str, n: int, at_ms: int, note: str = "") -> None:
@@ -96,20 +111,23 @@ def log_count(desk: Desk, course: Course, kind: str, n: int, at_ms: int, note: s
     Raises UserError for none, more than are left, and times out of the batch.
     """
     if n < 1:
-        raise UserError("How many?", "Write a count.")
+        raise UserError(*say.HOW_MANY())
     check_time(desk.book, course, at_ms)
     sheet = tray(desk.book, course.batch)
     if sheet.eggs:
-        raise UserError("These eggs have marks.", "Log each at its place in the tray.")
+        raise UserError(*say.THESE_EGGS_HAVE_MARKS())
     if kind in ("out", "clear", "early dead", "late dead", "dead in shell", "pipped dead", "removed", "rotten"):
         left = sheet.tally.open
         if n > left:
-            what = count(n, YOUNG_OF[course.species.kind] if kind == "out" else "egg")
-            raise UserError(f"{what}, and {count(left, 'egg')} left of {sheet.tally.eggs}.", "Is the count right?")
+            what = young(course.species.kind, n) if kind == "out" else count(n, "{n} egg", "{n} eggs")
+            raise UserError(
+                *say.WHAT_AND_EGGS_LEFT_OF(what=what, eggs=count(left, "{n} egg", "{n} eggs"), eggs2=sheet.tally.eggs)
+            )
     word = knowledge.findings(course.species.kind)[kind].word
     desk.add(f"{n} {word}", [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, note, n))])
 
 
 def strike(desk: Desk, finding: EggFinding) -> None:
     """A finding was wrong: leave it out from now on; undoable."""
-    desk.strike(f"egg {finding.mark}: {finding.kind} struck", EggFinding, [finding.id])
+    word = knowledge.findings()[finding.kind].word
+    desk.strike(_("egg {mark}: {kind} struck", mark=finding.mark, kind=word), EggFinding, [finding.id])

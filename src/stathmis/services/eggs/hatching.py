@@ -18,15 +18,19 @@ from stathmis.services.findings.runs import Run, recorded
 from stathmis.services.moisture.water import events_of
 from stathmis.words import dates
 from stathmis.words import hatch as hatch_words
+from stathmis.words.catalogue import Spoken, _, as_number, begun
+from stathmis.words.eggs import hatching as say
 from stathmis.words.numbers import count
 
 PIP_TO_OUT_H = (12.0, 24.0)
 OUT_TO_DRY_H = (12.0, 24.0)
 """Source of all: common practice."""
-OPEN_SCHOOLS = {
-    "never": "Never while any egg is pipped: the membrane dries onto the chick.",
-    "quickly": "Quickly for dry chicks, while the humidity recovers: a crowd of chicks rolls the pipped eggs about.",
-}
+OPEN_SCHOOLS = Spoken(
+    {
+        "never": say.NEVER_WHILE_ANY_EGG_IS,
+        "quickly": say.QUICKLY_FOR_DRY_CHICKS_WHILE,
+    }
+)
 SAFE_RH = 60.0
 """Below this a pipped egg's membrane begins to dry. Source: common practice."""
 BEFORE_MS, AFTER_MS = 20 * 60_000, 3 * HOUR_MS
@@ -146,26 +150,19 @@ def wet_rise(book: Book, course: Course, run: Run | None, first_pip_ms: int | No
 def wet_words(book: Book, found: WetRise) -> str:
     """What a rise by wet chicks asks for."""
     since = book.local(found.since_ms)
-    return (
-        f"Wet chicks: the humidity rose from {found.before:.0f} to {found.now:.0f} % RH since {dates.clock(since)} "
-        "with no water added. It falls again as they dry: add no water. If the window streams and they stay wet, open "
-        "the vent further for a while, then put it back."
-    )
+    return say.WET_CHICKS_THE_HUMIDITY_ROSE(before=found.before, now=found.now, since=dates.clock(since))
 
 
 def help_out(book: Book, found: Hatching) -> list[str]:
     """Whether to help a chick out: no, unless an egg pipped more than a day ago; then under these conditions."""
     if not found.overdue:
-        return ["Help a chick out? No: it takes 12 to 24 h from the pip, and what is pulled out early bleeds."]
-    which = ", ".join(f"{mark} ({hours:.0f} h)" for mark, hours in found.overdue)
-    said = [f"Pipped longer than a day and not out: egg {which}. {hatch_words.rule_of_help(found.course.way)}"]
-    said.append(
-        "Keepers who do help do it only if it stopped for hours, the membrane is dry and white, no blood shows in its "
-        "vessels and nobody else is pipped; crack by crack, damp and warm, stopping at the first drop of blood."
-    )
+        return [say.HELP_A_CHICK_OUT_NO()]
+    which = ", ".join(f"{mark} ({as_number(hours, '.0f')} h)" for mark, hours in found.overdue)
+    said = [say.PIPPED_LONGER_THAN_A_DAY(which=which, rule_of_help=hatch_words.rule_of_help(found.course.way))]
+    said.append(say.KEEPERS_WHO_DO_HELP_DO())
     if found.rh is not None and found.rh[0] < SAFE_RH:
-        said.append(f"First of all the humidity: {found.rh[0]:.0f} % RH dries the membrane. Bring it up and wait.")
-    said.append("Log it at the egg with F, and whether it lived.")
+        said.append(say.FIRST_OF_ALL_THE_HUMIDITY(rh=found.rh[0]))
+    said.append(say.LOG_IT_AT_THE_EGG())
     return said
 
 
@@ -224,23 +221,24 @@ def may_open(found: Hatching, school: str) -> tuple[str, str]:
     """May I open? The answer ("no", "better not", "quickly", "yes") and why, with the risk in words."""
     lid = found.lid
     falls = (
-        f"Here the humidity falls by {lid.drop:.0f} % RH and takes {lid.recovery_min:.0f} min to come back "
-        f"(from {count(lid.openings, 'opening')} in the log)."
+        say.HERE_THE_HUMIDITY_FALLS_BY(
+            drop=lid.drop, recovery_min=lid.recovery_min, openings=count(lid.openings, "{n} opening", "{n} openings")
+        )
         if lid is not None
-        else "How far the humidity falls here is not in the log yet."
+        else say.HOW_FAR_THE_HUMIDITY_FALLS()
     )
     if found.pipped == 0:
-        return "yes", f"No egg is pipped that is not out. Be quick all the same. {falls}"
-    eggs = f"{count(found.pipped, 'egg')} pipped and not out"
+        return "yes", say.NO_EGG_IS_PIPPED_THAT(falls=falls)
+    eggs = say.EGGS_PIPPED_AND_NOT_OUT(eggs=count(found.pipped, "{n} egg", "{n} eggs"))
     if school == "never":
-        risk = "the membrane of a pipped egg dries onto the chick, and it dies in the shell"
-        return "no", f"{eggs}: {risk}. Chicks live 48 to 72 h on the yolk. {falls}"
+        risk = say.THE_MEMBRANE_OF_A_PIPPED()
+        return "no", say.EGGS_RISK_CHICKS_LIVE_TO(eggs=eggs, risk=risk, falls=falls)
     if found.rh is not None and lid is not None:
         low = found.rh[0] - lid.drop
         if low >= SAFE_RH:
-            return "quickly", f"{eggs}; it would fall to about {low:.0f} % RH. Seconds, not minutes. {falls}"
-        return "better not", f"{eggs}; it would fall to about {low:.0f} % RH, and their membranes begin to dry. {falls}"
-    return "better not", f"{eggs}, and the humidity is not known well enough to say what opening costs. {falls}"
+            return "quickly", say.EGGS_IT_WOULD_FALL_TO(eggs=eggs, low=low, falls=falls)
+        return "better not", say.EGGS_IT_WOULD_FALL_TO_ABOUT(eggs=eggs, low=low, falls=falls)
+    return "better not", say.EGGS_AND_THE_HUMIDITY_IS(eggs=eggs, falls=falls)
 
 
 def lines(book: Book, found: Hatching) -> list[str]:
@@ -249,23 +247,23 @@ def lines(book: Book, found: Hatching) -> list[str]:
     words = knowledge.findings()
     standing = [f"{n} {words[k].word}" for k, n in found.counts.items() if n]
     if standing:
-        said.append(", ".join(standing).capitalize() + ".")
+        said.append(begun(", ".join(standing)) + ".")
     if found.pipped and found.first_pip_ms is not None:
-        said.append(_countdown(book, "First pip", found.first_pip_ms, PIP_TO_OUT_H, "out"))
+        said.append(_countdown(book, _("First pip"), found.first_pip_ms, PIP_TO_OUT_H, "out"))
     if found.wet is not None:
         said.append(wet_words(book, found.wet))
     if found.first_out_ms is not None:
         limit = found.course.way.feed_limit_h
-        said.append(_countdown(book, "First out", found.first_out_ms, (limit * 2 / 3, limit), "fed and watered"))
+        said.append(_countdown(book, _("First out"), found.first_out_ms, (limit * 2 / 3, limit), _("fed and watered")))
         dry = found.last_out_ms
         if dry is not None and now - dry < OUT_TO_DRY_H[1] * HOUR_MS:
-            said.append(_countdown(book, "Last out", dry, OUT_TO_DRY_H, "dry"))
+            said.append(_countdown(book, _("Last out"), dry, OUT_TO_DRY_H, "dry"))
     end = found.course.at_ms(max(found.course.species.days + 2.0, found.course.species.days_high))
     if now < end:
         last = book.local(end)
-        said.append(f"Stragglers: wait until {dates.moment(last, weekday=True)} before anything is switched off.")
+        said.append(say.STRAGGLERS_WAIT_UNTIL_LAST_BEFORE(last=dates.moment(last, weekday=True)))
     else:
-        said.append("The time of stragglers is over: look for pips, listen, then open what is left.")
+        said.append(say.THE_TIME_OF_STRAGGLERS_IS())
     return said
 
 
@@ -274,10 +272,18 @@ def _countdown(book: Book, what: str, since_ms: int, hours: tuple[float, float],
     began, first, last = (dates.weekday_clock(book.local(t)) for t in (since_ms, soon, late))
     now = book.now_ms
     left = (
-        f"in {dates.duration(soon - now)}"
+        _("in {soon}", soon=dates.duration(soon - now))
         if now < soon
-        else "now"
+        else _("now")
         if now < late
-        else f"{dates.duration(now - late)} over"
+        else _("{now} over", now=dates.duration(now - late))
     )
-    return f"{what} {began}: {until} from {first} to {last} ({left})."
+    return _(
+        "{what} {began}: {until} from {first} to {last} ({left}).",
+        what=what,
+        began=began,
+        until=_(until),
+        first=first,
+        last=last,
+        left=left,
+    )

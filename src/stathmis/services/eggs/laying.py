@@ -17,6 +17,8 @@ from stathmis.services.eggs.tray import usual_width
 from stathmis.services.eggs.tray_shape import SHAPES, place_in, places_for
 from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import OLDEST_STORED_DAYS
+from stathmis.words.catalogue import _
+from stathmis.words.eggs import laying as say
 from stathmis.words.numbers import count
 
 LARGEST = 2000
@@ -49,7 +51,7 @@ def lay_out(desk: Desk, course: Course, eggs: int, columns: int = 0, known: Desc
     Raises UserError for no eggs, too many, or a day they cannot be laid on.
     """
     if not 1 <= eggs <= LARGEST:
-        raise UserError("How many eggs lie in the tray?", f"Write a count from 1 to {LARGEST}.")
+        raise UserError(*say.HOW_MANY_EGGS_LIE_IN(largest=LARGEST))
     own = own_eggs(desk.book, course)
     first_row = max((place_in(e.place)[0] for e in own), default=0) + 1
     number = max((count_typed(e.mark) or 0 for e in own), default=0)
@@ -59,7 +61,7 @@ def lay_out(desk: Desk, course: Course, eggs: int, columns: int = 0, known: Desc
     for i, (row, column) in enumerate(places, start=1):
         place = f"{row}/{column}"
         new.append((Egg, {"batch_id": course.batch.id, "mark": str(number + i), "place": place, **fields}))
-    desk.add(f"{count(eggs, 'egg')} laid out", new)
+    desk.add(_("{eggs} laid out", eggs=count(eggs, "{n} egg", "{n} eggs")), new)
     return eggs
 
 
@@ -71,12 +73,12 @@ def add_egg(desk: Desk, course: Course, mark: str, known: Described) -> str:
     """
     own = own_eggs(desk.book, course)
     if len(own) >= LARGEST:
-        raise UserError("The tray is full.", "Set another batch.")
+        raise UserError(*say.THE_TRAY_IS_FULL())
     named = mark.strip() or str(max((count_typed(e.mark) or 0 for e in own), default=0) + 1)
     if len(named) > LONGEST_MARK:
-        raise UserError(f"A pencil mark has {LONGEST_MARK} letters at most.", "Write the rest as what is known of it.")
+        raise UserError(*say.A_PENCIL_MARK_HAS_LONGEST(longest_mark=LONGEST_MARK))
     if named in {e.mark for e in own}:
-        raise UserError(f"Egg {named} is in the tray already.", "Give it another mark.")
+        raise UserError(*say.EGG_NAMED_IS_IN_THE(named=named))
     fields = _known(desk.book, course, known)
     taken = {place_in(e.place) for e in own}
     wide = max((c for _, c in taken), default=usual_width(course.batch.eggs))
@@ -85,7 +87,7 @@ def add_egg(desk: Desk, course: Course, mark: str, known: Described) -> str:
     new: list[tuple[type[Any], dict[str, Any]]] = [(Egg, egg)]
     if known.mass.strip():
         new.append((Weighing, _weighed(desk.book, course, named, known.mass)))
-    desk.add(f"egg {named} in the tray", new)
+    desk.add(say.EGG_NAMED_IN_THE_TRAY(named=named), new)
     return named
 
 
@@ -93,9 +95,9 @@ def describe(desk: Desk, course: Course, mark: str, known: Described) -> None:
     """Change what is known of an egg (not its mass); undoable. Raises UserError as add_egg does."""
     egg = next((e for e in own_eggs(desk.book, course) if e.mark == mark), None)
     if egg is None:
-        raise UserError(f"There is no egg {mark} in this tray.", "Choose another.")
+        raise UserError(*say.THERE_IS_NO_EGG_MARK(mark=mark))
     after = _known(desk.book, course, known)
-    with desk.edit(f"egg {mark} described") as edit:
+    with desk.edit(_("egg {mark} described", mark=mark)) as edit:
         edit.change(Egg, egg.id, **after)
 
 
@@ -114,9 +116,9 @@ def laid_in(book: Book, course: Course, text: str) -> int | None:
         return None
     laid = clock.parse_day(text, course.batch.set_ms - 60 * DAY_MS, book.zone)
     if laid > course.batch.set_ms + DAY_MS // 2:
-        raise UserError("The egg would be laid after it was set.", "Mend the day.")
+        raise UserError(*say.THE_EGG_WOULD_BE_LAID())
     if course.batch.set_ms - laid > OLDEST_STORED_DAYS * DAY_MS:
-        raise UserError("Eggs that old hardly hatch.", "Mend the day, or leave it empty.")
+        raise UserError(*say.EGGS_THAT_OLD_HARDLY_HATCH())
     return laid
 
 
@@ -125,7 +127,9 @@ def _weighed(book: Book, course: Course, mark: str, typed: str) -> dict[str, Any
     at = min(course.batch.set_ms, book.now_ms)
     found = weights.interpret(book, course, weights.OnScale(mark, 1, typed), at)
     if found is None or found.mass_g is None or found.problem or found.doubt:
-        raise UserError(found.problem or found.doubt if found is not None else "That is no mass.", "Mend the mass.")
+        raise UserError(
+            found.problem or found.doubt if found is not None else say.THAT_IS_NO_MASS(), _("Mend the mass.")
+        )
     return {
         "batch_id": course.batch.id,
         "time_ms": at,
@@ -151,7 +155,7 @@ def change_shape(desk: Desk, course: Course, shape: TrayShape) -> None:
         # an outer ring that leaves no hole larger than an egg, or rows nearly square
         wide = usual_width(len(own)) * (3 if shape == "ring" else 1)
     new = places_for(shape, len(own), min(wide, max(1, len(own))))
-    with desk.edit(f"tray in {SHAPES[shape]}") as edit:
+    with desk.edit(_("tray in {shapes}", shapes=SHAPES[shape])) as edit:
         edit.change(Batch, course.batch.id, tray=shape)
         for egg, (row, column) in zip(own, new, strict=True):
             edit.change(Egg, egg.id, place=f"{row}/{column}")

@@ -31,7 +31,9 @@ from stathmis.services.eggs.tray import EggStory, TraySheet, tray
 from stathmis.services.eggs.tray_shape import Place, place_in, third
 from stathmis.services.instruments.places import PLACES, WORTH_ROTATING_K, from_survey, newest_survey
 from stathmis.services.moisture import weights
-from stathmis.words import dates
+from stathmis.words import dates, typed
+from stathmis.words.catalogue import _, begun
+from stathmis.words.eggs import moving as say
 from stathmis.words.numbers import count
 
 MOST_SWAPS = 12
@@ -62,20 +64,25 @@ def swap(desk: Desk, course: Course, pairs: Sequence[tuple[str, str]]) -> None:
     for mark in named:
         egg = sheet.egg(mark)
         if egg is None:
-            raise UserError(f"There is no egg {mark} in this tray.", "Choose another.")
+            raise UserError(*say.THERE_IS_NO_EGG_MARK(mark=mark))
         if egg.out:
-            raise UserError(f"Egg {mark} is out of the machine.", "Choose another.")
+            raise UserError(*say.EGG_MARK_IS_OUT_OF(mark=mark))
     if any(one == two for one, two in pairs):
-        raise UserError("An egg does not change places with itself.", "Give another egg's mark.")
+        raise UserError(*say.AN_EGG_DOES_NOT_CHANGE())
     if len(set(named)) < len(named):
-        raise UserError("An egg changes places once at a time.", "Name each egg once.")
+        raise UserError(*say.AN_EGG_CHANGES_PLACES_ONCE())
     after = {m: own[o].place for one, two in pairs for m, o in ((one, two), (two, one))}
-    _put(desk, course, after, f"eggs {pairs[0][0]} and {pairs[0][1]} changed places" if len(pairs) == 1 else "")
+    _put(
+        desk,
+        course,
+        after,
+        say.EGGS_PAIRS_AND_PAIRS_CHANGED(pairs=pairs[0][0], pairs2=pairs[0][1]) if len(pairs) == 1 else "",
+    )
 
 
 def _put(desk: Desk, course: Course, after: dict[str, str], label: str) -> None:
     own = {e.mark: e for e in own_eggs(desk.book, course)}
-    with desk.edit(label or f"{count(len(after), 'egg')} moved round") as edit:
+    with desk.edit(label or _("{eggs} moved round", eggs=count(len(after), "{n} egg", "{n} eggs"))) as edit:
         for mark, place in after.items():
             moved = fields_of(desk.book, course, desk.now_ms, mark, "moved", "")
             edit.add(EggFinding, **moved, from_place=own[mark].place, to_place=place)
@@ -96,7 +103,7 @@ def rotation(book: Book, course: Course, sheet: TraySheet) -> Rotation | None:
     even = result.even
     if even is None or not even.seen or even.spread < WORTH_ROTATING_K:
         return None
-    names = [f.cell.place for f in result.found]
+    names = [_(f.cell.place) for f in result.found]
     off = dict(zip(names, even.deviation.tolist(), strict=True))
     all_places = [e.place for e in sheet.eggs]
 
@@ -134,21 +141,24 @@ def rotation_words(book: Book, found: Rotation) -> str:
     """The advice in words."""
     unit = book.temperature_unit
     spread, U = (float(difference_from_inside(v, unit)) for v in (found.spread_k, found.U_k))
-    pairs = ", ".join(f"{one} with {two}" for one, two in found.pairs[:6])
-    more = f" and {count(len(found.pairs) - 6, 'more pair')}" if len(found.pairs) > 6 else ""
-    return (
-        f"{found.warm.capitalize()} is {spread:.2f} ± {U:.2f} {unit} warmer than {found.cold}. "
-        f"Let these change places: {pairs}{more}."
+    pairs = ", ".join(_("{one} with {two}", one=one, two=two) for one, two in found.pairs[:6])
+    more = (
+        _(" and {mores}", mores=count(len(found.pairs) - 6, "{n} more pair", "{n} more pairs"))
+        if len(found.pairs) > 6
+        else ""
+    )
+    return say.WARM_IS_SPREAD_U_UNIT(
+        warm=begun(found.warm), spread=spread, u=U, unit=unit, cold=found.cold, pairs=pairs, more=more
     )
 
 
 def marks_in(text: str) -> list[str] | None:
     """Marks as typed, "1-5, 8, A3"; None for all. Raises UserError for nothing."""
-    if text.strip().lower() == "all":
+    if typed.english(text.strip().lower(), "all") == "all":
         return None
     made = weights.marks_in(text)
     if not made:
-        raise UserError("Which eggs?", "Write all, or their marks such as 1-5, 8.")
+        raise UserError(*say.WHICH_EGGS())
     return made
 
 
@@ -159,7 +169,7 @@ def move_batch(desk: Desk, course: Course, incubator: Incubator, at_ms: int) -> 
     """
     _check_move(desk.book, course, incubator, at_ms)
     batch, old = course.batch, course.incubator
-    with desk.edit(f"{batch.name} to {incubator.name}") as edit:
+    with desk.edit(_("{batch} to {incubator}", batch=batch.name, incubator=incubator.name)) as edit:
         edit.add(Stay, batch_id=batch.id, incubator_id=old.id, to_ms=at_ms)
         _note_moved(edit, course, incubator, at_ms, batch.name)
         edit.change(Batch, batch.id, incubator_id=incubator.id)
@@ -176,23 +186,30 @@ def move_some(desk: Desk, course: Course, marks: Sequence[str], incubator: Incub
     for mark in marks:
         egg = sheet.egg(mark)
         if egg is None or egg.out:
-            raise UserError(f"Egg {mark} does not lie in this machine.", "Choose others.")
+            raise UserError(*say.EGG_MARK_DOES_NOT_LIE(mark=mark))
     chosen = set(marks)
     if not chosen:
-        raise UserError("Which eggs go?", "Give their marks.")
+        raise UserError(*say.WHICH_EGGS_GO())
     if len(chosen) >= sum(not e.out for e in sheet.eggs):
-        raise UserError("These are all the eggs that are in.", "Move the whole batch.")
+        raise UserError(*say.THESE_ARE_ALL_THE_EGGS())
     batch = course.batch
-    name = f"{batch.name}, {count(len(chosen), 'egg')} in {incubator.name}"
+    name = _(
+        "{batch}, {eggs} in {incubator}",
+        batch=batch.name,
+        eggs=count(len(chosen), "{n} egg", "{n} eggs"),
+        incubator=incubator.name,
+    )
     part = replace(batch, incubator_id=incubator.id, name=name, eggs=len(chosen))
     fields = {n: getattr(part, n) for n in Batch.__dataclass_fields__ if n != "id"}
     plan = next((p for p in desk.book.records(StoredPlan) if p.batch_id == batch.id), None)
     kinds: tuple[type[Any], ...] = (Egg, EggFinding, EggSize, Weighing)
-    with desk.edit(f"{count(len(chosen), 'egg')} to {incubator.name}") as edit:
+    with desk.edit(
+        _("{eggs} to {incubator}", eggs=count(len(chosen), "{n} egg", "{n} eggs"), incubator=incubator.name)
+    ) as edit:
         new_id = edit.add(Batch, **fields)
         for machine, to_ms in (*course.before, (course.incubator, at_ms)):
             edit.add(Stay, batch_id=new_id, incubator_id=machine.id, to_ms=to_ms)
-        _note_moved(edit, course, incubator, at_ms, count(len(chosen), "egg"))
+        _note_moved(edit, course, incubator, at_ms, count(len(chosen), "{n} egg", "{n} eggs"))
         if plan is not None:
             same = {n: getattr(plan, n) for n in StoredPlan.__dataclass_fields__ if n != "id"}
             copy = edit.add(StoredPlan, **{**same, "batch_id": new_id, "name": name, "eggs": len(chosen)})
@@ -209,20 +226,23 @@ def move_some(desk: Desk, course: Course, marks: Sequence[str], incubator: Incub
 
 def _check_move(book: Book, course: Course, incubator: Incubator, at_ms: int) -> None:
     if course.batch.ended_ms is not None:
-        raise UserError("This batch has ended.", "")
+        raise UserError(*say.THIS_BATCH_HAS_ENDED())
     if incubator.id == course.incubator.id:
-        raise UserError(f"They lie in {incubator.name} already.", "Choose another machine.")
+        raise UserError(*say.THEY_LIE_IN_INCUBATOR_ALREADY(incubator=incubator.name))
     if incubator.air == "room":
-        raise UserError("Eggs do not hatch in the room.", "Choose a machine.")
+        raise UserError(*say.EGGS_DO_NOT_HATCH_IN())
     if at_ms > book.now_ms:
-        raise UserError("That time has not come yet.", "Mend the time.")
+        raise UserError(*say.THAT_TIME_HAS_NOT_COME())
     since = course.before[-1][1] if course.before else course.batch.set_ms
     if at_ms < since:
         when = book.local(since)
-        raise UserError(f"They came to {course.incubator.name} on {dates.moment(when)}.", "Give a later time.")
+        raise UserError(*say.THEY_CAME_TO_INCUBATOR_ON(incubator=course.incubator.name, when=dates.moment(when)))
 
 
 def _note_moved(edit: Edit, course: Course, incubator: Incubator, at_ms: int, what: str) -> None:
     old = course.incubator
-    for machine, note in ((old, f"{what} to {incubator.name}"), (incubator, f"{what} from {old.name}")):
+    for machine, note in (
+        (old, _("{what} to {incubator}", what=what, incubator=incubator.name)),
+        (incubator, _("{what} from {old}", what=what, old=old.name)),
+    ):
         edit.add(Event, incubator_id=machine.id, time_ms=at_ms, kind="moved", note=note)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from stathmis.core.hatch.hatch_stats import Rate
 from stathmis.services.eggs.tray import TraySheet
+from stathmis.words.catalogue import _
+from stathmis.words.eggs import outcome as say
 from stathmis.words.numbers import count
 
 FEW = 12
@@ -14,22 +16,22 @@ def outcome_lines(sheet: TraySheet) -> list[str]:
     """Losses by stage, and how much the numbers can say."""
     tally = sheet.tally
     parts = [
-        (tally.clear, "clear"),
-        (tally.early_dead, "dead early"),
-        (tally.late_dead, "dead late, not pipped"),
-        (tally.pipped_dead, "pipped and died"),
-        (tally.lost, "lost otherwise"),
-        (tally.hatched, "hatched"),
+        (tally.clear, _("clear")),
+        (tally.early_dead, _("dead early")),
+        (tally.late_dead, say.DEAD_LATE_NOT_PIPPED()),
+        (tally.pipped_dead, _("pipped and died")),
+        (tally.lost, _("lost otherwise")),
+        (tally.hatched, _("hatched")),
     ]
     said = []
     known = [f"{n} {word}" for n, word in parts if n]
     if known:
-        said.append(f"Of {count(tally.eggs, 'egg')}: {', '.join(known)}.")
+        said.append(_("Of {eggs}: {known}.", eggs=count(tally.eggs, "{n} egg", "{n} eggs"), known=", ".join(known)))
     if tally.open:
-        said.append(f"{count(tally.open, 'egg')} {'is' if tally.open == 1 else 'are'} still open.")
+        said.append(say.STILL_OPEN(tally.open, n=tally.open))
     if known and tally.eggs < FEW:
-        said.append("So few eggs say little about what to change: look at the trace first.")
-    said.append("In brackets: where the true rate lies, at 95 % (Wilson).")
+        said.append(say.SO_FEW_EGGS_SAY_LITTLE())
+    said.append(say.IN_BRACKETS_WHERE_THE_TRUE())
     return said
 
 
@@ -38,4 +40,11 @@ def rate_words(rate: Rate) -> str:
     if not rate.of:
         return "–"
     low, high = 100 * rate.low, 100 * rate.high
-    return f"{rate.count} of {rate.of}, {100 * rate.share:.0f} % ({low:.0f} to {high:.0f} %)"
+    return _(
+        "{count} of {of}, {share:.0f} % ({low:.0f} to {high:.0f} %)",
+        count=rate.count,
+        of=rate.of,
+        share=100 * rate.share,
+        low=low,
+        high=high,
+    )

@@ -13,11 +13,15 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.desk import Desk
-from stathmis.services.eggs.findings import YOUNG_OF, check_time, fields_of
+from stathmis.services.eggs.findings import check_time, fields_of
 from stathmis.services.eggs.tray import WEAK, TraySheet, tray
 from stathmis.services.plan import planning, tasks
 from stathmis.words import dates
 from stathmis.words import hatch as hatch_words
+from stathmis.words.catalogue import _
+from stathmis.words.eggs import outcome as say
+from stathmis.words.eggs import young as young_words
+from stathmis.words.eggs.young import young
 from stathmis.words.numbers import count
 
 DRY_AFTER_H = 12.0
@@ -97,15 +101,16 @@ def take(
     sheet = tray(desk.book, course.batch)
     found = take_off(desk.book, course, sheet)
     if n < 1:
-        raise UserError(f"How many {YOUNG_OF[course.species.kind]}s?", "Write a count.")
+        raise UserError(*young_words.how_many(course.species.kind))
     if n > found.dry_count + found.wet:
         left = found.dry_count + found.wet
-        are = "is" if left == 1 else "are"
-        raise UserError(f"{n} to take off, and {count(left, YOUNG_OF[course.species.kind])} {are} out.", "Count again.")
+        raise UserError(*young_words.fewer_out(course.species.kind, n, left))
     kinds = {k: v for k, v in (weak or {}).items() if v}
     if sum(kinds.values()) > n:
-        raise UserError("More weak ones than are taken off.", "Count again.")
-    note = "; ".join(part for part in (bands.strip(), f"to {brooder.strip()}" if brooder.strip() else "") if part)
+        raise UserError(*say.MORE_WEAK_ONES_THAN_ARE())
+    note = "; ".join(
+        part for part in (bands.strip(), _("to {brooder}", brooder=brooder.strip()) if brooder.strip() else "") if part
+    )
     new: list[tuple[type[Any], dict[str, Any]]] = []
     if sheet.eggs:
         wet = [e.mark for e in sheet.eggs if e.state == "out" and e.mark not in found.dry]
@@ -114,34 +119,40 @@ def take(
             out = max((f.time_ms for f in egg.findings if f.kind in ("out", "dry")), default=0) if egg else 0
             if at_ms < out:
                 when = desk.book.local(out)
-                young = YOUNG_OF[course.species.kind]
-                raise UserError(f"The {young} of egg {mark} came out on {dates.moment(when)}.", "Give a later time.")
+                raise UserError(*young_words.out_later(course.species.kind, mark, dates.moment(when)))
             new.append((EggFinding, fields_of(desk.book, course, at_ms, mark, "taken", note)))
     else:
         new.append((EggFinding, fields_of(desk.book, course, at_ms, "", "taken", note, n)))
     new += [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, "", v)) for kind, v in kinds.items()]
-    desk.add(f"{count(n, YOUNG_OF[course.species.kind])} taken off", new)
+    desk.add(_("{counted} taken off", counted=young(course.species.kind, n)), new)
     return n
 
 
 def lines(book: Book, course: Course, found: TakeOff) -> list[str]:
     """Whether to take off now, by when, and what they stand at, in words."""
-    chicks = YOUNG_OF[course.species.kind]
     said = []
     if found.hatched:
-        parts = [(found.dry_count, "dry and ready"), (found.wet, "out and still wet"), (found.taken, "taken off")]
-        said.append(f"{count(found.hatched, chicks)}: " + ", ".join(f"{n} {words}" for n, words in parts if n) + ".")
+        parts = [
+            (found.dry_count, _("dry and ready")),
+            (found.wet, say.OUT_AND_STILL_WET()),
+            (found.taken, _("taken off")),
+        ]
+        said.append(
+            f"{young(course.species.kind, found.hatched)}: "
+            + ", ".join(f"{n} {words}" for n, words in parts if n)
+            + "."
+        )
     together = course.way.taken_off == "together"
     if together and found.dry_count and (found.wet or found.pipped):
         left = found.wet + found.pipped
         said.append(hatch_words.all_together(left))
     elif found.pipped and found.dry_count and course.species.kind == "bird":
-        said.append(f"{count(found.pipped, 'egg')} pipped: leave the dry ones in until they are out, or be very quick.")
+        said.append(say.EGGS_PIPPED_LEAVE_THE_DRY(eggs=count(found.pipped, "{n} egg", "{n} eggs")))
     if found.fed_by_ms is not None and course.species.kind == "bird":
         by = book.local(found.fed_by_ms)
         left = found.fed_by_ms - book.now_ms
-        until = f"in {dates.duration(left)}" if left > 0 else "over: feed and water them now"
-        said.append(f"The first one needs feed and water by {dates.moment(by, weekday=True)} ({until}).")
+        until = _("in {left}", left=dates.duration(left)) if left > 0 else say.OVER_FEED_AND_WATER_THEM()
+        said.append(say.THE_FIRST_ONE_NEEDS_FEED(by=dates.moment(by, weekday=True), until=until))
     words = knowledge.findings(course.species.kind)
     if found.weak:
         said += [f"{n} {words[k].word}: {words[k].look}." for k, n in found.weak.items()]

@@ -14,16 +14,10 @@ from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
 from stathmis.services.eggs.tray import EggStory, TraySheet, tally, tray
 from stathmis.services.eggs.tray_shape import at_edge
+from stathmis.words.catalogue import Spoken, _, in_order
+from stathmis.words.eggs import outcome as say
 
-GROUPS = {
-    "species": "species",
-    "incubator": "machine",
-    "school": "school",
-    "source": "source of the eggs",
-    "age": "age of the eggs",
-    "place": "place in the tray",
-    "season": "season",
-}
+GROUPS = Spoken(say.GROUPS)
 
 
 @dataclass(frozen=True)
@@ -102,7 +96,7 @@ def compared(rows: Sequence[BatchRow], by: str) -> list[Group]:
         Group(name, n, of_set, rate(hatched, fertile), place)
         for (name, (n, hatched, _, fertile)), of_set, place in zip(sums.items(), rates, places, strict=True)
     ]
-    return sorted(made, key=lambda g: (g.place, -g.of_set.share, g.name))
+    return sorted(made, key=lambda g: (g.place, -g.of_set.share, in_order(g.name)))
 
 
 def _parts(row: BatchRow, by: str) -> list[tuple[str, Tally]]:
@@ -122,7 +116,7 @@ def _parts(row: BatchRow, by: str) -> list[tuple[str, Tally]]:
         if by == "source":
             name = egg.source or egg.breed
         elif by == "place":
-            name = "edge of the tray" if at_edge(sheet.batch.tray, places, egg.place) else "middle of the tray"
+            name = say.EDGE_OF_THE_TRAY() if at_edge(sheet.batch.tray, places, egg.place) else say.MIDDLE_OF_THE_TRAY()
         else:
             laid = egg.laid_ms if egg.laid_ms is not None else row.laid_ms
             name = age_words((course.batch.set_ms - laid) / DAY_MS) if laid is not None else ""
@@ -138,7 +132,11 @@ def _parts(row: BatchRow, by: str) -> list[tuple[str, Tally]]:
 def age_words(days: float) -> str:
     """The class of an egg's age at setting. Source of the limits: common practice, core.schedule."""
     if days <= BEST_STORED_DAYS:
-        return f"kept up to {BEST_STORED_DAYS:.0f} days"
+        return say.KEPT_UP_TO_BEST_STORED(best_stored_days=BEST_STORED_DAYS)
     if days <= MOST_STORED_DAYS:
-        return f"kept {BEST_STORED_DAYS:.0f} to {MOST_STORED_DAYS:.0f} days"
-    return f"kept over {MOST_STORED_DAYS:.0f} days"
+        return _(
+            "kept {best_stored_days:.0f} to {most_stored_days:.0f} days",
+            best_stored_days=BEST_STORED_DAYS,
+            most_stored_days=MOST_STORED_DAYS,
+        )
+    return _("kept over {most_stored_days:.0f} days", most_stored_days=MOST_STORED_DAYS)

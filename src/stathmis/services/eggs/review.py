@@ -36,6 +36,8 @@ from stathmis.services.plan import planning
 from stathmis.words import dates
 from stathmis.words import delivery as delivery_words
 from stathmis.words import hatch as hatch_words
+from stathmis.words.catalogue import Spoken, _, as_number, within
+from stathmis.words.eggs import review as say
 from stathmis.words.numbers import count, signed, unit_word
 
 TOLD = 4
@@ -48,30 +50,34 @@ LEAST_K = 0.1
 """A set point is not moved for less."""
 EARLY_LATE_DAYS = 0.5
 """A hatch nearer than this to its day came as expected."""
-WORDS = {
-    "temperature low": "The temperature was low on average",
-    "temperature high": "The temperature was high on average",
-    "swings": "The temperature swung",
-    "too moist in setting": "Too moist before lockdown: the eggs lost too little",
-    "too dry in setting": "Too dry before lockdown: the eggs lost too much",
-    "too dry in lockdown": "Too dry in lockdown: chicks stick in the membrane",
-    "turning gaps": "Too long between turns",
-    "old eggs": "Eggs kept too long before setting",
-    "poor eggs": delivery_words.cause(),
-    "opened at the pip": "The lid was opened while eggs were pipped",
-    "infertile eggs": "Many eggs were infertile",
-}
-CHANGES = {
-    "swings": "Give it a steadier room, out of sun and draft, and leave the controller alone for a day after a change.",
-    "too moist in setting": "Hold it drier before lockdown next time, and weigh the eggs: the school by weight.",
-    "too dry in setting": "Hold it moister before lockdown next time, and weigh the eggs: the school by weight.",
-    "too dry in lockdown": "More water surface before the lid is shut for lockdown; see the way to it under Moisture.",
-    "turning gaps": "Turn an odd number of times a day, and late in the evening; or have it done by a machine.",
-    "old eggs": "Set within a week of laying; plan the collecting days backward from the set day.",
-    "poor eggs": delivery_words.change(),
-    "opened at the pip": "Leave the lid shut from the first pip until the chicks are dry.",
-    "infertile eggs": "Look at the flock, not at the incubator: cock and hens, age, season, and how eggs were handled.",
-}
+WORDS = Spoken(
+    {
+        "temperature low": say.THE_TEMPERATURE_WAS_LOW_ON,
+        "temperature high": say.THE_TEMPERATURE_WAS_HIGH_ON,
+        "swings": say.THE_TEMPERATURE_SWUNG,
+        "too moist in setting": say.TOO_MOIST_BEFORE_LOCKDOWN_THE,
+        "too dry in setting": say.TOO_DRY_BEFORE_LOCKDOWN_THE,
+        "too dry in lockdown": say.TOO_DRY_IN_LOCKDOWN_CHICKS,
+        "turning gaps": say.TOO_LONG_BETWEEN_TURNS,
+        "old eggs": say.EGGS_KEPT_TOO_LONG_BEFORE,
+        "poor eggs": delivery_words.cause(),
+        "opened at the pip": say.THE_LID_WAS_OPENED_WHILE,
+        "infertile eggs": say.MANY_EGGS_WERE_INFERTILE,
+    }
+)
+CHANGES = Spoken(
+    {
+        "swings": say.GIVE_IT_A_STEADIER_ROOM,
+        "too moist in setting": say.HOLD_IT_DRIER_BEFORE_LOCKDOWN,
+        "too dry in setting": say.HOLD_IT_MOISTER_BEFORE_LOCKDOWN,
+        "too dry in lockdown": say.MORE_WATER_SURFACE_BEFORE_THE,
+        "turning gaps": say.TURN_AN_ODD_NUMBER_OF,
+        "old eggs": say.SET_WITHIN_A_WEEK_OF,
+        "poor eggs": delivery_words.change(),
+        "opened at the pip": say.LEAVE_THE_LID_SHUT_FROM,
+        "infertile eggs": say.LOOK_AT_THE_FLOCK_NOT,
+    }
+)
 
 
 @dataclass(frozen=True)
@@ -167,26 +173,30 @@ def timing_words(found: BatchReview) -> str:
     if found.day is None or found.shift is None:
         return ""
     late = found.shift.value
-    side = "late" if late > 0 else "early"
-    way = "as the sheet says" if abs(late) < EARLY_LATE_DAYS else f"{abs(late):.1f} days {side}"
-    said = f"The middle chick came on {found.course.day_words(found.day.value, 1)}, {way}."
+    side = _("late") if late > 0 else _("early")
+    way = (
+        say.AS_THE_SHEET_SAYS()
+        if abs(late) < EARLY_LATE_DAYS
+        else _("{late:.1f} days {side}", late=abs(late), side=side)
+    )
+    said = say.THE_MIDDLE_CHICK_CAME_ON(day_words=found.course.day_words(found.day.value, 1), way=way)
     if found.predicted is not None:
         off = late - found.predicted.value
         U = NORMAL_95 * (found.predicted.u**2 + found.shift.u**2) ** 0.5
         expected = found.course.day_words(found.course.species.days + found.predicted.value, 1)
-        fits = "which fits" if abs(off) <= U else "and this does not fit: is the thermometer right?"
-        said += f" By the temperatures in the log it was to come on {expected} ± {U:.1f} days, {fits}."
+        fits = _("which fits") if abs(off) <= U else say.AND_THIS_DOES_NOT_FIT()
+        said += say.BY_THE_TEMPERATURES_IN_THE(expected=expected, u=U, fits=fits)
     return said
 
 
 def headline(found: BatchReview) -> str:
     """The clear cause, or that there is none."""
     if found.weighed is None:
-        return "The review comes when the hatch is over: end the batch, or log what came of every egg."
+        return say.THE_REVIEW_COMES_WHEN_THE()
     clear = found.weighed.clear
     if clear is None:
-        return "No clear cause stands out in this run."
-    return f"Most likely: {WORDS[clear.cause.key].lower()} ({100 * clear.weight:.0f} % of the weight)."
+        return say.NO_CLEAR_CAUSE_STANDS_OUT()
+    return say.MOST_LIKELY_WORDS_WEIGHT_OF(words=within(WORDS[clear.cause.key]), weight=100 * clear.weight)
 
 
 def lines(book: Book, found: BatchReview) -> list[str]:
@@ -196,7 +206,7 @@ def lines(book: Book, found: BatchReview) -> list[str]:
     clear, said = found.weighed.clear, [headline(found)]
     for one in found.weighed.weighed[:TOLD]:
         if one.weight >= 0.04 or one is clear:
-            said.append(f"{WORDS[one.cause.key]}, {100 * one.weight:.0f} %: {_basis(book, found, one)}.")
+            said.append(f"{WORDS[one.cause.key]}, {as_number(100 * one.weight, '.0f')} %: {_basis(book, found, one)}.")
     return said + beside(book, found)
 
 
@@ -216,9 +226,9 @@ def beside(book: Book, found: BatchReview) -> list[str]:
     said += later_words(book, found)
     missing = sorted({w.cause.measured for w in found.weighed.weighed if not w.measured} - {"clear_only"})
     if missing:
-        said.append(f"Not measured: {', '.join(UNKNOWN[m] for m in missing)}.")
+        said.append(_("Not measured: {listed}.", listed=", ".join(UNKNOWN[m] for m in missing)))
     if found.tally.eggs < 12:
-        said.append("So few eggs say little; take it as a hint.")
+        said.append(say.SO_FEW_EGGS_SAY_LITTLE())
     return said
 
 
@@ -234,8 +244,8 @@ def place_words(found: BatchReview) -> str:
     if found.places is None:
         return ""
     edge, middle = found.places
-    said = f"Hatched at the edge of the tray {edge.count} of {edge.of}, in its middle {middle.count} of {middle.of}: "
-    return said + ("more than chance." if found.places_differ else "may be chance.")
+    said = say.HATCHED_AT_THE_EDGE_OF(count=edge.count, of=edge.of, count2=middle.count, of2=middle.of)
+    return said + (_("more than chance.") if found.places_differ else _("may be chance."))
 
 
 def later_words(book: Book, found: BatchReview) -> list[str]:
@@ -246,36 +256,45 @@ def later_words(book: Book, found: BatchReview) -> list[str]:
         unit = book.shown_unit(check.channel.quantity)
         off, places = float(difference_from_inside(check.change, unit)), 2 if unit != "%" else 1
         said.append(
-            f"Changed since: the check of {check.instrument.name} on {dates.day(at, year=True)} moves its readings of "
-            f"this batch by {signed(off, places)} {unit_word(unit)}."
+            say.CHANGED_SINCE_THE_CHECK_OF(
+                instrument=check.instrument.name,
+                at=dates.day(at, year=True),
+                off=signed(off, places),
+                unit_word=unit_word(unit),
+            )
         )
     now = found.weighed.clear.cause.key if found.weighed is not None and found.weighed.clear is not None else ""
     if found.then is not None and found.then != now:
-        was = WORDS[found.then].lower() if found.then else "no clear cause"
-        said.append(f"Before that this review would have said: {was}.")
+        was = within(WORDS[found.then]) if found.then else _("no clear cause")
+        said.append(say.BEFORE_THAT_THIS_REVIEW_WOULD(was=was))
     return said
 
 
-UNKNOWN = {
-    "swing_k": "how much the temperature swung",
-    "mean_k": "the temperature",
-    "loss_off": "the loss of weight at lockdown",
-    "lockdown_rh_off": "the humidity in lockdown",
-    "turning_gap_h": "turning by hand",
-    "stored_over_days": "how old the eggs were",
-    "poor_share": delivery_words.unknown(),
-    "openings_at_pip": "openings while eggs were pipped",
-}
+UNKNOWN = Spoken(
+    {
+        "swing_k": say.HOW_MUCH_THE_TEMPERATURE_SWUNG,
+        "mean_k": say.THE_TEMPERATURE,
+        "loss_off": say.THE_LOSS_OF_WEIGHT_AT,
+        "lockdown_rh_off": say.THE_HUMIDITY_IN_LOCKDOWN,
+        "turning_gap_h": say.TURNING_BY_HAND,
+        "stored_over_days": say.HOW_OLD_THE_EGGS_WERE,
+        "poor_share": delivery_words.unknown(),
+        "openings_at_pip": say.OPENINGS_WHILE_EGGS_WERE_PIPPED,
+    }
+)
 
 
 def _basis(book: Book, found: BatchReview, one: Weighed) -> str:
     parts = []
     key = one.cause.measured
     if key in found.evidence:
-        way = "for it" if one.by_measure > PLAIN else "against it" if one.by_measure < -PLAIN else "says little"
+        way = (
+            _("for it") if one.by_measure > PLAIN else _("against it") if one.by_measure < -PLAIN else _("says little")
+        )
         parts.append(f"{measured_words(book, key, found.evidence[key])} ({way})")
-    way = "for it" if one.by_eggs > PLAIN else "against it" if one.by_eggs < -PLAIN else "say little"
-    parts.append(f"the eggs {'speak ' + way if way != 'say little' else way}")
+    eggs = one.by_eggs
+    said = say.EGGS_FOR_IT if eggs > PLAIN else say.EGGS_AGAINST_IT if eggs < -PLAIN else say.EGGS_SAY_LITTLE
+    parts.append(said())
     return ", ".join(parts)
 
 
@@ -285,17 +304,17 @@ def measured_words(book: Book, key: str, value: Measured) -> str:
     if key == "mean_k":
         unit = book.temperature_unit
         off, wide = (float(difference_from_inside(x, unit)) for x in (v, U))
-        return f"{signed(off, 1)} ± {max(0.1, wide):.1f} {unit} off the profile on average"
+        return say.OFF_WIDE_UNIT_OFF_THE(off=signed(off, 1), wide=max(0.1, wide), unit=unit)
     if key == "swing_k":
         unit = book.temperature_unit
-        return f"the eggs' temperature spread by {float(difference_from_inside(v, unit)):.2f} {unit} about its mean"
+        return say.THE_EGGS_TEMPERATURE_SPREAD_BY(v=float(difference_from_inside(v, unit)), unit=unit)
     return {
-        "loss_off": f"{signed(v, 1)} ± {max(0.1, U):.1f} percentage points off the loss aimed at",
-        "lockdown_rh_off": "humidity in lockdown not below its band" if v == 0 else f"{-v:.0f} % RH below its band",
-        "turning_gap_h": "no gap over 12 h" if v == 0 else f"a gap of {v + 12:.0f} h",
-        "stored_over_days": "set within a week" if v == 0 else f"kept {v + 7:.0f} days",
+        "loss_off": say.V_U_PERCENTAGE_POINTS_OFF(v=signed(v, 1), u=max(0.1, U)),
+        "lockdown_rh_off": say.HUMIDITY_IN_LOCKDOWN_NOT_BELOW() if v == 0 else say.RH_BELOW_ITS_BAND(v=-v),
+        "turning_gap_h": _("no gap over 12 h") if v == 0 else _("a gap of {v:.0f} h", v=v + 12),
+        "stored_over_days": _("set within a week") if v == 0 else _("kept {v:.0f} days", v=v + 7),
         "poor_share": delivery_words.measured(v),
-        "openings_at_pip": f"opened {count(round(v), 'time')} while eggs were pipped",
+        "openings_at_pip": say.OPENED_TIMES_WHILE_EGGS_WERE(times=count(round(v), "{n} time", "{n} times")),
     }[key]
 
 
@@ -305,14 +324,10 @@ def change(book: Book, found: BatchReview) -> str:
         return ""
     if found.weighed.clear is None and found.places_differ and found.places is not None:
         edge, middle = found.places
-        worse = "edge" if edge.share < middle.share else "middle"
-        return (
-            f"Move the eggs round: those at the {worse} hatched worse. Compare warm and cold places under Instruments."
-        )
+        worse = _("edge") if edge.share < middle.share else _("middle")
+        return say.MOVE_THE_EGGS_ROUND_THOSE(worse=worse)
     if found.weighed.clear is None:
-        return _doubt_the_thermometer(book, found) or (
-            "Change nothing for this run's sake; check an instrument that is due, and log the next one."
-        )
+        return _doubt_the_thermometer(book, found) or (say.CHANGE_NOTHING_FOR_THIS_RUNS())
     key = found.weighed.clear.cause.key
     if key in ("too moist in setting", "too dry in setting"):
         return _other_humidity(found) or CHANGES[key]
@@ -321,21 +336,16 @@ def change(book: Book, found: BatchReview) -> str:
     off = found.evidence.get("mean_k")
     unit = book.temperature_unit
     if off is None:
-        way = "Raise" if key == "temperature low" else "Lower"
-        return f"{way} the set point by two tenths, and check the thermometer first: it was not measured."
+        way = _("Raise") if key == "temperature low" else _("Lower")
+        return say.WAY_THE_SET_POINT_BY(way=way)
     fits = off.value < 0 if key == "temperature low" else off.value > 0
     if not fits or abs(off.value) < max(LEAST_K, NORMAL_95 * off.u):
         # the eggs speak for a temperature the thermometer did not show
-        return _doubt_the_thermometer(book, found) or (
-            "Check the thermometer: the eggs look as if it had not shown the temperature they had."
-        )
+        return _doubt_the_thermometer(book, found) or (say.CHECK_THE_THERMOMETER_THE_EGGS())
     tenths = round(float(difference_from_inside(-off.value, unit)), 1)
     days = abs(off.value) / K_PER_DAY
-    direction, when = ("Raise", "earlier") if tenths > 0 else ("Lower", "later")
-    return (
-        f"{direction} the set point by {abs(tenths):.1f} {unit}: the next hatch should come about {days:.1f} days "
-        f"{when} (approximate)."
-    )
+    direction, when = (_("Raise"), _("earlier")) if tenths > 0 else (_("Lower"), _("later"))
+    return say.DIRECTION_THE_SET_POINT_BY(direction=direction, tenths=abs(tenths), unit=unit, days=days, when=when)
 
 
 def _doubt_the_thermometer(book: Book, found: BatchReview) -> str:
@@ -347,10 +357,9 @@ def _doubt_the_thermometer(book: Book, found: BatchReview) -> str:
         return ""
     unit = book.temperature_unit
     error = float(difference_from_inside(abs(off) * K_PER_DAY * CHICK_DAYS / found.course.species.days, unit))
-    way = "high" if off > 0 else "low"
-    return (
-        f"Check the thermometer: the hatch came {abs(off):.1f} days {'later' if off > 0 else 'earlier'} than its "
-        f"readings say, as if they were about {error:.1f} {unit} too {way} (approximate)."
+    way = _("high") if off > 0 else _("low")
+    return say.CHECK_THE_THERMOMETER_THE_HATCH(
+        off=abs(off), word=_("later") if off > 0 else _("earlier"), error=error, unit=unit, way=way
     )
 
 
@@ -368,7 +377,4 @@ def _other_humidity(found: BatchReview) -> str:
     wanted = 100.0 - (100.0 - rh) * aim / (aim + off.value)
     if not 5.0 <= wanted <= 90.0:
         return ""
-    return (
-        f"Hold about {wanted:.0f} % RH before lockdown instead of {rh:.0f}: the loss should come to {aim:.0f} % "
-        "(approximate). Weigh the eggs on the way."
-    )
+    return say.HOLD_ABOUT_WANTED_RH_BEFORE(wanted=wanted, rh=rh, aim=aim)

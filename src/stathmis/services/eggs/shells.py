@@ -13,6 +13,7 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.shells import MOST
 from stathmis.words import shells as words
+from stathmis.words.catalogue import in_order
 
 LIMITS_C = (15.0, 45.0)
 """No shell in a machine is colder or warmer: that is a slip."""
@@ -27,7 +28,7 @@ def instruments(book: Book) -> list[tuple[Instrument, Channel]]:
     """What can measure a shell: everything that shows a temperature, guns first."""
     named = {i.id: i for i in book.records(Instrument)}
     found = [(named[c.instrument_id], c) for c in book.records(Channel, quantity="temperature")]
-    return sorted(found, key=lambda f: (f[0].kind != FIRST, f[0].name.casefold()))
+    return sorted(found, key=lambda f: (f[0].kind != FIRST, in_order(f[0].name)))
 
 
 def log_shells(desk: Desk, course: Course, channel: Channel, text: str, over: str, at_ms: int) -> int:

@@ -13,6 +13,8 @@ from stathmis.services import knowledge
 from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book, finding
 from stathmis.services.eggs.tray_shape import Place, place_in
+from stathmis.words.catalogue import _
+from stathmis.words.eggs import outcome as say
 from stathmis.words.numbers import count
 
 HATCH_ORDER = ("internal pip", "external pip", "zip", "out", "dry", "taken")
@@ -78,7 +80,7 @@ class EggStory:
     @property
     def word(self) -> str:
         """Its state in the keeper's word."""
-        return "in" if self.state == IN else knowledge.findings(self.kind)[self.state].word
+        return _("in") if self.state == IN else knowledge.findings(self.kind)[self.state].word
 
     @property
     def hatched(self) -> bool:
@@ -129,8 +131,10 @@ class TraySheet:
             counts[egg.word] = counts.get(egg.word, 0) + 1
         parts = [f"{n} {word}" for word, n in sorted(counts.items(), key=lambda c: -c[1]) if word != "in"]
         gone = len(self.eggs) - len(lying)
-        text = f"{count(len(lying), 'egg')} in" + (f": {', '.join(parts)}" if parts else "")
-        return text + (f"; {gone} out of the machine" if gone else "")
+        text = _("{eggs} in", eggs=count(len(lying), "{n} egg", "{n} eggs")) + (
+            f": {', '.join(parts)}" if parts else ""
+        )
+        return text + (say.GONE_OUT_OF_THE_MACHINE(gone=gone) if gone else "")
 
 
 TRAY_RESTS_ON = (Egg, EggFinding, BreakOut, Batch, OwnSpecies)

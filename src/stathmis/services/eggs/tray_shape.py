@@ -10,10 +10,11 @@ from collections.abc import Iterable, Sequence
 from math import cos, hypot, pi, sin
 
 from stathmis.logbook.records import TrayShape
+from stathmis.words.catalogue import N_, Spoken
 
 Place = tuple[int, int]
 Spot = tuple[float, float]
-SHAPES: dict[TrayShape, str] = {"grid": "straight rows", "rows": "staggered rows", "ring": "rings"}
+SHAPES: Spoken[TrayShape] = Spoken({"grid": N_("straight rows"), "rows": N_("staggered rows"), "ring": N_("rings")})
 FEWER_INWARD = 6
 """A ring one place further in holds about so many fewer: 2 pi."""
 

@@ -18,6 +18,8 @@ from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected
 from stathmis.services.findings.judgement import EggExcursion, JudgedRun
 from stathmis.services.findings.runs import Run
+from stathmis.words.catalogue import _, as_number
+from stathmis.words.eggs import outcome as say
 from stathmis.words.numbers import u_text, value_text
 
 WEEK_DAYS = 7.0
@@ -80,23 +82,29 @@ def _mean(
 
 def titles(book: Book) -> tuple[str, str, str, str, str]:
     """Titles of the table, with units."""
-    return "days", "died", f"eggs' mean, {book.temperature_unit}", "mean, % RH", "worst of the eggs"
+    return (
+        _("days"),
+        _("died"),
+        _("eggs' mean, {temperature_unit}", temperature_unit=book.temperature_unit),
+        _("mean, % RH"),
+        say.WORST_OF_THE_EGGS(),
+    )
 
 
 def cells(book: Book, course: Course, week: Week) -> tuple[str, str, str, str, str]:
     """A line of the table: days, deaths, the eggs' temperature, the humidity, the worst excursion."""
-    first, last = (f"{course.numbered(d):.0f}" for d in (week.first_day, week.last_day))
+    first, last = (as_number(course.numbered(d), ".0f") for d in (week.first_day, week.last_day))
     warm = _plain(week.eggs_c, "temperature", book.temperature_unit)
     damp = _plain(week.humidity, "humidity", "%")
-    died = f"{week.died:.1f}" if abs(week.died - round(week.died)) > 0.05 else f"{week.died:.0f}"
+    died = as_number(week.died, ".1f") if abs(week.died - round(week.died)) > 0.05 else as_number(week.died, ".0f")
     worst = ""
     if week.worst is not None and week.worst.worth_telling:
-        worst = f"{week.worst.hours:.1f} h {week.worst.side}, {week.worst.weight}"
+        worst = f"{as_number(week.worst.hours, '.1f')} h {_(week.worst.side)}, {_(week.worst.weight)}"
     return f"{first}–{last}", died, warm, damp, worst
 
 
 def _plain(mean: Corrected | None, quantity: Quantity, unit: Unit) -> str:
     """A mean with its uncertainty; the unit stands in the title."""
     if mean is None:
-        return "not read"
+        return _("not read")
     return f"{value_text(mean.value, mean.U, quantity, unit)} {u_text(mean.U, quantity, unit)}"

@@ -21,6 +21,8 @@ from stathmis.services.clock import SystemClock, is_zone
 from stathmis.services.desk import Desk
 from stathmis.services.instruments import overview
 from stathmis.services.plan import tasks
+from stathmis.words import archives as say
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count
 
 AT_ONCE = 256
@@ -35,8 +37,13 @@ def write(
 ) -> str:
     """Write the logbook as an archive, and say so. Raises UserError where it cannot be written."""
     tables = [(s.name, s.columns, s.types, whole.rows(desk.logbook, s.name)) for s in whole.shapes()]
-    n = archive_file.write_archive(path, tables, whole.VERSION, desk.book.name or "Hatching", progress, cancelled)
-    return f"{count(n, 'row')} of {count(len(tables), 'table')} written to {path.name}."
+    n = archive_file.write_archive(path, tables, whole.VERSION, desk.book.name, progress, cancelled)
+    return _(
+        "{rows} of {tables} written to {path}.",
+        rows=count(n, "{n} row", "{n} rows"),
+        tables=count(len(tables), "{n} table", "{n} tables"),
+        path=path.name,
+    )
 
 
 def restore(
@@ -54,23 +61,20 @@ def restore(
     found = archive_file.read_description(archive)
     version = found.get("logbook_version")
     if not isinstance(version, int) or not whole.FIRST_VERSION <= version <= whole.VERSION:
-        raise UserError(
-            f"{archive.name} holds a logbook of version {version}; this is {whole.VERSION}.",
-            "Open it with the Stathmis that wrote it.",
-        )
+        raise UserError(*say.ARCHIVE_HOLDS_A_LOGBOOK_OF(archive=archive.name, version=version, version2=whole.VERSION))
     given = {t["name"]: tuple(t["columns"]) for t in found["tables"]}
     rows = {}
     shapes = whole.shapes(version)
     for i, shape in enumerate(shapes):
         if shape.name not in given:
-            raise UserError(f"{archive.name} lacks {shape.name}.", "Ask for it to be written again.")
+            raise UserError(*say.ARCHIVE_LACKS_SHAPE(archive=archive.name, shape=shape.name))
         columns, types = given[shape.name], dict(zip(shape.columns, shape.types, strict=True))
         if set(columns) != set(shape.columns):
-            raise UserError(f"{shape.name}.csv does not have its columns.", "Was the archive changed?")
+            raise UserError(*say.SHAPE_CSV_DOES_NOT_HAVE(shape=shape.name))
         read = archive_file.read_table(archive, shape.name, columns, [types[c] for c in columns])
         rows[shape.name] = (columns, _watched(read, partial(progress, i / len(shapes)), cancelled))
     whole.create_from(target, rows, version, workable)
-    return f"{target.name} holds what was in {archive.name}."
+    return say.TARGET_HOLDS_WHAT_WAS_IN(target=target.name, archive=archive.name)
 
 
 def workable(logbook: Logbook) -> None:

@@ -21,11 +21,13 @@ from stathmis.logbook.records import Channel, Instrument, LoggerImport
 from stathmis.logbook.snapshot import Series
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.words import bringing_in as say
 from stathmis.words import logger_files
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count
 
-OUT_OF_RANGE = "a value is out of the instrument's range"
-ANOTHER_VALUE = "the log already has another value at this time"
+OUT_OF_RANGE = say.A_VALUE_IS_OUT_OF
+ANOTHER_VALUE = say.THE_LOG_ALREADY_HAS_ANOTHER
 
 
 @dataclass(frozen=True)
@@ -159,24 +161,24 @@ def examine(
     CancelledError as read_table.
     """
     if not plan.time_columns:
-        raise UserError("No column is marked as the time.", "Choose the column that holds the times.")
+        raise UserError(*say.NO_COLUMN_IS_MARKED_AS())
     asked = questions(plan)
     if asked or plan.order is None:
         raise UserError(logger_files.asked(asked[0]), logger_files.choose())
     if not plan.uses:
-        raise UserError("No column goes to an instrument.", "Choose an instrument for at least one column.")
+        raise UserError(*say.NO_COLUMN_GOES_TO_AN())
     if len({use.channel_id for use in plan.uses}) < len(plan.uses):
-        raise UserError("Two columns go to the same instrument.", "Give each column its own.")
+        raise UserError(*say.TWO_COLUMNS_GO_TO_THE())
     columns = tuple(use.column for use in plan.uses)
     table = read_table(
         plan.path, plan.layout, plan.time_columns, columns, plan.order, plan.zone, progress, cancelled, growing=growing
     )
     times, lines, faults = table.times_ms, table.lines, table.faults
     usable = times <= book.now_ms
-    faults.add(lines[~usable], "this time has not come yet; is the time zone right?")
+    faults.add(lines[~usable], say.THIS_TIME_HAS_NOT_COME())
     channels = {c.id: c for c in book.records(Channel)}
     fresh, known = np.zeros(times.size, dtype=bool), np.zeros(times.size, dtype=bool)
-    why = {OUT_OF_RANGE: np.zeros(times.size, dtype=bool), ANOTHER_VALUE: np.zeros(times.size, dtype=bool)}
+    why = {OUT_OF_RANGE(): np.zeros(times.size, dtype=bool), ANOTHER_VALUE(): np.zeros(times.size, dtype=bool)}
     found: dict[int, tuple[NDArray[np.float64], NDArray[np.bool_]]] = {}
     for use in plan.uses:
         channel = channels[use.channel_id]
@@ -184,8 +186,8 @@ def examine(
         there = np.isfinite(values) & usable
         outside = there & ((values < channel.low) | (values > channel.high))
         new, clash = _compare(book, channel, times, values, there & ~outside)
-        why[OUT_OF_RANGE] |= outside
-        why[ANOTHER_VALUE] |= clash
+        why[OUT_OF_RANGE()] |= outside
+        why[ANOTHER_VALUE()] |= clash
         fresh |= new
         known |= there & ~outside & ~clash & ~new
         found[use.channel_id] = (values, new)
@@ -255,9 +257,11 @@ def store(desk: Desk, examined: Examined) -> int:
     Raises UserError when there is nothing new.
     """
     if not examined.good:
-        raise UserError("There is nothing new in this file.", "Every good row is in the log already.")
+        raise UserError(*say.THERE_IS_NOTHING_NEW_IN())
     plan, bad = examined.plan, examined.faults.total
-    with desk.edit(f"{count(examined.good, 'row')} from {plan.path.name} brought in") as edit:
+    with desk.edit(
+        _("{rows} from {path} brought in", rows=count(examined.good, "{n} row", "{n} rows"), path=plan.path.name)
+    ) as edit:
         made = keep_series(desk, plan.path.name, examined.series, examined.duplicate, bad, examined.good)
         edit.set(_like(plan.layout), json.dumps(kept_of(plan)))
     return made
@@ -271,7 +275,9 @@ def keep_series(
     name: its file; duplicate, bad: rows left out, rows: taken in, for the record.
     """
     good = sum(s.times_ms.size for s in columns.values())
-    with desk.edit(f"{count(good if rows is None else rows, 'row')} from {name} brought in") as edit:
+    with desk.edit(
+        _("{rows} from {name} brought in", rows=count(good if rows is None else rows, "{n} row", "{n} rows"), name=name)
+    ) as edit:
         made = edit.add(
             LoggerImport,
             file_name=name,

@@ -24,6 +24,8 @@ from stathmis.services.findings.combinations import Grid, Mixer, RampStep, Room,
 from stathmis.services.findings.runs import MOST_RUNS, READ
 from stathmis.services.findings.states import USUAL_ROOM, Air, FoundState
 from stathmis.services.moisture.water import Setting, events_of, setting_at, surfaces
+from stathmis.words import findings as say
+from stathmis.words.catalogue import Spoken
 
 Array = NDArray[np.float64]
 
@@ -36,10 +38,12 @@ NIGHTS_MS = 3 * DAY_MS
 PANE_SHARE = 0.5
 """A single pane is about midway between room and inside. Source: common practice, ± 2 K."""
 U_PANE_K = 2.0
-VENT_HABITS = {
-    "open": "As open as the humidity holds: chicks breathe, and air does more for them than the last percent.",
-    "narrow": "Nearly closed: little water holds the humidity; open more when the window streams or chicks gasp.",
-}
+VENT_HABITS = Spoken(
+    {
+        "open": say.AS_OPEN_AS_THE_HUMIDITY,
+        "narrow": say.NEARLY_CLOSED_LITTLE_WATER_HOLDS,
+    }
+)
 
 
 @dataclass(frozen=True)

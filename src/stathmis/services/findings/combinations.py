@@ -17,6 +17,7 @@ from stathmis.core.moisture import HIGHEST_RH
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.logbook.records import WaterSurface
 from stathmis.services.moisture.water import Setting
+from stathmis.words.catalogue import _
 
 OPENINGS = (0.25, 0.5, 0.75, 1.0)
 """Vents are never closed completely. Source: common practice."""
@@ -40,15 +41,25 @@ class Room:
 
 @dataclass(frozen=True)
 class Combination:
-    """Surfaces that are wet together."""
+    """Surfaces that are wet together, and the share of each that is; None: as it stands now, whichever they are."""
 
     names: tuple[str, ...]
     surface_cm2: float
+    share: float | None = 1.0
+
+    @property
+    def wet(self) -> dict[str, float]:
+        """The share of each surface that is wet, by name."""
+        return {} if self.share is None else dict.fromkeys(self.names, self.share)
 
     @property
     def words(self) -> str:
         """ "long trough + cup"."""
-        return " + ".join(self.names) or "no water"
+        if self.share is None:
+            return _("as now")
+        if not self.names:
+            return _("no water")
+        return " + ".join(self.names) if self.share == 1.0 else _("half of {own}", own=self.names[0])
 
 
 @dataclass(frozen=True)
@@ -104,7 +115,7 @@ def combinations_of(own: Sequence[WaterSurface], now: Setting) -> tuple[Combinat
     """What can be wet together, the least surface first; one surface alone also half covered."""
     made = [Combination((), 0.0)]
     if len(own) == 1:
-        made.append(Combination((f"half of {own[0].name}",), 0.5 * own[0].surface_cm2))
+        made.append(Combination((own[0].name,), 0.5 * own[0].surface_cm2, 0.5))
     if len(own) <= MOST_SURFACES:
         chosen = [c for n in range(1, len(own) + 1) for c in combinations(own, n)]
     else:
@@ -112,7 +123,7 @@ def combinations_of(own: Sequence[WaterSurface], now: Setting) -> tuple[Combinat
         chosen = [tuple(by_size[:n]) for n in range(1, len(own) + 1)]
     made += [Combination(tuple(s.name for s in c), sum(s.surface_cm2 for s in c)) for c in chosen]
     if now.surface_cm2 is not None and all(abs(c.surface_cm2 - now.surface_cm2) > 0.05 for c in made):
-        made.append(Combination(("as now",), now.surface_cm2))
+        made.append(Combination((), now.surface_cm2, None))
     return tuple(sorted(made, key=lambda c: c.surface_cm2))
 
 
@@ -216,7 +227,7 @@ class Mixer:
         """What the box settles to as it stands, percent; None where that is not known."""
         if self.now.surface_cm2 is None or self.now.opening is None:
             return None
-        as_now = Combination(("as now",), self.now.surface_cm2)
+        as_now = Combination((), self.now.surface_cm2, None)
         return self.cells([(as_now, self.now.opening)], room, None)[0].rh
 
     def ramp(self, grids: dict[str, Grid], room: Room) -> tuple[RampStep, ...]:
@@ -225,7 +236,7 @@ class Mixer:
         if late is None or late.chosen is None or self.now.surface_cm2 is None or self.now.opening is None:
             return ()
         end, wet, opening = late.chosen, self.now.surface_cm2, self.now.opening
-        start = next((c for c in self.rows if abs(c.surface_cm2 - wet) < 0.05), Combination(("as now",), wet))
+        start = next((c for c in self.rows if abs(c.surface_cm2 - wet) < 0.05), Combination((), wet, None))
         waters = self._waters(start, end.combination)
         places = []
         if end.opening > opening + 0.01:
@@ -260,11 +271,11 @@ class Mixer:
 
 @dataclass(frozen=True)
 class Change:
-    """What to do to come into the band: surfaces to fill and to empty by name, the vents' new opening (None: as it is),
-    and the mix that gives."""
+    """What to do to come into the band: surfaces to fill and to empty by name with the share that is wet then, the
+    vents' new opening (None: as it is), and the mix that gives."""
 
-    fill: tuple[str, ...]
-    empty: tuple[str, ...]
+    fill: tuple[tuple[str, float], ...]
+    empty: tuple[tuple[str, float], ...]
     opening: float | None
     cell: Cell
 
@@ -293,8 +304,10 @@ def change(grid: Grid, now: Setting) -> Change | None:
         return replace(of, opening=now.opening if now.opening is not None else of.opening)
 
     wet = next((row[0].combination for row in grid.cells if is_setting(now, as_opened(row[0]))), None)
-    before, after = set(wet.names if wet is not None else ()), set(cell.combination.names)
-    fill, empty = (tuple(sorted(names - {"as now"})) for names in (after - before, before - after))
+    before, after = wet.wet if wet is not None else {}, cell.combination.wet
+    shares = [(name, before.get(name, 0.0), after.get(name, 0.0)) for name in sorted({*before, *after})]
+    fill = tuple((name, then) for name, was, then in shares if then > was)
+    empty = tuple((name, then) for name, was, then in shares if then < was)
     moved = now.opening is None or abs(cell.opening - now.opening) > 0.02
     made = Change(fill, empty, cell.opening if moved else None, cell)
     return made if fill or empty or moved else None

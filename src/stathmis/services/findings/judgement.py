@@ -23,6 +23,8 @@ from stathmis.services.findings.corrections import Corrected
 from stathmis.services.findings.room_air import RoomAir, room_air
 from stathmis.services.findings.runs import MOST_RUNS, READ, Run
 from stathmis.services.findings.trace import BatchTrace
+from stathmis.words import findings as say
+from stathmis.words.catalogue import N_, Spoken, _
 
 Array = NDArray[np.float64]
 
@@ -40,18 +42,17 @@ COOLING_FAR_H = 1.0
 WORTH_TELLING_K_H = 0.2
 """A slight excursion of fewer degree-hours is counted, not listed. Source: common practice."""
 
-COOLING = "cooled, as meant"
-"""A cooling period the keeper logged is no fault."""
-
-CAUSES = {
-    "lid": "lid opened",
-    "water": "water added",
-    "note": "",
-    "vent": "vent changed",
-    "set_point": "set point changed",
-    "power": "power cut",
-    "cool": COOLING,
-}
+CAUSES = Spoken(
+    {
+        "lid": N_("lid opened"),
+        "water": N_("water added"),
+        "note": "",
+        "vent": N_("vent changed"),
+        "set_point": N_("set point changed"),
+        "power": N_("power cut"),
+        "cool": N_("cooled, as meant"),
+    }
+)
 
 
 @dataclass(frozen=True)
@@ -228,8 +229,8 @@ def _weigh(
     peak = float(core[int(np.searchsorted(seconds, found.peak_s))])
     weight, why = seriousness(found.side, peak, far_hours, degree_hours)
     cause = _cause(found, events, drops)
-    if cause == COOLING and found.side == "low" and far_hours < COOLING_FAR_H:
-        weight, why = "slight", "a cooling period"
+    if cause == CAUSES["cool"] and found.side == "low" and far_hours < COOLING_FAR_H:
+        weight, why = "slight", _("a cooling period")
     return EggExcursion(
         start,
         end,
@@ -248,17 +249,17 @@ def seriousness(side: str, peak: float, far_hours: float, degree_hours: float) -
     beyond the band, K h. Source: common practice (hot kills faster than cold)."""
     if side == "high":
         if peak >= DANGER_C:
-            return "serious", f"eggs at {DANGER_C:.0f} °C and more are in danger at once"
+            return "serious", say.EGGS_AT_DANGER_C_C(danger_c=DANGER_C)
         if far_hours >= 2.0:
-            return "serious", "so much too warm for hours kills"
+            return "serious", say.SO_MUCH_TOO_WARM_FOR()
         if degree_hours >= 2.0:
-            return "matters", "heat adds up: early, small chicks"
-        return "slight", "short and small; watch it"
+            return "matters", say.HEAT_ADDS_UP_EARLY_SMALL()
+        return "slight", say.SHORT_AND_SMALL_WATCH_IT()
     if far_hours >= 6.0:
-        return "serious", "many hours far too cold"
+        return "serious", say.MANY_HOURS_FAR_TOO_COLD()
     if far_hours > 0.0 or degree_hours >= 12.0:
-        return "matters", "cold delays the hatch and weakens chicks"
-    return "slight", "embryos stand an hour or two of cold well"
+        return "matters", say.COLD_DELAYS_THE_HATCH_AND()
+    return "slight", say.EMBRYOS_STAND_AN_HOUR_OR()
 
 
 def _cause(found: Excursion, events: Sequence[Event], drops: Sequence[Drop]) -> str:
@@ -267,8 +268,8 @@ def _cause(found: Excursion, events: Sequence[Event], drops: Sequence[Drop]) -> 
     for event in reversed(events):
         if begin <= event.time_ms <= end:
             if event.kind == "power" and event.minutes is not None:
-                return f"power off for {event.minutes / 60.0:g} h"
+                return _("power off for {minutes:g} h", minutes=event.minutes / 60.0)
             return CAUSES["cool"] if event.kind == "cool" else event.note or CAUSES.get(event.kind, "")
     if any(begin / 1000.0 <= o.start_s <= found.peak_s for o in drops):
-        return "a sharp drop: lid open or heat lost"
+        return say.A_SHARP_DROP_LID_OPEN()
     return ""

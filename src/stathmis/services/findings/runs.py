@@ -29,6 +29,7 @@ from stathmis.logbook.snapshot import DENSE, Head, Series
 from stathmis.services.book import Book, Same
 from stathmis.services.findings.corrections import CorrectionBook
 from stathmis.services.findings.verdict import layers_u_k
+from stathmis.words.catalogue import _
 
 Array = NDArray[np.float64]
 
@@ -73,7 +74,7 @@ class Run:
     @property
     def names(self) -> str:
         """Who says it: "Shelf logger", or "Shelf logger with Blue probe"."""
-        return self.instrument.name + (f" with {', '.join(self.beside)}" if self.beside else "")
+        return self.instrument.name + (_(" with {beside}", beside=", ".join(self.beside)) if self.beside else "")
 
     def between(self, start_ms: int, stop_ms: int) -> Run | None:
         """The part from start to stop (UTC ms, both included), None where nothing was read in it."""

@@ -21,6 +21,8 @@ from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.runs import HAND_GAP_S, Run, recorded
 from stathmis.services.moisture.water import Setting, events_of, setting_at
+from stathmis.words import findings as say
+from stathmis.words.catalogue import _
 
 Array = NDArray[np.float64]
 
@@ -169,7 +171,7 @@ def find_states(book: Book, incubator: Incubator, air: Air, now_ms: int) -> tupl
 def _done(book: Book, incubator: Incubator, events: Sequence[Event], now_ms: int) -> list[int]:
     """When something was done that moves the humidity, and eggs set or taken out."""
     times = {e.time_ms for e in events if e.kind in DISTURBING}
-    for _, since, until in lying_in(book, incubator):
+    for _batch, since, until in lying_in(book, incubator):
         times |= {since} | ({until} if until is not None else set())
     return sorted(t for t in times if now_ms - REMEMBERED_MS <= t <= now_ms)
 
@@ -185,13 +187,13 @@ def _state(
     seconds = (run.times_ms[inside] - since) / 1000.0
     steady = steady_part(seconds, run.corrected[inside], by_hand=not run.dense)
     if steady is None:
-        return None, "" if seconds.size < 30 else "it did not settle"
+        return None, "" if seconds.size < 30 else say.IT_DID_NOT_SETTLE()
     if setting.surface_cm2 is None or setting.opening is None:
-        missing = "what was wet" if setting.surface_cm2 is None else "how far the vent was open"
-        return None, f"{missing} is not known"
+        missing = _("what was wet") if setting.surface_cm2 is None else say.HOW_FAR_THE_VENT_WAS()
+        return None, _("{missing} is not known", missing=missing)
     middle = since + 500.0 * (steady.start_s + steady.stop_s)
     if _hatching(book, incubator, round(middle)):
-        return None, "chicks may have been wet"
+        return None, say.CHICKS_MAY_HAVE_BEEN_WET()
     room = air.room(middle)
     inside_c = air.inside_c(middle)
     u = steady.u

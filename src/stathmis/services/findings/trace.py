@@ -14,6 +14,7 @@ from stathmis.services.batch.batches import events_along
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.findings.runs import Doubt, Run, logged_count, outlines, recorded
+from stathmis.words.catalogue import _, as_number
 
 Array = NDArray[np.float64]
 
@@ -116,10 +117,14 @@ def _shares(course: Course, quantity: Quantity, run: Run, until_ms: int) -> tupl
         if found is None:
             continue
         alike = sum(p.name == phase.name for p in course.phases) > 1
-        first, last = (f"{round(course.numbered(day), 1):g}" for day in (phase.start_day, phase.end_day))
-        days = f", {first}–{last} to go" if course.batch.day_count == "down" else f", day {first}–{last}"
+        first, last = (as_number(round(course.numbered(day), 1), "g") for day in (phase.start_day, phase.end_day))
+        days = (
+            _(", {first}–{last} to go", first=first, last=last)
+            if course.batch.day_count == "down"
+            else _(", day {first}–{last}", first=first, last=last)
+        )
         days = days if alike else ""
-        shares.append(PhaseShare(phase.title or phase.name + days, found))
+        shares.append(PhaseShare(phase.title or _(phase.name) + days, found))
     return tuple(shares)
 
 

@@ -21,6 +21,7 @@ from stathmis.services.instruments.by_hatches import u_by_hatches
 from stathmis.services.instruments.draft import Row, new_draft
 from stathmis.services.instruments.zones import working_zone
 from stathmis.services.setting_up import typical
+from stathmis.words.catalogue import _, as_number
 
 Thing = Literal["fever", "ice", "kettle", "salt", "scale", "hatches"]
 THINGS: tuple[Thing, ...] = ("fever", "ice", "kettle", "salt", "scale", "hatches")
@@ -125,7 +126,7 @@ def _by_method(book: Book, channel: Channel, thing: Thing) -> float | None:
     """U after one point by a fixed point of nature, as the check itself would find it."""
     draft = new_draft(channel, book.altitude_m or 0.0, METHODS[thing])
     shown = {"ice": 0.0, "kettle": 98.0}.get(thing)
-    text = "75" if shown is None else f"{float(from_inside(shown, channel.unit)):.1f}"
+    text = "75" if shown is None else as_number(float(from_inside(shown, channel.unit)), ".1f")
     cells = {"salt": "NaCl", "jar": "22C"} if thing == "salt" else {}
     draft.sets[0].rows[0] = Row(text, cells)
     found = checking.evaluate(book, draft)
@@ -157,5 +158,5 @@ def choose(desk: Desk, thing: Thing, *, here: bool) -> None:
     """Say that a thing is at hand, or is not; undoable."""
     now = desk.book.settings.at_hand
     after = now | {thing} if here else now - {thing}
-    with desk.edit("things at hand") as edit:
+    with desk.edit(_("things at hand")) as edit:
         edit.set("at_hand", " ".join(sorted(after)))

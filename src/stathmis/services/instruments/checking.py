@@ -36,14 +36,19 @@ from stathmis.services.instruments.reference_values import (
 )
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point
 from stathmis.words import dates
+from stathmis.words.catalogue import _
+from stathmis.words.instruments import checks as say
+from stathmis.words.instruments.labels import (
+    FLICKER_IN_USE,
+    HYSTERESIS_LABEL,
+    OWN_SCATTER,
+    OWN_STEPS,
+    STEPS_IN_USE,
+)
+from stathmis.words.numbers import reason
 
-HYSTERESIS_LABEL = "Rising and falling differ"
 TWO_VALUED = "two-valued"
 NO_SCATTER = Scatter(0.0, 0.0)
-OWN_SCATTER = "Scatter of this instrument"
-OWN_STEPS = "Display steps during the check"
-STEPS_IN_USE = "Display steps when it is read in use"
-FLICKER_IN_USE = "Flicker in use"
 
 
 @dataclass(frozen=True)
@@ -117,7 +122,7 @@ def evaluate(book: Book, draft: Draft) -> Check:
         try:
             fitted, hysteresis = _fit(draft, points, hysteresis or 0.0)
         except FitError as error:
-            trouble = f"{error}."
+            trouble = f"{reason(error)}."
     if fitted is not None:
         # where the instrument shows the working point by its own correction
         target = fitted.correction.reading_for(target)
@@ -273,11 +278,18 @@ def _logged_points(book: Book, channel: Channel, taken: PointSet, set_index: int
     for i, (at, reading, shown) in enumerate(zip(pairs.times_s, pairs.reading, pairs.reference, strict=True)):
         value, effects = corrected_with_effects(book, instrument, other, float(shown), channel.unit)
         flicker = Effect(
-            "Block to block scatter", channel.unit, pairs.scatter, degrees_of_freedom=float(pairs.degrees_of_freedom)
+            say.BLOCK_TO_BLOCK_SCATTER(),
+            channel.unit,
+            pairs.scatter,
+            degrees_of_freedom=float(pairs.degrees_of_freedom),
         )
         steps = Effect(OWN_STEPS, channel.unit, resolution_u(channel), distribution="rectangular")
         theirs = Effect(
-            f"Display steps of {instrument.name}", other.unit, resolution_u(other), per, distribution="rectangular"
+            _("Display steps of {instrument}", instrument=instrument.name),
+            other.unit,
+            resolution_u(other),
+            per,
+            distribution="rectangular",
         )
         moment = book.local(at * 1000.0)
         made.append(
@@ -290,7 +302,7 @@ def _logged_points(book: Book, channel: Channel, taken: PointSet, set_index: int
                 value,
                 (flicker, steps),
                 (*effects, *allowed, theirs),
-                f"{instrument.name}, log of {dates.moment(moment)}",
+                _("{instrument}, log of {moment}", instrument=instrument.name, moment=dates.moment(moment)),
                 "",
             )
         )
@@ -304,7 +316,7 @@ def _hysteresis_typed(draft: Draft) -> float:
     except NotANumberError:
         value = -1.0
     if value < 0:
-        raise FieldError("hysteresis", "How much rising and falling differ is a number from 0 up, such as 1.")
+        raise FieldError("hysteresis", say.HOW_MUCH_RISING_AND_FALLING())
     return value
 
 
@@ -348,14 +360,11 @@ def put_to_use(desk: Desk, draft: Draft, check: Check, valid_from_ms: int) -> in
     reach back to before the instrument was adjusted.
     """
     if check.correction is None or check.fitted is None:
-        raise UserError("There is no correction yet.", "Enter at least one point.")
+        raise UserError(*say.THERE_IS_NO_CORRECTION_YET())
     if check.problems:
-        raise UserError("Some fields cannot be read.", "Mend or empty them first.")
+        raise UserError(*say.SOME_FIELDS_CANNOT_BE_READ())
     if draft.state == "as left" and valid_from_ms < desk.now_ms:
-        raise UserError(
-            "As left holds from now on only: before, the instrument was not adjusted yet.",
-            "Use it from now, or choose as found.",
-        )
+        raise UserError(*say.AS_LEFT_HOLDS_FROM_NOW())
     kept = [
         CalibrationPoint(
             0,
@@ -374,7 +383,7 @@ def put_to_use(desk: Desk, draft: Draft, check: Check, valid_from_ms: int) -> in
     ]
     budget = check.budget
     assert budget is not None
-    with desk.edit("correction put to use") as edit:
+    with desk.edit(say.CORRECTION_PUT_TO_USE()) as edit:
         return calibrations.add_calibration(
             edit,
             check.channel.id,
@@ -403,7 +412,9 @@ def _conditions(book: Book, draft: Draft) -> Conditions:
         if taken.logged is not None:
             start, end = (book.local(t) for t in (taken.logged.start_ms, taken.logged.end_ms))
             notes.append(
-                f"From the logs, {dates.moment(start)} to {dates.moment(end)}, lag {taken.logged.pairs.lag_s:.0f} s"
+                say.FROM_THE_LOGS_START_TO(
+                    start=dates.moment(start), end=dates.moment(end), lag_s=taken.logged.pairs.lag_s
+                )
             )
     keys = list(dict.fromkeys(s.method.key for s in draft.sets))
     return Conditions("+".join(keys), draft.state, "; ".join(notes), chain)

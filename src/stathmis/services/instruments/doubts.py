@@ -13,6 +13,8 @@ from stathmis.services.instruments.draft import Draft, PointSet
 from stathmis.services.instruments.points import Point, Problem
 from stathmis.services.instruments.zones import working_point
 from stathmis.words import dates
+from stathmis.words.catalogue import _
+from stathmis.words.instruments import checks as say
 
 CHECK_EVERY_DAYS = {"temperature": 365, "humidity": 182}
 """Thermometers yearly, hygrometers every half year. Source: common practice."""
@@ -29,15 +31,14 @@ def doubts(book: Book, draft: Draft, points: Sequence[Point], fitted: Fit | None
     for p in points:
         before = seen.setdefault((p.shown, p.reference_shown, p.direction), p)
         if before is not p:
-            text = f"The same as row {before.row + 1}: read anew, a copied row adds no knowledge."
+            text = say.THE_SAME_AS_ROW_ROW(row=before.row + 1)
             found.append(Problem(p.set_index, p.row, "shown", text))
     if fitted is not None:
         found += _one_end(book, draft.channel, fitted)
         for index in fitted.suspects:
             p = points[index]
-            text = (
-                f"Off the curve by {abs(fitted.residuals[index]):.1f} times its uncertainty (looked at from "
-                f"{fitted.residual_limit:.1f}): read this point again, or mend a slip of the pen. It still counts."
+            text = say.OFF_THE_CURVE_BY_RESIDUALS(
+                residuals=abs(fitted.residuals[index]), residual_limit=fitted.residual_limit
             )
             found.append(Problem(p.set_index, p.row, "shown", text))
     return found
@@ -50,8 +51,12 @@ def _one_end(book: Book, channel: Channel, fitted: Fit) -> list[Problem]:
     if low - far <= wanted <= high + far:
         return []
     unit = "%" if channel.unit == "%" else channel.unit
-    span = f"at {low:.1f} {unit}" if high - low < 0.05 else f"between {low:.1f} and {high:.1f} {unit}"
-    text = f"All points lie {span}, and it works near {wanted:.1f} {unit}: U grows on the way. Add a point there."
+    span = (
+        _("at {low:.1f} {unit}", low=low, unit=unit)
+        if high - low < 0.05
+        else _("between {low:.1f} and {high:.1f} {unit}", low=low, high=high, unit=unit)
+    )
+    text = say.ALL_POINTS_LIE_SPAN_AND(span=span, wanted=wanted, unit=unit)
     return [Problem(-1, -1, "points", text)]
 
 
@@ -64,18 +69,18 @@ def _reference_doubt(book: Book, channel: Channel, taken: PointSet, points: Sequ
     expires = certificate_expires_ms(book, other)
     if force.basis == "certificate" and expires is not None and book.now_ms > expires:
         ended = dates.day(book.local(expires), year=True)
-        return f"The certificate of {name} ran out on {ended}: its drift since is a guess."
+        return say.THE_CERTIFICATE_OF_NAME_RAN(name=name, ended=ended)
     if force.basis == "stated accuracy":
-        return f"{name} was never checked itself: only its maker's accuracy is known, and U shows it."
+        return say.NAME_WAS_NEVER_CHECKED_ITSELF(name=name)
     low, high = force.curve.domain
     read = [float(from_inside(p.reference, other.unit)) if other.unit != channel.unit else p.reference for p in points]
     if channel.quantity == other.quantity and read and (min(read) < low - 1.0 or max(read) > high + 1.0):
         unit = "%" if other.unit == "%" else other.unit
-        return f"{name} was checked from {low:g} to {high:g} {unit} only: beyond that its uncertainty grows."
+        return say.NAME_WAS_CHECKED_FROM_LOW(name=name, low=low, high=high, unit=unit)
     own = book.corrections.correct(channel, working_point(book, channel), book.now_ms).U
     theirs = book.corrections.correct(other, working_point(book, other), book.now_ms).U
     if channel.quantity == other.quantity and own < theirs:
-        return f"{name} (± {theirs:.2g}) is less sure than this one (± {own:.2g}): are the two swapped?"
+        return say.NAME_THEIRS_IS_LESS_SURE(name=name, theirs=theirs, own=own)
     return ""
 
 

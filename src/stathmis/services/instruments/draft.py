@@ -10,6 +10,7 @@ from stathmis.core.checks.pairing import Pairs
 from stathmis.core.units import difference_from_inside
 from stathmis.logbook.records import Channel
 from stathmis.services.instruments.methods import HYSTERESIS, Allowance, Method, methods, methods_for
+from stathmis.words.catalogue import as_number
 
 ROWS_AT_FIRST = 4
 JAR_HOURS = "12"
@@ -85,7 +86,7 @@ def new_set(channel: Channel, method: Method, altitude_m: float | None) -> Point
     """An empty set of points with the method's usual allowances and settings."""
     made = PointSet(method)
     if method.needs_pressure:
-        altitude = "" if altitude_m is None else f"{altitude_m:g}"
+        altitude = "" if altitude_m is None else as_number(altitude_m, "g")
         made.settings = {"pressure_from": "altitude", "pressure": "", "altitude": altitude}
     if method.reference == "bulbs":
         made.settings["wick"] = "ventilated"
@@ -98,7 +99,7 @@ def new_set(channel: Channel, method: Method, altitude_m: float | None) -> Point
 
 
 def _usual(channel: Channel, allowance: Allowance, settings: Mapping[str, str]) -> str:
-    return f"{allowance.usual(channel.quantity, channel.unit, settings):.3g}"
+    return as_number(allowance.usual(channel.quantity, channel.unit, settings), ".3g")
 
 
 def choose(points: PointSet, channel: Channel, setting: str, what: str) -> None:
@@ -114,4 +115,4 @@ def new_draft(channel: Channel, altitude_m: float | None, method: str | None = N
     """An empty check of a channel, by a method (the first for its quantity by default)."""
     chosen = methods()[method] if method else methods_for(channel.quantity)[0]
     usual = float(difference_from_inside(HYSTERESIS[channel.quantity], channel.unit))
-    return Draft(channel, [new_set(channel, chosen, altitude_m)], hysteresis=f"{usual:g}")
+    return Draft(channel, [new_set(channel, chosen, altitude_m)], hysteresis=as_number(usual, "g"))

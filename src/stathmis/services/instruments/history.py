@@ -21,6 +21,8 @@ from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import resolution_u, usual_drift
 from stathmis.services.instruments.doubts import CHECK_EVERY_DAYS, certificate_expires_ms
 from stathmis.services.instruments.zones import working_point, working_zone
+from stathmis.words.catalogue import _
+from stathmis.words.instruments import sheet as say
 
 
 @dataclass(frozen=True)
@@ -73,7 +75,7 @@ def _history(book: Book, channel: Channel, _hour: int) -> History:
     interval = CHECK_EVERY_DAYS[channel.quantity] * DAY_MS
     if not checks:
         expires = certificate_expires_ms(book, channel)
-        why = "its certificate runs out" if expires is not None else "never checked"
+        why = say.ITS_CERTIFICATE_RUNS_OUT() if expires is not None else _("never checked")
         return History(channel, (), None, tolerance, 0.0, None, expires, why)
     # what was adjusted starts anew: only checks since then tell its drift
     adjusted = max((i for i, c in enumerate(checks) if c.calibration.conditions.state == "as left"), default=0)
@@ -91,9 +93,9 @@ def _history(book: Book, channel: Channel, _hour: int) -> History:
     last_ms = checks[-1].calibration.done_ms
     leaves = leaves_tolerance(left, tolerance, max(last_ms, book.now_ms) / DAY_MS)
     leaves_ms = None if leaves is None else round(leaves * DAY_MS)
-    due_ms, why = last_ms + interval, "the trade's interval"
+    due_ms, why = last_ms + interval, _("the trade's interval")
     if drift.fitted and leaves_ms is not None and leaves_ms < due_ms:
-        due_ms, why = leaves_ms, "its own drift"
+        due_ms, why = leaves_ms, _("its own drift")
     return History(channel, tuple(checks), drift, tolerance, in_force, leaves_ms, due_ms, why)
 
 
@@ -108,5 +110,5 @@ def set_between_checks(desk: Desk, channel: Channel, between: bool) -> None:
     after = "between" if between else "hold"
     if channel.between_checks == after:
         return
-    with desk.edit("way between checks changed") as edit:
+    with desk.edit(say.WAY_BETWEEN_CHECKS_CHANGED()) as edit:
         edit.change(Channel, channel.id, between_checks=after)

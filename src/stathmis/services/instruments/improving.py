@@ -20,6 +20,8 @@ from stathmis.services.instruments.draft import Draft, split_readings
 from stathmis.services.instruments.points import Point, influences_of
 from stathmis.services.instruments.reference_values import OF_REFERENCE
 from stathmis.services.instruments.zones import ZoneVerdict
+from stathmis.words.catalogue import _, as_number
+from stathmis.words.instruments import checks as say
 from stathmis.words.numbers import unit_word
 
 Array = NDArray[np.float64]
@@ -46,9 +48,13 @@ def prospects(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Prospect
         return []
     resolution = check.channel.resolution
     tried = [
-        (f"reading each point {MORE_READINGS} times", _more_readings(check.points), _seen_more(check)),
+        (
+            say.READING_EACH_POINT_MORE_READINGS(more_readings=MORE_READINGS),
+            _more_readings(check.points),
+            _seen_more(check),
+        ),
         (_one_more_words(draft, check, verdict), _one_more(draft, check, verdict), check),
-        ("a reference without any error of its own", _without_shared(check.points), check),
+        (say.A_REFERENCE_WITHOUT_ANY_ERROR(), _without_shared(check.points), check),
     ]
     found = []
     for words, points, by in tried:
@@ -57,7 +63,9 @@ def prospects(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Prospect
             found.append(Prospect(words, U, verdict.half > U))
     finer = _u_with(draft, check, check.points, verdict.reading, resolution / 10.0)
     if finer is not None and finer < 0.95 * verdict.U:
-        words = f"a display in steps of {resolution / 10:g} {unit_word(check.channel.unit)} instead of {resolution:g}"
+        words = say.A_DISPLAY_IN_STEPS_OF(
+            resolution=resolution / 10, unit_word=unit_word(check.channel.unit), resolution2=resolution
+        )
         found.append(Prospect(words, finer, verdict.half > finer))
     return sorted(found, key=lambda p: p.U)
 
@@ -140,10 +148,12 @@ def _unused_salt(draft: Draft, check: Check, verdict: ZoneVerdict) -> str:
 def _one_more_words(draft: Draft, check: Check, verdict: ZoneVerdict) -> str:
     if any(s.method.reference == "salt" for s in draft.sets):
         salt = _unused_salt(draft, check, verdict)
-        return f"one more jar, of {fixed_points.SALTS[salt].name}" if salt else ""
+        return say.ONE_MORE_JAR_OF_SALTS(salts=_(fixed_points.SALTS[salt].name)) if salt else ""
     unit = check.channel.unit
     middle = float(from_inside(verdict.zone.band.middle, unit))
-    return f"one more point near {middle:.{1 if unit != '%' else 0}f} {unit_word(unit)}"
+    return say.ONE_MORE_POINT_NEAR_MIDDLE(
+        middle=as_number(middle, f".{1 if unit != '%' else 0}f"), unit_word=unit_word(unit)
+    )
 
 
 def _one_more(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Point]:

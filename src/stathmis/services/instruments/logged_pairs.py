@@ -11,6 +11,8 @@ from stathmis.logbook.records import Channel
 from stathmis.services.book import Book
 from stathmis.services.instruments.draft import Logged
 from stathmis.services.instruments.methods import RESPONSE_S
+from stathmis.words.catalogue import _
+from stathmis.words.instruments import checks as say
 
 LEAST_BLOCKS, MOST_BLOCKS = 3, 24
 BLOCK_RESPONSES = 6.0
@@ -24,15 +26,12 @@ def pick(book: Book, channel: Channel, other_id: int, start_ms: int, end_ms: int
     """
     other = book.channel(other_id)
     if end_ms <= start_ms:
-        raise UserError("The stretch ends before it begins.", "Give an earlier time first.")
+        raise UserError(*say.THE_STRETCH_ENDS_BEFORE_IT())
     own = readings.series(book.snapshot, channel, start_ms, end_ms)
     theirs = readings.series(book.snapshot, other, start_ms, end_ms)
-    for found, who in ((own, "this instrument"), (theirs, "the reference")):
+    for found, who in ((own, _("this instrument")), (theirs, _("the reference"))):
         if found.times_ms.size < 2 * LEAST_BLOCKS:
-            raise UserError(
-                f"There are only {found.times_ms.size} readings of {who} in that stretch.",
-                "Choose a longer one, or bring in its logger file first.",
-            )
+            raise UserError(*say.THERE_ARE_ONLY_SIZE_READINGS(size=found.times_ms.size, who=who))
     t, s = own.times_ms / 1000.0, theirs.times_ms / 1000.0
     slowest = max(channel.response_s or RESPONSE_S[channel.quantity], other.response_s or RESPONSE_S[other.quantity])
     gap = 3.0 * max(float(np.median(np.diff(t))), float(np.median(np.diff(s))))
@@ -43,12 +42,7 @@ def pick(book: Book, channel: Channel, other_id: int, start_ms: int, end_ms: int
         lag = lag_between(t, own.shown, s, theirs.shown, 3.0 * slowest) if dense else 0.0
         pairs = pair_blocks(t, own.shown, s, theirs.shown, block, lag, gap)
     except ValueError:
-        raise UserError(
-            "The two do not run side by side long enough there.",
-            f"A stretch of {LEAST_BLOCKS * block / 3600:.0f} h or more without holes is needed.",
-        ) from None
+        raise UserError(*say.THE_TWO_DO_NOT_RUN(least_blocks=LEAST_BLOCKS * block / 3600)) from None
     if pairs.reading.size < LEAST_BLOCKS:
-        raise UserError(
-            "The two run side by side for too short a time.", f"Choose {LEAST_BLOCKS * block / 3600:.1f} h or more."
-        )
+        raise UserError(*say.THE_TWO_RUN_SIDE_BY(least_blocks=LEAST_BLOCKS * block / 3600))
     return Logged(pairs, start_ms, end_ms, int(own.times_ms.size))

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import lru_cache
-from importlib import resources
 from math import sqrt
 from typing import Any, Literal
 
 from stathmis.core.units import Unit, difference_from_inside
 from stathmis.logbook.records import Quantity
+from stathmis.services import knowledge
+from stathmis.words.catalogue import N_, once_a_language
 
 ReferenceKind = Literal["instrument", "fixed", "pressure", "gun", "salt", "bulbs"]
 
@@ -23,12 +22,12 @@ HYSTERESIS: Mapping[str, float] = {"temperature": 0.0, "humidity": 1.0}
 """Half-width by which rising and falling readings differ (K, %), where it was not measured. Source: common practice."""
 
 FIELDS: Mapping[ReferenceKind, tuple[tuple[str, str], ...]] = {
-    "instrument": (("reference", "reference shows"),),
+    "instrument": (("reference", N_("reference shows")),),
     "fixed": (),
     "pressure": (),
-    "gun": (("reference", "it shows"), ("walls", "walls at")),
-    "salt": (("salt", "salt"), ("jar", "jar at")),
-    "bulbs": (("reference", "dry shows"), ("wet", "wet shows")),
+    "gun": (("reference", N_("it shows")), ("walls", N_("walls at"))),
+    "salt": (("salt", N_("salt")), ("jar", N_("jar at"))),
+    "bulbs": (("reference", N_("dry shows")), ("wet", N_("wet shows"))),
 }
 """Fields of a row beside the instrument's own reading: key and heading."""
 
@@ -97,11 +96,10 @@ class Method:
         return self.reference in ("pressure", "bulbs")
 
 
-@lru_cache(maxsize=1)
+@once_a_language
 def methods() -> dict[str, Method]:
     """All methods by key, in the order of the list."""
-    text = (resources.files("stathmis") / "data" / "methods.toml").read_text(encoding="utf-8")
-    return {key: _method(key, entry) for key, entry in tomllib.loads(text).items()}
+    return {key: _method(key, entry) for key, entry in knowledge.read_list("methods").items()}
 
 
 def methods_for(quantity: Quantity) -> list[Method]:

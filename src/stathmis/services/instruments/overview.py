@@ -30,6 +30,8 @@ from stathmis.services.findings.corrections import Corrected, InForce
 from stathmis.services.findings.verdict import CURRENT_MS, Judged, judge_reading, together_u
 from stathmis.services.instruments import history
 from stathmis.services.instruments.zones import working_zone
+from stathmis.words.catalogue import _
+from stathmis.words.instruments import sheet as say
 
 TOGETHER_MS = 8 * 60_000
 """Readings this near to one moment count as taken together. Source: common practice (a round takes minutes)."""
@@ -93,7 +95,7 @@ def _read_together(book: Book, incubator: Incubator, quantity: Quantity) -> list
             if found.times_ms.size:
                 runs.append(((instrument, placement, channel), found))
     best: list[Judged] = []
-    for moment in sorted({int(found.times_ms[-1]) for _, found in runs}, reverse=True):
+    for moment in sorted({int(found.times_ms[-1]) for _hanging, found in runs}, reverse=True):
         around = []
         for hanging, found in runs:
             nearest = int(np.argmin(np.abs(found.times_ms - moment)))
@@ -129,7 +131,7 @@ def where(book: Book, instrument: Instrument) -> str:
     for place in (p for p in book.records(Placement) if p.instrument_id == instrument.id):
         if place.from_ms <= now and (place.to_ms is None or now < place.to_ms):
             return f"{names.get(place.incubator_id, '')}, {place.place}"
-    return "reference, in the drawer" if instrument.role == "reference" else "in the drawer"
+    return say.REFERENCE_IN_THE_DRAWER() if instrument.role == "reference" else _("in the drawer")
 
 
 @dataclass(frozen=True)

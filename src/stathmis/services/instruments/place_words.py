@@ -6,6 +6,8 @@ from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside
 from stathmis.services.book import Book
 from stathmis.services.instruments.places import WORTH_ROTATING_K, PlacesResult
+from stathmis.words.catalogue import _, as_number, begun
+from stathmis.words.instruments import places as say
 from stathmis.words.numbers import signed, with_u
 
 
@@ -13,22 +15,21 @@ def even_words(book: Book, result: PlacesResult) -> tuple[str, str]:
     """How even an incubator is, and what to do about it."""
     even, unit = result.even, book.temperature_unit
     if even is None:
-        return "", "Two places or more give a comparison; nine give the whole picture."
-    names = [f.cell.place for f in result.found]
+        return "", say.TWO_PLACES_OR_MORE_GIVE()
+    names = [_(f.cell.place) for f in result.found]
     spread = float(difference_from_inside(even.spread, unit))
     U = float(difference_from_inside(even.U_spread, unit))
-    figures = f"{spread:.2f} ± {U:.2f} {unit}"
+    figures = f"{as_number(spread, '.2f')} ± {as_number(U, '.2f')} {unit}"
     warm, cold = names[even.warmest], names[even.coldest]
-    why = "One instrument's own error cancels between places; what is left is its scatter and the thermostat's swing."
+    why = say.ONE_INSTRUMENTS_OWN_ERROR_CANCELS()
     if len({f.channel.id for f in result.found}) > 1:
-        why = "Several instruments: each one's correction counts in the uncertainty. One moved about compares finer."
+        why = say.SEVERAL_INSTRUMENTS_EACH_ONES_CORRECTION()
     if not even.seen:
-        return f"Even, as far as this can tell: {cold} and {warm} differ by {figures}.", why
+        return say.EVEN_AS_FAR_AS_THIS(cold=cold, warm=warm, figures=figures), why
     if even.spread < WORTH_ROTATING_K:
-        return f"Even enough: {warm} is {figures} warmer than {cold}. No need to move eggs for that.", why
+        return say.EVEN_ENOUGH_WARM_IS_FIGURES(warm=warm, figures=figures, cold=cold), why
     return (
-        f"{warm.capitalize()} is {figures} warmer than {cold}. Move eggs round between the two every few days, so that "
-        "none stays there.",
+        say.WARM_IS_FIGURES_WARMER_THAN(warm=begun(warm), figures=figures, cold=cold),
         why,
     )
 
@@ -39,8 +40,10 @@ def layer_words(book: Book, result: PlacesResult) -> str:
     if found is None:
         return ""
     gradient = float(difference_from_inside(found.gradient, unit))
-    words = f"At the egg tops {with_u(found.at_egg_top, NORMAL_95 * found.u_at_egg_top, 'temperature', unit)}; "
-    words += f"{signed(gradient, 2)} {unit} for each cm up."
+    words = say.AT_THE_EGG_TOPS_WITH(
+        with_u=with_u(found.at_egg_top, NORMAL_95 * found.u_at_egg_top, "temperature", unit)
+    )
+    words += say.FOR_EACH_CM_UP(gradient=signed(gradient, 2), unit=unit)
     if found.beyond_cm:
-        words += f" That is {found.beyond_cm:g} cm beyond what was measured: read nearer to the egg tops."
+        words += say.THAT_IS_BEYOND_CM_CM(beyond_cm=found.beyond_cm)
     return words

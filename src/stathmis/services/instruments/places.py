@@ -18,6 +18,8 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import resolution_u
 from stathmis.services.instruments.reference_values import FieldError, number_in, readings_in
+from stathmis.words.catalogue import _
+from stathmis.words.instruments import places as say
 
 PLACES = (
     ("back left", "back", "back right"),
@@ -81,7 +83,7 @@ def compare_heights(book: Book, cells: Sequence[Cell], swing: str, egg_top: str)
     found, problems = _read(book, cells, swing, with_height=True)
     layered = None
     try:
-        top = number_in(egg_top, "egg_top", "The height of the egg tops in cm", 0.0, 100.0)
+        top = number_in(egg_top, "egg_top", say.THE_HEIGHT_OF_THE_EGG(), 0.0, 100.0)
         if len(found) >= 2:
             groups, u_group = _groups(book, found)
             shared = max(u_group) if len(set(groups)) == 1 else 0.0
@@ -91,7 +93,7 @@ def compare_heights(book: Book, cells: Sequence[Cell], swing: str, egg_top: str)
     except FieldError as error:
         problems.append(("", error.field, str(error)))
     except FitError:
-        problems.append(("", "height", "Both readings are at one height: take one lower and one higher."))
+        problems.append(("", "height", say.BOTH_READINGS_ARE_AT_ONE()))
     return PlacesResult(tuple(found), tuple(problems), None, layered)
 
 
@@ -101,7 +103,7 @@ def _read(
     found: list[Found] = []
     problems: list[tuple[str, str, str]] = []
     try:
-        half = number_in(swing, "swing", "The swing of the thermostat", 0.0, 10.0)
+        half = number_in(swing, "swing", say.THE_SWING_OF_THE_THERMOSTAT(), 0.0, 10.0)
         u_swing = float(difference_to_inside(half, book.temperature_unit)) / sqrt(3.0)
     except FieldError as error:
         return [], [("", "swing", str(error))]
@@ -110,10 +112,10 @@ def _read(
             continue
         try:
             if cell.channel_id is None:
-                raise FieldError("instrument", "Choose the instrument that stood here.")
+                raise FieldError("instrument", say.CHOOSE_THE_INSTRUMENT_THAT_STOOD())
             channel = book.channel(cell.channel_id)
             shown = readings_in(cell.typed, channel, "typed")
-            height = number_in(cell.height, "height", "The height in cm", 0.0, 100.0) if with_height else None
+            height = number_in(cell.height, "height", say.THE_HEIGHT(), 0.0, 100.0) if with_height else None
         except FieldError as error:
             problems.append((cell.place, error.field, str(error)))
             continue
@@ -143,10 +145,10 @@ def keep_survey(desk: Desk, incubator: Incubator, result: PlacesResult, egg_top:
     Raises UserError while it has problems or fewer than two places.
     """
     if result.problems or len(result.found) < 2:
-        raise UserError("Two places or more are needed, all readable.", "Fill in or mend the marked ones.")
+        raise UserError(*say.TWO_PLACES_OR_MORE_ARE())
     kind = "heights" if result.layered is not None else "places"
     egg_top_cm = parse_typed(egg_top).value if egg_top is not None else None
-    with desk.edit("survey kept") as edit:
+    with desk.edit(_("survey kept")) as edit:
         made = edit.add(Survey, incubator_id=incubator.id, done_ms=desk.now_ms, kind=kind, egg_top_cm=egg_top_cm)
         for f in result.found:
             edit.add(

@@ -12,6 +12,7 @@ from stathmis.core import fixed_points
 from stathmis.core.calibration import Correction
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.influences import Effect, merged
+from stathmis.core.errors import NumbersError
 from stathmis.core.psychrometrics import relative_humidity_from_wet_bulb, standard_pressure, ventilated_wick_coefficient
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import NotANumberError, difference_from_inside, from_inside, parse_typed, to_inside
@@ -23,11 +24,15 @@ from stathmis.services.findings.runs import lately
 from stathmis.services.instruments.draft import JAR_HOURS, PointSet, Row, split_readings
 from stathmis.services.instruments.methods import Allowance
 from stathmis.services.reading_field import interpret
+from stathmis.words.catalogue import N_, _
+from stathmis.words.instruments import reference_values as say
+from stathmis.words.instruments.labels import NOT_SETTLED
+from stathmis.words.numbers import reason
 
 WICKS: Mapping[str, tuple[str, float | None]] = {
-    "ventilated": ("fan on it", None),
-    "light": ("light air", 0.8e-3),
-    "still": ("still air", 1.2e-3),
+    "ventilated": (N_("fan on it"), None),
+    "light": (N_("light air"), 0.8e-3),
+    "still": (N_("still air"), 1.2e-3),
 }
 """How much air the wick gets: words, and the psychrometer coefficient 1/K (None: WMO-No. 8, ventilated).
 Source: common practice for light and still air."""
@@ -35,7 +40,6 @@ Source: common practice for light and still air."""
 
 ROOM_C = 21.0
 """A room of which nothing was read. Source: common practice."""
-NOT_SETTLED = "Jar not settled"
 JAR_RESPONSE_H, JAR_FROM_RH = 2.0, 30.0
 """Air and sensor in a sealed jar come nearer by so much in so many hours, from about so far away, %. Source: common
 practice (8-24 h until it is settled), approximate."""
@@ -82,9 +86,9 @@ def readings_in(text: str, channel: Channel, field: str, near_c: float | None = 
             values.append(found.shown)
             units.add(found.unit)
     if not values:
-        raise FieldError(field, "A reading is missing here.", awaited=True)
+        raise FieldError(field, say.A_READING_IS_MISSING_HERE(), awaited=True)
     if len(units) > 1:
-        raise FieldError(field, "This row mixes °C and °F: write all its readings in one unit.")
+        raise FieldError(field, say.THIS_ROW_MIXES_C_AND())
     return values
 
 
@@ -93,9 +97,9 @@ def number_in(text: str, field: str, what: str, low: float, high: float) -> floa
     try:
         value = parse_typed(text).value
     except NotANumberError:
-        raise FieldError(field, f"{what} is a number, such as {low if low > 0 else 0:g}.") from None
+        raise FieldError(field, say.WHAT_IS_A_NUMBER_SUCH(what=what, word=low if low > 0 else 0)) from None
     if not low <= value <= high:
-        raise FieldError(field, f"{what} runs from {low:g} to {high:g}.")
+        raise FieldError(field, _("{what} runs from {low:g} to {high:g}.", what=what, low=low, high=high))
     return value
 
 
@@ -105,9 +109,9 @@ def allowance_size(points: PointSet, allowance: Allowance) -> float:
     try:
         value = parse_typed(points.allowances.get(allowance.key, "")).value
     except NotANumberError:
-        raise FieldError(field, f"“{allowance.label}” wants a number from 0 up, such as 0.05.") from None
+        raise FieldError(field, say.LABEL_WANTS_A_NUMBER_FROM(label=allowance.label)) from None
     if value < 0:
-        raise FieldError(field, f"“{allowance.label}” cannot be negative: write how far off it may be, either way.")
+        raise FieldError(field, say.LABEL_CANNOT_BE_NEGATIVE_WRITE(label=allowance.label))
     return value
 
 
@@ -116,14 +120,14 @@ def temperature_in(text: str, field: str, book: Book, low: float, high: float) -
     try:
         typed = parse_typed(text)
     except NotANumberError:
-        raise FieldError(field, "A temperature is missing here, such as 22 or 72F.", awaited=True) from None
+        raise FieldError(field, say.A_TEMPERATURE_IS_MISSING_HERE(), awaited=True) from None
     unit = typed.unit or book.temperature_unit
     if unit == "%":
-        raise FieldError(field, "This field takes a temperature.")
+        raise FieldError(field, say.THIS_FIELD_TAKES_A_TEMPERATURE())
     value = float(to_inside(typed.value, unit))
     if not low <= value <= high:
-        other = "write 72F for Fahrenheit" if unit == "°C" else "write 22C for Celsius"
-        raise FieldError(field, f"{typed.value:g} {unit} is out of range here; {other}.")
+        other = _("write 72F for Fahrenheit") if unit == "°C" else _("write 22C for Celsius")
+        raise FieldError(field, say.VALUE_UNIT_IS_OUT_OF(value=typed.value, unit=unit, other=other))
     return value
 
 
@@ -132,10 +136,10 @@ def pressure_hpa(book: Book, points: PointSet) -> float:
     how = points.settings.get("pressure_from", "altitude")
     typed = points.settings.get("pressure", "")
     if how == "here":
-        return number_in(typed, "pressure", "The pressure here in hPa", 500.0, 1090.0)
-    altitude = number_in(points.settings.get("altitude", ""), "altitude", "The altitude in meters", -500.0, 5000.0)
+        return number_in(typed, "pressure", say.THE_PRESSURE_HERE_IN_HPA(), 500.0, 1090.0)
+    altitude = number_in(points.settings.get("altitude", ""), "altitude", say.THE_ALTITUDE_IN_METERS(), -500.0, 5000.0)
     if how == "report":
-        report = number_in(typed, "pressure", "The reported pressure in hPa", 850.0, 1100.0)
+        report = number_in(typed, "pressure", say.THE_REPORTED_PRESSURE_IN_HPA(), 850.0, 1100.0)
         return fixed_points.pressure_here(report, altitude)
     return float(standard_pressure(altitude))
 
@@ -168,7 +172,7 @@ def _allowed(points: PointSet, channel: Channel, sensitivities: Mapping[str, flo
 
 def _channel(book: Book, channel_id: int | None, field: str) -> tuple[Instrument, Channel]:
     if channel_id is None:
-        raise FieldError(field, "Choose an instrument here; enter one under Enter or change if there is none.")
+        raise FieldError(field, say.CHOOSE_AN_INSTRUMENT_HERE_ENTER())
     found = book.channel(channel_id)
     return book.instrument(found.instrument_id), found
 
@@ -186,16 +190,16 @@ def corrected_with_effects(
     own: list[Effect] = []
     if isinstance(force.curve, CertificateCurve):
         inside = float(np.interp(shown, force.curve.reading, force.curve.u))
-        own.append(Effect(f"Certificate of {name}", channel.unit, inside, 1.0, True, cause=OF_REFERENCE))
+        own.append(Effect(_("Certificate of {name}", name=name), channel.unit, inside, 1.0, True, cause=OF_REFERENCE))
         point = book.corrections.certificate_of(channel.id, book.now_ms)[0]
         years = max(0.0, (book.now_ms - point.dated_ms) / (365.25 * DAY_MS))
         drift = point.drift_per_year * years / sqrt(3.0)
-        since = f"Drift of {name} since its certificate"
+        since = say.DRIFT_OF_NAME_SINCE_ITS(name=name)
         own.append(Effect(since, channel.unit, drift, 1.0, True, "rectangular", cause=OF_REFERENCE))
         beyond = sqrt(max(u**2 - inside**2, 0.0))
-        own.append(Effect(f"{name} beyond its certificate's points", channel.unit, beyond, 1.0, True))
+        own.append(Effect(say.NAME_BEYOND_ITS_CERTIFICATES_POINTS(name=name), channel.unit, beyond, 1.0, True))
     elif force.basis == "stated accuracy":
-        stated = f"Stated accuracy of {name}"
+        stated = _("Stated accuracy of {name}", name=name)
         own.append(Effect(stated, channel.unit, u, 1.0, True, "rectangular", cause=OF_REFERENCE))
     else:
         own += _own_check(name, channel, force.curve, shown, force.coverage_factor / NORMAL_95)
@@ -213,11 +217,11 @@ def _own_check(name: str, channel: Channel, curve: Correction, shown: float, few
     basis = np.array(curve.basis_at(shown))
     made = []
     for column, what in zip((basis @ root).tolist(), ("offset", "slope", "bend"), strict=False):
-        label = f"Own check of {name}, {what}"
+        label = _("Own check of {name}, {what}", name=name, what=what)
         sign = 1.0 if column >= 0 else -1.0
         made.append(Effect(label, channel.unit, abs(column) * few, sign, True, cause=OF_REFERENCE))
     beyond = float(curve.beyond_u(shown))
-    made.append(Effect(f"{name} beyond its checked range", channel.unit, beyond, 1.0, True))
+    made.append(Effect(say.NAME_BEYOND_ITS_CHECKED_RANGE(name=name), channel.unit, beyond, 1.0, True))
     return made
 
 
@@ -237,11 +241,11 @@ def _read(
     value, effects = corrected_with_effects(book, instrument, channel, float(np.mean(shown)), unit)
     per = float(difference_from_inside(1.0, unit)) / float(difference_from_inside(1.0, channel.unit))  # type: ignore[arg-type]
     pool = scatter.get(channel.id, Scatter(0.0, 0.0))
-    steps = f"Display steps of {instrument.name}"
+    steps = _("Display steps of {instrument}", instrument=instrument.name)
     effects.append(Effect(steps, channel.unit, resolution_u(channel), per, False, "rectangular"))
     effects.append(
         Effect(
-            f"Scatter of {instrument.name}",
+            _("Scatter of {instrument}", instrument=instrument.name),
             channel.unit,
             pool.deviation,
             per / sqrt(len(shown)),
@@ -263,7 +267,7 @@ def _instrument(
 
 def _ice(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     value = float(from_inside(fixed_points.ICE_POINT_C, channel.unit))
-    return ReferenceValue(value, tuple(_allowed(points, channel, {})), "ice point")
+    return ReferenceValue(value, tuple(_allowed(points, channel, {})), _("ice point"))
 
 
 def _steam(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
@@ -271,34 +275,42 @@ def _steam(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Ma
     steam_c, per_hpa = fixed_points.steam_point(pressure)
     slope = float(difference_from_inside(per_hpa, channel.unit))
     value = float(from_inside(steam_c, channel.unit))
-    return ReferenceValue(value, tuple(_allowed(points, channel, {"pressure": slope})), f"steam at {pressure:.0f} hPa")
+    return ReferenceValue(
+        value,
+        tuple(_allowed(points, channel, {"pressure": slope})),
+        _("steam at {pressure:.0f} hPa", pressure=pressure),
+    )
 
 
 def _salt(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     salt = row.cells.get("salt", "")
     if salt not in fixed_points.SALTS:
-        raise FieldError("salt", "Choose the salt in this jar.", awaited=True)
+        raise FieldError("salt", say.CHOOSE_THE_SALT_IN_THIS(), awaited=True)
     jar_c = temperature_in(row.cells.get("jar", ""), "jar", book, 0.0, 50.0)
     try:
         rh, U = fixed_points.salt_humidity(salt, jar_c)
         slope = fixed_points.salt_slope(salt, jar_c)
     except fixed_points.FixedPointError as error:
-        raise FieldError("jar", f"{error}; keep the jar within it, or use another salt.") from None
-    name = fixed_points.SALTS[salt].name
+        raise FieldError("jar", say.ERROR_KEEP_THE_JAR_WITHIN(error=reason(error))) from None
+    name = _(fixed_points.SALTS[salt].name)
     typed = points.settings.get("jar_hours", JAR_HOURS)
-    hours = number_in(typed, "jar_hours", "Jar time, h", 0.5, 500.0)
+    hours = number_in(typed, "jar_hours", _("Jar time, h"), 0.5, 500.0)
     way = Effect(NOT_SETTLED, "%", 0.5 * JAR_FROM_RH * exp(-hours / JAR_RESPONSE_H))
-    table = Effect(f"Table value, {name}", "%", U / 2.0, 1.0, True, cause="table")
-    return ReferenceValue(rh, (table, way, *_allowed(points, channel, {"jar_c": slope})), f"{name} at {jar_c:.1f} °C")
+    table = Effect(_("Table value, {name}", name=name), "%", U / 2.0, 1.0, True, cause="table")
+    return ReferenceValue(
+        rh,
+        (table, way, *_allowed(points, channel, {"jar_c": slope})),
+        _("{name} at {jar_c:.1f} °C", name=name, jar_c=jar_c),
+    )
 
 
 def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapping[int, Scatter]) -> ReferenceValue:
     dry, dry_effects, dry_name = _read(book, points, row, "reference", points.reference_id, "°C", scatter)
     wet, wet_effects, wet_name = _read(book, points, row, "wet", points.second_id, "°C", scatter)
     pressure = pressure_hpa(book, points)
-    _, fixed = WICKS[points.settings.get("wick", "ventilated")]
+    _name, fixed = WICKS[points.settings.get("wick", "ventilated")]
     if wet > dry:
-        raise FieldError("wet", "The wet bulb is above the dry one: swap the two, or wet the wick.")
+        raise FieldError("wet", say.THE_WET_BULB_IS_ABOVE())
 
     def humidity(dry_c: float, wet_c: float, hpa: float, factor: float) -> float:
         coefficient = factor * float(ventilated_wick_coefficient(wet_c) if fixed is None else fixed)
@@ -306,10 +318,10 @@ def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Ma
 
     try:
         rh = humidity(dry, wet, pressure, 1.0)
-    except ValueError as error:
-        raise FieldError("wet", f"{error}.") from None
+    except NumbersError as error:
+        raise FieldError("wet", f"{reason(error)}.") from None
     if not 0.0 < rh <= 100.0:
-        raise FieldError("wet", "No air is that dry: read both again, and see that the wick is wet.")
+        raise FieldError("wet", say.NO_AIR_IS_THAT_DRY())
     step = 0.01
     by_dry = (humidity(dry + step, wet, pressure, 1.0) - rh) / step
     by_wet = (rh - humidity(dry, wet - step, pressure, 1.0)) / step
@@ -322,7 +334,9 @@ def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Ma
         # one thermometer read dry, then wet: its correction is the same error twice, its flicker is not
         wet_effects = [e if e.shared else replace(e, label=f"{e.label}, wet") for e in wet_effects]
     effects += [replace(e, sensitivity=e.sensitivity * by_wet) for e in wet_effects]
-    names = dry_name if dry_name == wet_name else f"{dry_name} dry, {wet_name} wet"
+    names = (
+        dry_name if dry_name == wet_name else _("{dry_name} dry, {wet_name} wet", dry_name=dry_name, wet_name=wet_name)
+    )
     return ReferenceValue(rh, merged([*effects, *_allowed(points, channel, slopes)]), names)
 
 
@@ -339,8 +353,8 @@ def _gun(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapp
     """The gun is the reference for a tip on the shell; where the gun itself is checked, the tip is its reference."""
     value, effects, name = _read(book, points, row, "reference", points.reference_id, "°C", scatter)
     walls = temperature_in(row.cells.get("walls", ""), "walls", book, -10.0, 60.0)
-    emissivity = number_in(points.settings.get("emissivity", ""), "emissivity", "The emissivity", 0.5, 1.0)
-    setting = number_in(points.settings.get("gun_setting", ""), "gun_setting", "The gun's setting", 0.5, 1.0)
+    emissivity = number_in(points.settings.get("emissivity", ""), "emissivity", _("The emissivity"), 0.5, 1.0)
+    setting = number_in(points.settings.get("gun_setting", ""), "gun_setting", _("The gun's setting"), 0.5, 1.0)
     gun_c = _gun_c(book, points)
     checked = book.instrument(channel.instrument_id)
     turn = fixed_points.gun_reading if checked.kind == "infrared gun" else fixed_points.shell_temperature
@@ -363,5 +377,5 @@ def _gun(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Mapp
     # the walls' allowance is typed in the channel's unit already; emissivity has none
     slopes["emissivity"] *= per
     return ReferenceValue(
-        float(from_inside(at, unit)), (*effects, *_allowed(points, channel, slopes)), f"shell, by {name}"
+        float(from_inside(at, unit)), (*effects, *_allowed(points, channel, slopes)), _("shell, by {name}", name=name)
     )

@@ -18,9 +18,11 @@ from stathmis.services.findings.corrections import resolution_u
 from stathmis.services.instruments.methods import methods
 from stathmis.services.instruments.zones import ZoneVerdict, verdicts, working_point, working_zone
 from stathmis.words import dates
+from stathmis.words.catalogue import N_, Spoken, _, as_number
+from stathmis.words.instruments import sheet as say
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
-MODEL_WORDS = {"offset": "one offset", "line": "a straight line", "quadratic": "a quadratic"}
+MODEL_WORDS = Spoken({"offset": say.ONE_OFFSET, "line": say.A_STRAIGHT_LINE, "quadratic": say.A_QUADRATIC})
 
 
 @dataclass(frozen=True)
@@ -56,37 +58,71 @@ def sheet(book: Book, calibration: Calibration) -> CheckSheet:
     done, valid = book.local(calibration.done_ms), calibration.valid_from_ms
     names = methods()
     facts = (
-        ("Instrument", f"{instrument.name}, {unit}, steps of {channel.resolution:g}"),
-        ("Checked", f"{dates.moment(done, year=True)}, {calibration.conditions.state}"),
-        ("Method", ", ".join(names[k].name for k in calibration.conditions.method.split("+") if k in names)),
-        ("In use", "for all its readings" if valid == 0 else f"from {dates.moment(book.local(valid), year=True)}"),
         (
-            "Curve",
-            f"{MODEL_WORDS[c.model]}, {count(len(points), 'point')}, {c.domain[0]:.1f} to {c.domain[1]:.1f} {unit}",
+            _("Instrument"),
+            _(
+                "{instrument}, {unit}, steps of {resolution:g}",
+                instrument=instrument.name,
+                unit=unit,
+                resolution=channel.resolution,
+            ),
         ),
-        ("Allowed for", calibration.conditions.notes or "nothing noted"),
+        (_("Checked"), f"{dates.moment(done, year=True)}, {_(calibration.conditions.state)}"),
+        (_("Method"), ", ".join(names[k].name for k in calibration.conditions.method.split("+") if k in names)),
+        (
+            _("In use"),
+            say.FOR_ALL_ITS_READINGS()
+            if valid == 0
+            else _("from {valid}", valid=dates.moment(book.local(valid), year=True)),
+        ),
+        (
+            _("Curve"),
+            _(
+                "{model_words}, {points}, {domain:.1f} to {domain2:.1f} {unit}",
+                model_words=MODEL_WORDS[c.model],
+                points=count(len(points), "{n} point", "{n} points"),
+                domain=c.domain[0],
+                domain2=c.domain[1],
+                unit=unit,
+            ),
+        ),
+        (_("Allowed for"), calibration.conditions.notes or _("nothing noted")),
     )
     rows = tuple(
         (
             str(i + 1),
-            p.source or "reference",
-            f"{p.reading:.{places}f}",
-            f"{p.reference:.{places}f}",
+            p.source or _("reference"),
+            as_number(p.reading, f".{places}f"),
+            as_number(p.reference, f".{places}f"),
             signed(p.reference - p.reading, places),
-            f"{2 * float(np.hypot(p.u_reading, p.u_reference)):.{places}f}",
-            f"{p.residual:.1f}".replace("-", "−"),
+            as_number(2 * float(np.hypot(p.u_reading, p.u_reference)), f".{places}f"),
+            as_number(p.residual, ".1f").replace("-", "−"),
             p.direction,
         )
         for i, p in enumerate(points)
     )
     return CheckSheet(
-        title=f"Check of {instrument.name}",
+        title=_("Check of {instrument}", instrument=instrument.name),
         facts=facts,
-        result=f"When it shows {at:.{places}f} {unit}, add {signed(value - at, places)} ± {U:.{places}f} {unit} "
-        f"(95 %, k = {c.coverage_factor:.2f}).",
-        points_head=("", "reference", "it shows", "true", "add", "U of the point", "off the curve, in u", "order"),
+        result=say.WHEN_IT_SHOWS_AT_UNIT(
+            at=as_number(at, f".{places}f"),
+            unit=unit,
+            value=signed(value - at, places),
+            u=as_number(U, f".{places}f"),
+            coverage_factor=c.coverage_factor,
+        ),
+        points_head=(
+            "",
+            _("reference"),
+            _("it shows"),
+            _("true"),
+            _("add"),
+            _("U of the point"),
+            say.OFF_THE_CURVE_IN_U(),
+            _("order"),
+        ),
         points=rows,
-        budget_head=BUDGET_HEAD,
+        budget_head=tuple(_(h) for h in BUDGET_HEAD),
         budget=budget_rows(Budget(tuple(calibrations.budget_of(book.snapshot, calibration.id))), unit),
         verdicts=tuple(verdict_words(v, channel) for v in verdicts(book, channel, c)),
         chain=tuple(chain(book, calibration)),
@@ -98,7 +134,7 @@ def sheet(book: Book, calibration: Calibration) -> CheckSheet:
     )
 
 
-BUDGET_HEAD = ("influence", "u", "distribution", "counts times", "contributes")
+BUDGET_HEAD = (N_("influence"), "u", N_("distribution"), N_("counts times"), N_("contributes"))
 
 
 def budget_rows(budget: Budget, unit: str) -> tuple[tuple[str, ...], ...]:
@@ -107,34 +143,44 @@ def budget_rows(budget: Budget, unit: str) -> tuple[tuple[str, ...], ...]:
         return ()
     rows = [
         (
-            x.label,
-            f"{x.standard_uncertainty:.3g} {unit if x.unit in ('', '%') else x.unit}",
-            x.distribution + ("" if isinf(x.degrees_of_freedom) else f", {x.degrees_of_freedom:.0f} free"),
-            f"{x.sensitivity:.3g}",
-            f"{x.contribution:.3f} {unit}",
+            _(x.label),
+            f"{as_number(x.standard_uncertainty, '.3g')} {unit if x.unit in ('', '%') else x.unit}",
+            _(x.distribution)
+            + (
+                ""
+                if isinf(x.degrees_of_freedom)
+                else _(", {degrees_of_freedom:.0f} free", degrees_of_freedom=x.degrees_of_freedom)
+            ),
+            as_number(x.sensitivity, ".3g"),
+            f"{as_number(x.contribution, '.3f')} {unit}",
         )
         for x in sorted(budget.components, key=lambda x: -x.contribution)
     ]
     dof = budget.effective_dof
-    free = "many" if isinf(dof) or dof > 1000 else f"{dof:.0f}"
+    free = _("many") if isinf(dof) or dof > 1000 else as_number(dof, ".0f")
     total = (
-        f"together: U = k u = {budget.expanded_uncertainty:.3f} {unit} at 95 %",
+        _(
+            "together: U = k u = {expanded_uncertainty:.3f} {unit} at 95 %",
+            expanded_uncertainty=budget.expanded_uncertainty,
+            unit=unit,
+        ),
         "",
-        f"{free} degrees of freedom",
-        f"k = {budget.coverage_factor:.2f}",
-        f"{budget.standard_uncertainty:.3f} {unit}",
+        _("{free} degrees of freedom", free=free),
+        f"k = {as_number(budget.coverage_factor, '.2f')}",
+        f"{as_number(budget.standard_uncertainty, '.3f')} {unit}",
     )
     return (*rows, total)
 
 
 def verdict_words(verdict: ZoneVerdict, channel: Channel) -> str:
     """ "37.2–37.8 °C (North cabinet, setting): can tell, ± 0.12 °C"."""
-    low, high = (float(from_inside(v, channel.unit)) for v in (verdict.zone.band.low, verdict.zone.band.high))
     unit = unit_word(channel.unit)
     places = 0 if channel.unit == "%" else 1
-    word = "can tell" if verdict.can_decide else "too coarse"
-    U = f"{verdict.U:.{places + 1}f}"
-    return f"{low:.{places}f}–{high:.{places}f} {unit} ({verdict.zone.what}): {word}, ± {U} {unit}"
+    word = _("can tell") if verdict.can_decide else _("too coarse")
+    U = as_number(verdict.U, f".{places + 1}f")
+    ends = (from_inside(v, channel.unit) for v in (verdict.zone.band.low, verdict.zone.band.high))
+    span = "–".join(as_number(float(v), f".{places}f") for v in ends)
+    return f"{span} {unit} ({verdict.zone.what}): {word}, ± {U} {unit}"
 
 
 def chain(book: Book, calibration: Calibration) -> list[str]:
@@ -146,7 +192,7 @@ def chain(book: Book, calibration: Calibration) -> list[str]:
         seen.add(step.id)
         natural = sorted({p.source for p in calibrations.points_of(book.snapshot, step.id) if p.source})
         if step.reference_channel_id is None:
-            lines.append("Against nature itself: " + ", ".join(natural) + ".")
+            lines.append(_("Against nature itself: ") + ", ".join(natural) + ".")
             break
         reference = book.channel(step.reference_channel_id)
         name = book.instrument(reference.instrument_id).name
@@ -155,11 +201,11 @@ def chain(book: Book, calibration: Calibration) -> list[str]:
         if below is not None:
             nearer = known.get(below)
             when = (
-                f"its own check of {dates.day(book.local(nearer.done_ms), year=True)}"
+                say.ITS_OWN_CHECK_OF_DONE(done_ms=dates.day(book.local(nearer.done_ms), year=True))
                 if nearer
-                else "a check withdrawn since"
+                else _("a check withdrawn since")
             )
-            lines.append(f"Against {name}, by {when}.")
+            lines.append(_("Against {name}, by {when}.", name=name, when=when))
             step = nearer
             continue
         points = book.corrections.certificate_of(reference.id, step.done_ms)
@@ -167,11 +213,17 @@ def chain(book: Book, calibration: Calibration) -> list[str]:
             dated = book.local(points[0].dated_ms)
             U = max(p.expanded_uncertainty for p in points)
             lines.append(
-                f"Against {name}, by its certificate of {dates.day(dated, year=True)} ({count(len(points), 'point')}, "
-                f"U up to {U:g} {unit_word(reference.unit)}, k = {points[0].coverage_factor:g})."
+                say.AGAINST_NAME_BY_ITS_CERTIFICATE(
+                    name=name,
+                    dated=dates.day(dated, year=True),
+                    points=count(len(points), "{n} point", "{n} points"),
+                    u=U,
+                    unit_word=unit_word(reference.unit),
+                    coverage_factor=points[0].coverage_factor,
+                )
             )
         else:
-            lines.append(f"Against {name}, known by its maker's accuracy only (± {reference.accuracy:g}).")
+            lines.append(say.AGAINST_NAME_KNOWN_BY_ITS(name=name, accuracy=reference.accuracy))
         break
     return lines
 
@@ -190,4 +242,4 @@ def correction_table(
     value, _ = correction.apply(shown)
     if channel.unit == "%":
         value = np.clip(value, 0.0, 100.0)
-    return tuple((f"{s:.{places}f}", f"{v:.{places}f}") for s, v in zip(shown, value, strict=True))
+    return tuple((as_number(s, f".{places}f"), as_number(v, f".{places}f")) for s, v in zip(shown, value, strict=True))

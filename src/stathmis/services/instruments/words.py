@@ -11,25 +11,34 @@ from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.improving import Prospect
 from stathmis.services.instruments.sheet import MODEL_WORDS
 from stathmis.services.instruments.zones import ZoneVerdict
+from stathmis.words.catalogue import _, as_number, begun
+from stathmis.words.instruments import sheet as say
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 
 def settling_words(found: Settling, limit: float, response_s: float, unit: Unit) -> str:
     """ "mean 36.13, scatter 0.06, rising 0.3 °C/h: settled (less than 0.05 °C to go; response time 2 min)"."""
     places = places_for(limit / 5)
-    head = f"mean {found.mean:.{places}f}, scatter {found.deviation:.{places}f}"
+    head = _(
+        "mean {mean}, scatter {deviation}",
+        mean=as_number(found.mean, f".{places}f"),
+        deviation=as_number(found.deviation, f".{places}f"),
+    )
     minutes = response_s / 60.0
-    limit_words = f"{limit:g} {unit_word(unit)}"
+    limit_words = f"{as_number(limit, 'g')} {unit_word(unit)}"
     if isinf(found.to_go):
-        return f"{head}; a third reading tells whether it has settled (response time {minutes:.0f} min)"
+        return say.HEAD_A_THIRD_READING_TELLS(head=head, minutes=minutes)
     hourly = found.slope_per_s * 3600.0
-    moving = "steady" if abs(hourly) < limit else f"{'rising' if hourly > 0 else 'falling'} {abs(hourly):.1f} an hour"
+    moving = (
+        _("steady")
+        if abs(hourly) < limit
+        else _("{word} {hourly:.1f} an hour", word=_("rising") if hourly > 0 else _("falling"), hourly=abs(hourly))
+    )
     if found.settled:
-        return f"{head}, {moving}: settled, less than {limit_words} to go (response time {minutes:.0f} min)"
+        return say.HEAD_MOVING_SETTLED_LESS_THAN(head=head, moving=moving, limit_words=limit_words, minutes=minutes)
     wait = max(1, round(found.wait_s / 60.0))
-    return (
-        f"{head}, {moving}: not settled. Wait about {wait} min and read again (settled: less than {limit_words} to go, "
-        f"watched for its response time of {minutes:.0f} min)"
+    return say.HEAD_MOVING_NOT_SETTLED_WAIT(
+        head=head, moving=moving, wait=wait, limit_words=limit_words, minutes=minutes
     )
 
 
@@ -39,24 +48,26 @@ def choice_words(considered: tuple[Considered, ...]) -> str:
 
 
 def _one(c: Considered) -> str:
-    name = MODEL_WORDS[c.model].capitalize()
+    name = begun(MODEL_WORDS[c.model])
     if c.reason == "asked":
-        return f"{name}, as you asked."
+        return _("{name}, as you asked.", name=name)
     if c.chosen:
         why = {
-            "alone": "the points ask for nothing more",
-            "apart": f"the points span {c.figure:.0f} times their uncertainty ({WELL_APART:.0f} is enough)",
-            "bent": f"the bend is {c.figure:.1f} times its uncertainty ({BEND_SEEN:.0f} is enough)",
+            "alone": say.THE_POINTS_ASK_FOR_NOTHING(),
+            "apart": say.THE_POINTS_SPAN_FIGURE_TIMES(figure=c.figure, well_apart=WELL_APART),
+            "bent": say.THE_BEND_IS_FIGURE_TIMES(figure=c.figure, bend_seen=BEND_SEEN),
         }[c.reason]
         return f"{name}: {why}."
     least = QUADRATIC_POINTS if c.model == "quadratic" else 2
     why = {
-        "apart": "the points lie too far apart to trust that one number fits all",
-        "few": f"{count(int(c.figure), 'reading')} that differ; it wants {least}",
-        "close": f"the points span only {c.figure:.1f} times their uncertainty, {WELL_APART:.0f} are wanted",
-        "straight": f"the bend is {c.figure:.1f} times its uncertainty, {BEND_SEEN:.0f} are wanted",
+        "apart": say.THE_POINTS_LIE_TOO_FAR(),
+        "few": say.READINGS_THAT_DIFFER_IT_WANTS(
+            readings=count(int(c.figure), "{n} reading", "{n} readings"), least=least
+        ),
+        "close": say.THE_POINTS_SPAN_ONLY_FIGURE(figure=c.figure, well_apart=WELL_APART),
+        "straight": say.THE_BEND_IS_FIGURE_TIMES_ITS(figure=c.figure, bend_seen=BEND_SEEN),
     }[c.reason]
-    return f"Not {MODEL_WORDS[c.model]}: {why}."
+    return _("Not {model_words}: {why}.", model_words=MODEL_WORDS[c.model], why=why)
 
 
 def result_words(check: Check) -> str:
@@ -64,7 +75,9 @@ def result_words(check: Check) -> str:
     unit = unit_word(check.channel.unit)
     places = places_for(check.channel.resolution / 10)
     value, U = check.corrected_at(check.at)
-    return f"When it shows {check.at:.1f} {unit}: add {signed(value - check.at, places)} ± {U:.{places}f} {unit}"
+    return say.WHEN_IT_SHOWS_AT_UNIT_ADD(
+        at=check.at, unit=unit, value=signed(value - check.at, places), u=as_number(U, f".{places}f")
+    )
 
 
 def range_words(check: Check) -> str:
@@ -73,17 +86,18 @@ def range_words(check: Check) -> str:
     assert correction is not None
     unit = unit_word(check.channel.unit)
     low, high = correction.domain
-    over = f"at {low:.1f} {unit}" if high - low < 0.05 else f"from {low:.1f} to {high:.1f} {unit}"
-    words = f"Checked {over}; beyond that the uncertainty grows. U holds at 95 %, k = {correction.coverage_factor:.2f}."
+    over = (
+        _("at {low:.1f} {unit}", low=low, unit=unit)
+        if high - low < 0.05
+        else _("from {low:.1f} to {high:.1f} {unit}", low=low, high=high, unit=unit)
+    )
+    words = say.CHECKED_OVER_BEYOND_THAT_THE(over=over, coverage_factor=correction.coverage_factor)
     if check.channel.unit == "%":
-        words += " Corrected humidity is held to 0–100 %."
+        words += say.CORRECTED_HUMIDITY_IS_HELD_TO()
     if check.hysteresis:
-        words += f" Rising and falling differ by up to ± {check.hysteresis:.1f} {unit}."
+        words += say.RISING_AND_FALLING_DIFFER_BY(hysteresis=check.hysteresis, unit=unit)
     if correction.widened > 1:
-        words += (
-            f" The points disagree more than their uncertainties allow: U was widened {correction.widened:.1f} times. "
-            "Read again, and wait longer."
-        )
+        words += say.THE_POINTS_DISAGREE_MORE_THAN(widened=correction.widened)
     return words
 
 
@@ -91,14 +105,14 @@ def prospect_words(verdict: ZoneVerdict, found: list[Prospect], unit: Unit) -> s
     """What would make an instrument good enough for a zone, or that nothing here would."""
     low, high = (float(from_inside(v, unit)) for v in (verdict.zone.band.low, verdict.zone.band.high))
     places = 0 if unit == "%" else 1
-    band = f"{low:.{places}f}–{high:.{places}f} {unit_word(unit)}"
-    wanted = f"below ± {verdict.half:.{places + 1}f} {unit_word(unit)}"
+    band = f"{as_number(low, f'.{places}f')}–{as_number(high, f'.{places}f')} {unit_word(unit)}"
+    wanted = _("below ± {half} {unit_word}", half=as_number(verdict.half, f".{places + 1}f"), unit_word=unit_word(unit))
     enough = [p for p in found if p.enough]
     if enough:
-        ways = "; ".join(f"{p.words} (± {p.U:.{places + 1}f})" for p in enough)
-        return f"For {band} U must come {wanted}. Enough would be: {ways}."
+        ways = "; ".join(f"{p.words} (± {as_number(p.U, f'.{places + 1}f')})" for p in enough)
+        return say.FOR_BAND_U_MUST_COME(band=band, wanted=wanted, ways=ways)
     if found:
         best = found[0]
-        helps = f"{best.words} (± {best.U:.{places + 1}f})"
-        return f"For {band} U must come {wanted}. No one step is enough; most helps {helps}."
-    return f"For {band} U must come {wanted}. Nothing at the bench would do: use another instrument there."
+        helps = f"{best.words} (± {as_number(best.U, f'.{places + 1}f')})"
+        return say.FOR_BAND_U_MUST_COME_WANTED(band=band, wanted=wanted, helps=helps)
+    return say.FOR_BAND_U_MUST_COME_WANTED_NOTHING(band=band, wanted=wanted)

@@ -11,6 +11,7 @@ from stathmis.logbook.records import Channel
 from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.findings.corrections import resolution_u
+from stathmis.words.catalogue import _
 
 
 @dataclass(frozen=True)
@@ -44,10 +45,10 @@ def zones(book: Book, channel: Channel) -> list[Zone]:
         for phase in course.phases if course is not None else ():
             band = phase.temperature_c if channel.quantity == "temperature" else phase.humidity
             if band is not None and phase.name != "warm-up":
-                found.setdefault((band.low, band.high), f"{incubator.name}, {phase.name}")
+                found.setdefault((band.low, band.high), f"{incubator.name}, {_(phase.name)}")
     if not found:
         common = [(37.2, 37.8)] if channel.quantity == "temperature" else [(45.0, 55.0), (65.0, 75.0)]
-        found = dict.fromkeys(common, "common practice")
+        found = dict.fromkeys(common, _("common practice"))
     return [Zone(what, Band(*edges)) for edges, what in sorted(found.items())]
 
 

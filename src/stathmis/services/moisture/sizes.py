@@ -13,6 +13,8 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.loss import LossSheet
 from stathmis.services.moisture import weights
+from stathmis.words.catalogue import _
+from stathmis.words.moisture import sizes as say
 
 U_FRESH = 0.02
 """Relative standard uncertainty of a fresh mass from length and breadth. Source: Hoyt (1979), about 2 %."""
@@ -32,7 +34,7 @@ def _millimetres(text: str, what: str) -> float | None:
     found = re.fullmatch(r"(\d{1,3}(?:[.,]\d+)?)\s*(mm|cm)?", text.strip().lower())
     value = float(found[1].replace(",", ".")) * (10.0 if found[2] == "cm" else 1.0) if found else 0.0
     if not value > 0:
-        raise UserError(f"{text.strip()} is no {what}.", "Write mm, such as 43.2.")
+        raise UserError(*say.TEXT_IS_NO_WHAT(text=text.strip(), what=what))
     return value
 
 
@@ -42,47 +44,43 @@ def log_size(desk: Desk, course: Course, mark: str, length: str, breadth: str, a
     Raises UserError for nothing measured, a length without a breadth, what is no egg, and an air cell deeper than one.
     """
     long, broad = _millimetres(length, "length"), _millimetres(breadth, "breadth")
-    deep = _millimetres(air_cell, "depth of an air cell")
+    deep = _millimetres(air_cell, say.DEPTH_OF_AN_AIR_CELL())
     if long is None and broad is None and deep is None:
-        raise UserError("There is nothing to log.", "Measure length and breadth, or candle the air cell.")
+        raise UserError(*say.THERE_IS_NOTHING_TO_LOG())
     if (long is None) != (broad is None):
-        raise UserError("Length and breadth belong together.", "Measure both, at the longest and the broadest.")
+        raise UserError(*say.LENGTH_AND_BREADTH_BELONG_TOGETHER())
     if long is not None and broad is not None:
         if not (LENGTHS_MM[0] <= broad <= long <= LENGTHS_MM[1]):
-            raise UserError(f"{long:g} by {broad:g} mm is no egg.", "Length is the longer; write mm, not cm.")
+            raise UserError(*say.LONG_BY_BROAD_MM_IS(long=long, broad=broad))
         mass, usual = float(moisture.fresh_mass(long / 10.0, broad / 10.0)), course.species.egg_g
         if not weights.PLAUSIBLE[0] * usual <= mass <= weights.PLAUSIBLE[1] * usual:
-            raise UserError(
-                f"That egg would weigh {mass:.0f} g; {course.species.name} eggs weigh about {usual:.0f} g.",
-                "Is it mm, and the right species?",
-            )
+            raise UserError(*say.THAT_EGG_WOULD_WEIGH_MASS(mass=mass, species=course.species.name, usual=usual))
     if at_ms > desk.now_ms:
-        raise UserError("That time has not come yet.", "Mend the time.")
+        raise UserError(*say.THAT_TIME_HAS_NOT_COME())
     made = EggSize(-1, course.batch.id, at_ms, mark.strip(), long, broad, deep)
     words = size_words(course, made)
     fields = {name: getattr(made, name) for name in EggSize.__dataclass_fields__ if name != "id"}
-    desk.add("size of an egg logged", [(EggSize, fields)])
+    desk.add(say.SIZE_OF_AN_EGG_LOGGED(), [(EggSize, fields)])
     return words
 
 
 def size_words(course: Course, size: EggSize) -> str:
     """What a measured egg comes to: fresh mass, and loss since laying from its air cell. Raises UserError."""
-    name = f"Egg {size.mark}" if size.mark else "The mean egg"
+    name = _("Egg {mark}", mark=size.mark) if size.mark else _("The mean egg")
     parts = []
     mass = course.species.egg_g
     if size.length_mm is not None and size.breadth_mm is not None:
         mass = float(moisture.fresh_mass(size.length_mm / 10.0, size.breadth_mm / 10.0))
-        parts.append(f"weighed {mass:.1f} ± {NORMAL_95 * U_FRESH * mass:.1f} g when laid")
+        parts.append(
+            _("weighed {mass:.1f} ± {normal_95:.1f} g when laid", mass=mass, normal_95=NORMAL_95 * U_FRESH * mass)
+        )
     if size.air_cell_mm is not None:
         try:
             lost, u = moisture.loss_from_air_cell(size.air_cell_mm, mass, size.breadth_mm)
         except ValueError:
-            raise UserError(
-                f"An air cell {size.air_cell_mm:g} mm deep is more than half such an egg.",
-                "Write mm from the blunt end.",
-            ) from None
-        parts.append(f"has lost about {lost:.0f} ± {NORMAL_95 * u:.0f} % since laying by its air cell")
-    return f"{name} {' and '.join(parts)}."
+            raise UserError(*say.AN_AIR_CELL_AIR_CELL(air_cell_mm=size.air_cell_mm)) from None
+        parts.append(say.HAS_LOST_ABOUT_LOST_NORMAL(lost=lost, normal_95=NORMAL_95 * u))
+    return f"{name} {_(' and ').join(parts)}."
 
 
 def lines(book: Book, sheet: LossSheet) -> list[str]:
@@ -99,13 +97,10 @@ def lines(book: Book, sheet: LossSheet) -> list[str]:
             before = 100.0 * (1.0 - at_setting / fresh)
             U = NORMAL_95 * 100.0 * U_FRESH
             if before - U > WEIGH_LOSS_BEFORE:
-                text += (
-                    f" At setting it had lost {before:.0f} ± {U:.0f} % of that already: an old egg; lean to the moist "
-                    f"edge of the band."
-                )
+                text += say.AT_SETTING_IT_HAD_LOST(before=before, u=U)
             else:
-                text += f" At setting it had lost {before:.0f} ± {U:.0f} % of that."
+                text += say.AT_SETTING_IT_HAD_LOST_BEFORE(before=before, u=U)
         if size.air_cell_mm is not None and sheet.loss_now is not None:
-            text += f" The scale says {sheet.loss_now[0]:.0f} % since setting; trust the scale."
+            text += say.THE_SCALE_SAYS_LOSS_NOW(loss_now=sheet.loss_now[0])
         said.append(text)
     return said

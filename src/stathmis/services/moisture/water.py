@@ -11,19 +11,13 @@ from stathmis.core.errors import UserError
 from stathmis.logbook.records import Event, Incubator, WaterSurface
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
+from stathmis.words import typed as typed_words
+from stathmis.words.catalogue import _, as_number
+from stathmis.words.moisture import water as say
 from stathmis.words.numbers import count
 
 LARGEST_CM2 = 20_000.0
-_WORDS = {
-    "closed": 0.0,
-    "shut": 0.0,
-    "quarter": 0.25,
-    "third": 1 / 3,
-    "half": 0.5,
-    "open": 1.0,
-    "full": 1.0,
-    "fully open": 1.0,
-}
+_WORDS = {"closed": 0.0, "quarter": 0.25, "third": 1 / 3, "half": 0.5, "open": 1.0}
 _NUMBER = r"(\d+(?:[.,]\d+)?)"
 
 
@@ -85,11 +79,11 @@ def area_in(text: str) -> float:
     elif plain:
         area = _float(plain[1])
     else:
-        raise UserError(f"{text.strip() or 'Nothing'} is no surface.", "Write cm², or length x breadth such as 20 x 6.")
+        raise UserError(*say.TEXT_IS_NO_SURFACE(text=text.strip() or _("Nothing")))
     if not area > 0:
-        raise UserError("A trough has a surface above 0 cm².", "Measure it, or leave this one out.")
+        raise UserError(*say.A_TROUGH_HAS_A_SURFACE())
     if area > LARGEST_CM2:
-        raise UserError(f"{area:.0f} cm² is larger than any box.", "Write cm, not mm.")
+        raise UserError(*say.AREA_CM_IS_LARGER_THAN(area=area))
     return area
 
 
@@ -99,7 +93,7 @@ def _float(text: str) -> float:
 
 def opening_in(text: str) -> float:
     """How far the vents stand open, as typed: "half", "1/3", "40 %" or "0.4". Raises UserError for anything else."""
-    typed = text.strip().lower()
+    typed = typed_words.english(text.strip().lower(), *_WORDS)
     if typed in _WORDS:
         return _WORDS[typed]
     part = re.fullmatch(r"(\d{1,2})\s*/\s*(\d{1,2})", typed)
@@ -113,13 +107,14 @@ def opening_in(text: str) -> float:
     elif plain:
         found = _float(plain[1])
     if not 0.0 <= found <= 1.0:
-        raise UserError(f"{text.strip() or 'Nothing'} is no opening.", "Write a share such as 1/3, half, 40 % or open.")
+        raise UserError(*say.TEXT_IS_NO_OPENING(text=text.strip() or _("Nothing")))
     return found
 
 
 def opening_in_note(note: str) -> float | None:
     """The opening a note ends with: "from a third to half open" → 0.5; None where it says none."""
-    words = re.sub(r"\bopen(ed)?\s*$", "", note.strip().lower()).strip() or note.strip().lower()
+    note = typed_words.english(note.strip().lower(), *_WORDS)
+    words = re.sub(r"\bopen(ed)?\s*$", "", note).strip() or note
     last = re.search(r"(\d+(?:[.,]\d+)?\s*%|\d{1,2}\s*/\s*\d{1,2}|0[.,]\d+|[a-z]+)\s*$", words)
     if last is None:
         return None
@@ -134,7 +129,7 @@ def amount_in(text: str) -> float:
     plain = re.fullmatch(_NUMBER, text.strip())
     found = _float(plain[1]) if plain else amount_in_note(text)
     if found is None or not 0 < found <= 20_000:
-        raise UserError(f"{text.strip()} is no amount of water.", "Write ml, such as 300.")
+        raise UserError(*say.TEXT_IS_NO_AMOUNT_OF(text=text.strip()))
     return found
 
 
@@ -153,8 +148,8 @@ def opening_typed(opening: float | None) -> str:
         return ""
     for text in ("closed", "1/4", "1/3", "half", "2/3", "3/4", "open"):
         if abs(opening_in(text) - opening) < 0.005:
-            return text
-    return f"{100 * opening:.0f} %"
+            return typed_words.own(text) if text in _WORDS else text
+    return f"{as_number(100 * opening, '.0f')} %"
 
 
 def add_surface(desk: Desk, incubator: Incubator, name: str, area: str, volume: str) -> int:
@@ -164,22 +159,22 @@ def add_surface(desk: Desk, incubator: Incubator, name: str, area: str, volume: 
     """
     named = " ".join(name.split())
     if not named:
-        raise UserError("What do you call it?", "A word such as long trough.")
+        raise UserError(*say.WHAT_DO_YOU_CALL_IT())
     if any(s.name.casefold() == named.casefold() for s in surfaces(desk.book, incubator)):
-        raise UserError(f"There is a {named} already.", "Choose another name.")
+        raise UserError(*say.THERE_IS_A_NAMED_ALREADY(named=named))
     cm2, ml = area_in(area), None
     if volume.strip():
         plain = re.fullmatch(rf"{_NUMBER}\s*(?:ml)?", volume.strip().lower())
         ml = _float(plain[1]) if plain else 0.0
         if not 0 < ml <= 20_000:
-            raise UserError(f"{volume.strip()} is no volume.", "Write ml, such as 400, or leave it empty.")
+            raise UserError(*say.VOLUME_IS_NO_VOLUME(volume=volume.strip()))
     fields = {"incubator_id": incubator.id, "name": named, "surface_cm2": cm2, "volume_ml": ml}
-    return desk.add(f"{named} entered", [(WaterSurface, fields)])[0]
+    return desk.add(_("{named} entered", named=named), [(WaterSurface, fields)])[0]
 
 
 def remove_surface(desk: Desk, surface: WaterSurface) -> None:
     """Take a surface off the list; what was logged with it stays; undoable."""
-    desk.strike(f"{surface.name} taken away", WaterSurface, [surface.id])
+    desk.strike(_("{surface} taken away", surface=surface.name), WaterSurface, [surface.id])
 
 
 def log_change(
@@ -203,15 +198,17 @@ def log_change(
     moved = opening is not None and (before.opening is None or abs(opening - before.opening) > 1e-6)
     wetted = own and (before.surface_cm2 is None or abs(area - before.surface_cm2) > 0.05)
     if wetted or water_ml is not None:
-        names = [s.name if wet.get(s.id, 0.0) == 1.0 else f"part of {s.name}" for s in own if wet.get(s.id, 0.0) > 0]
-        note = f"{' and '.join(names) or 'no water'}, {area:.0f} cm² wet"
-        poured = f"; {water_ml:.0f} ml poured" if water_ml is not None else ""
+        names = [
+            s.name if wet.get(s.id, 0.0) == 1.0 else _("part of {s}", s=s.name) for s in own if wet.get(s.id, 0.0) > 0
+        ]
+        note = _("{names}, {area:.0f} cm² wet", names=_(" and ").join(names) or _("no water"), area=area)
+        poured = _("; {water_ml:.0f} ml poured", water_ml=water_ml) if water_ml is not None else ""
         surface = area if own else None
         fields = {**base, "kind": "water", "note": note + poured, "surface_cm2": surface, "water_ml": water_ml}
         new.append((Event, fields))
     if moved and opening is not None:
         new.append((Event, {**base, "kind": "vent", "note": "", "opening": opening}))
     if not new:
-        raise UserError("That is how it stood already.", "Change what is wet, how far the vents are open, or refill.")
-    desk.add(f"{count(len(new), 'change')} of water and vents logged", new)
+        raise UserError(*say.THAT_IS_HOW_IT_STOOD())
+    desk.add(say.CHANGES_OF_WATER_AND_VENTS(changes=count(len(new), "{n} change", "{n} changes")), new)
     return len(new)

@@ -13,6 +13,8 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.words import dates, weighing
+from stathmis.words.catalogue import _
+from stathmis.words.moisture import weights as say
 from stathmis.words.numbers import count
 
 GRAMS = {"g": 1.0, "kg": 1000.0, "oz": 28.349523125}
@@ -54,7 +56,7 @@ class Weighed:
 
 def name_of(mark: str) -> str:
     """The keeper's word for what was on the scale."""
-    return f"egg {mark}" if mark else "whole tray"
+    return _("egg {mark}", mark=mark) if mark else _("whole tray")
 
 
 def weighings(book: Book, batch_id: int) -> list[Weighing]:
@@ -85,9 +87,9 @@ def interpret(book: Book, course: Course, row: OnScale, at_ms: int) -> Weighed |
         return None
     mass = mass_in(row.text)
     if mass is None:
-        return Weighed(row, problem=f"{row.text.strip()} is no mass; write one such as 58.3 or 2.06oz.")
+        return Weighed(row, problem=say.TEXT_IS_NO_MASS_WRITE(text=row.text.strip()))
     if row.eggs < 1:
-        return Weighed(row, problem="How many eggs lie on the scale?")
+        return Weighed(row, problem=say.HOW_MANY_EGGS_LIE_ON())
     each, usual = mass / row.eggs, course.species.egg_g
     if not OF_AN_EGG_G[0] <= each <= OF_AN_EGG_G[1]:
         return Weighed(row, problem=weighing.no_egg(each, *OF_AN_EGG_G))
@@ -95,7 +97,7 @@ def interpret(book: Book, course: Course, row: OnScale, at_ms: int) -> Weighed |
         return Weighed(row, mass, doubt=_odd_mass(mass, row, usual, row.text.strip()[-1].isalpha()))
     before = last_of(book, course.batch.id, row.mark)
     if before is not None and at_ms <= before.time_ms:
-        return Weighed(row, mass, problem=f"The last weighing of the {name_of(row.mark)} is later than this one.")
+        return Weighed(row, mass, problem=say.THE_LAST_WEIGHING_OF_THE(name_of=name_of(row.mark)))
     doubt = _against(book, before, row, mass, at_ms) if before is not None else ""
     return Weighed(row, mass, doubt=doubt)
 
@@ -104,26 +106,26 @@ def _odd_mass(mass: float, row: OnScale, usual: float, unit_given: bool) -> str:
     each = mass / row.eggs
     as_ounces = each * GRAMS["oz"]
     if not unit_given and PLAUSIBLE[0] * usual <= as_ounces <= PLAUSIBLE[1] * usual:
-        return f"{row.text.strip()} g? As ounces it would be {as_ounces:.1f} g an egg: write {row.text.strip()}oz."
+        return say.TEXT_G_AS_OUNCES_IT(text=row.text.strip(), as_ounces=as_ounces)
     if row.mark == "" and each > usual:
-        return f"{each:.0f} g an egg, and {usual:.0f} g is usual: was the tray weighed with them?"
-    return f"{each:.1f} g an egg, and {usual:.0f} g is usual: is the count of {row.eggs} right?"
+        return say.EACH_G_AN_EGG_AND(each=each, usual=usual)
+    return say.EACH_G_AN_EGG_AND_USUAL(each=each, usual=usual, eggs=row.eggs)
 
 
 def _against(book: Book, before: Weighing, row: OnScale, mass: float, at_ms: int) -> str:
     """What does not fit with the weighing before it."""
     when = book.local(before.time_ms)
-    last = f"{before.mass_g / before.eggs:.2f} g an egg on {dates.day(when)}"
+    last = _("{mass_g:.2f} g an egg on {when}", mass_g=before.mass_g / before.eggs, when=dates.day(when))
     if row.eggs != before.eggs:
         if row.eggs > before.eggs:
-            return f"{before.eggs} eggs the last time, {row.eggs} now: the same eggs belong on the scale each time."
-        return f"{count(before.eggs - row.eggs, 'egg')} fewer than the last time: were they taken out for good?"
+            return say.EGGS_EGGS_THE_LAST_TIME(eggs=before.eggs, eggs2=row.eggs)
+        return say.EGGS_FEWER_THAN_THE_LAST(eggs=count(before.eggs - row.eggs, "{n} egg", "{n} eggs"))
     each, then = mass / row.eggs, before.mass_g / before.eggs
     if each > then + before.scale_g / row.eggs:
-        return f"Heavier than before ({last}); eggs only lose weight. Another egg, the tray with it, or water on it?"
+        return say.HEAVIER_THAN_BEFORE_LAST_EGGS(last=last)
     days = (at_ms - before.time_ms) / 86_400_000
     if (then - each) / then * 100.0 > DAILY_PERCENT * max(days, 0.5) + 0.3:
-        return f"Much lighter than before ({last}): another egg, a cracked one, or a slip of the finger?"
+        return say.MUCH_LIGHTER_THAN_BEFORE_LAST(last=last)
     return ""
 
 
@@ -135,11 +137,11 @@ def log_weighings(desk: Desk, course: Course, found: Sequence[Weighed], at_ms: i
     """
     good = [w for w in found if w.good]
     if not good:
-        raise UserError("There is nothing to log.", "Type what the scale shows.")
+        raise UserError(*say.THERE_IS_NOTHING_TO_LOG())
     if at_ms > desk.now_ms or at_ms < course.batch.set_ms - 86_400_000:
-        raise UserError("The eggs are weighed from their setting until now.", "Mend the time.")
+        raise UserError(*say.THE_EGGS_ARE_WEIGHED_FROM())
     if not 0.0 < scale_g <= 50.0:
-        raise UserError("The scale's step is a number such as 0.1 g.", "It is the smallest step its display makes.")
+        raise UserError(*say.THE_SCALES_STEP_IS_A())
     new = [
         {
             "batch_id": course.batch.id,
@@ -152,13 +154,16 @@ def log_weighings(desk: Desk, course: Course, found: Sequence[Weighed], at_ms: i
         }
         for w in good
     ]
-    desk.add(f"{count(len(new), 'weighing')} logged", [(Weighing, fields) for fields in new])
+    desk.add(
+        _("{weighings} logged", weighings=count(len(new), "{n} weighing", "{n} weighings")),
+        [(Weighing, fields) for fields in new],
+    )
     return len(new)
 
 
 def strike_weighing(desk: Desk, found: Weighing) -> None:
     """Leave a wrong weighing out from now on; undoable."""
-    desk.strike("weighing struck", Weighing, [found.id])
+    desk.strike(_("weighing struck"), Weighing, [found.id])
 
 
 def step_in(text: str) -> float:
@@ -166,7 +171,7 @@ def step_in(text: str) -> float:
     try:
         return parse_typed(text).value
     except NotANumberError:
-        raise UserError("The scale's step is a number such as 0.1 g.", "It is the smallest step it shows.") from None
+        raise UserError(*say.THE_SCALES_STEP_IS_A_NUMBER()) from None
 
 
 def marks_in(text: str) -> list[str]:

@@ -23,9 +23,9 @@ EVENING_H = 21.0
 
 @dataclass(frozen=True)
 class Stage:
-    """A stretch in which the same is asked: its name, from when to when (UTC ms), °C and %."""
+    """A stretch in which the same is asked: the first and the last of its phases, from when to when (UTC ms), °C, %."""
 
-    name: str
+    phases: tuple[str, str]
     start_ms: int
     stop_ms: int
     temperature_c: Band
@@ -76,8 +76,7 @@ def _stages(course: Course, now: int) -> tuple[Stage, ...]:
     for (heat, moist), same in groupby(left, key=lambda p: (p.temperature_c, p.humidity)):
         run = list(same)
         start, stop = course.at_ms(run[0].start_day), course.at_ms(run[-1].end_day)
-        name = run[0].name if len(run) == 1 else f"{run[0].name} – {run[-1].name}"
-        made.append(Stage(name, start, stop, heat, moist))
+        made.append(Stage((run[0].name, run[-1].name), start, stop, heat, moist))
     return tuple(made)
 
 

@@ -13,7 +13,9 @@ from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
 from stathmis.services.plan.planning import Plan, plans
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count
+from stathmis.words.plan import tasks as say
 
 EARLY_WARNING = {"lockdown": 24 * 60, "set": 12 * 60, "collect": 12 * 60, "brooder": 12 * 60}
 """These alarms ring so many minutes before: something has to be fetched or made ready."""
@@ -51,11 +53,11 @@ def write(desk: Desk, path: Path) -> str:
     if not logbook_id:
         logbook_id = uuid4().hex
         if not desk.read_only:
-            with desk.edit("calendar begun", undoable=False) as edit:
+            with desk.edit(_("calendar begun"), undoable=False) as edit:
                 edit.set("logbook_id", logbook_id)
     made = entries(desk.book, plans(desk.book), logbook_id)
     if not made:
-        raise UserError("Nothing is planned that is still to come.", "Plan a batch first.")
-    text = calendar_file.calendar_text(made, desk.book.zone, desk.book.name or "Hatching", desk.now_ms)
+        raise UserError(*say.NOTHING_IS_PLANNED_THAT_IS())
+    text = calendar_file.calendar_text(made, desk.book.zone, desk.book.name or _("Hatching"), desk.now_ms)
     calendar_file.write_calendar(path, text)
-    return f"{count(len(made), 'entry', 'entries')} written to {path.name}."
+    return _("{entrys} written to {path}.", entrys=count(len(made), "{n} entry", "{n} entries"), path=path.name)

@@ -20,6 +20,7 @@ from stathmis.services.moisture import weights
 from stathmis.services.plan.planning import Plan
 from stathmis.words import pairs
 from stathmis.words.catalogue import _
+from stathmis.words.plan import tasks as say
 
 MIDDLE_THIRD = (1 / 3, 2 / 3)
 """The sensitive part of the term. Source: common practice."""
@@ -150,7 +151,7 @@ def log_box(desk: Desk, course: Course, text: str) -> float:
     """Log what the clutch's box weighs now; undoable. Returns g. Raises UserError for what is no mass."""
     match = weights.mass_in(text)
     if match is None or not match > 0:
-        raise UserError(_("{text} is no mass.", text=text.strip() or _("Nothing")), _("Write g, such as 412 or 412.5."))
+        raise UserError(*say.NO_MASS(text=text.strip() or _("Nothing")))
     fields = {"batch_id": course.batch.id, "time_ms": desk.now_ms, "mark": BOX, "eggs": 1, "mass_g": match}
     desk.add(_("box weighed"), [(Weighing, {**fields, "scale_g": 1.0, "typed": text.strip()})])
     return match

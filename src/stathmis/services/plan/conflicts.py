@@ -18,7 +18,9 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan.planning import Plan, phases
 from stathmis.services.plan.planning import plans as plans_of
 from stathmis.words import dates
+from stathmis.words.catalogue import _, within
 from stathmis.words.numbers import band_text, count, number
+from stathmis.words.plan import conflicts as say
 
 NEEDS_HANDS = ("set", "lockdown", "take off", "candle", "collect")
 """Steps that need the keeper there."""
@@ -54,8 +56,14 @@ def sharing(book: Book, incubator: Incubator) -> list[str]:
     running = batches.all_running(book, incubator)
     band, fits = common_band([c.phases[1].temperature_c for c in running]) if running else (None, False)
     if band is not None and fits and len({c.held_c(book.now_ms) for c in running}) > 1:
-        names = " and ".join(c.batch.name for c in running)
-        said.append(f"{names}: {band_text(band.low, band.high, 'temperature', book.temperature_unit)} suits all.")
+        names = _(" and ").join(c.batch.name for c in running)
+        said.append(
+            _(
+                "{names}: {band_text} suits all.",
+                names=names,
+                band_text=band_text(band.low, band.high, "temperature", book.temperature_unit),
+            )
+        )
     return said
 
 
@@ -93,22 +101,22 @@ def _clash_words(book: Book, own: Sequence[Plan], clash: schedule.Clash, incubat
     subjects = (one.subject,) if other is None else (one.subject, other.subject)
     if other is None:
         eggs = sum(p.eggs for p in own if p.set_ms <= start < p.end_ms)
-        text = f"{incubator.name} would hold {count(eggs, 'egg')}, and has room for {incubator.capacity} ({days})."
-        return Conflict(subjects, start, end, text, f"Move {one.name}, or set fewer.")
-    if clash.kind == "lockdown":
-        text = f"Lockdown of {one.name} comes while turning and drier air are still due to {other.name} ({days})."
-        return Conflict(subjects, start, end, text, "Hatch one of them in another machine, or move its set day.")
-    if clash.kind == "kinds":
-        text = (
-            f"{one.name} and {other.name} share {incubator.name}: birds are turned, clutches must lie still ({days})."
+        text = say.INCUBATOR_WOULD_HOLD_EGGS_AND(
+            incubator=incubator.name, eggs=count(eggs, "{n} egg", "{n} eggs"), capacity=incubator.capacity, days=days
         )
-        return Conflict(subjects, start, end, text, "Keep them apart.")
+        return Conflict(subjects, start, end, text, say.MOVE_ONE_OR_SET_FEWER(one=one.name))
+    if clash.kind == "lockdown":
+        text = say.LOCKDOWN_OF_ONE_COMES_WHILE(one=one.name, other=other.name, days=days)
+        return Conflict(subjects, start, end, text, say.HATCH_ONE_OF_THEM_IN())
+    if clash.kind == "kinds":
+        text = say.ONE_AND_OTHER_SHARE_INCUBATOR(one=one.name, other=other.name, incubator=incubator.name, days=days)
+        return Conflict(subjects, start, end, text, _("Keep them apart."))
     bands = [_heat(book, p) for p in (one, other)]
     unit = book.temperature_unit
-    wants = " and ".join(band_text(b.low, b.high, "temperature", unit) for b in bands)
-    text = f"{one.name} and {other.name} want {wants} in one machine ({days})."
+    wants = _(" and ").join(band_text(b.low, b.high, "temperature", unit) for b in bands)
+    text = say.ONE_AND_OTHER_WANT_WANTS(one=one.name, other=other.name, wants=wants, days=days)
     middle = number(0.5 * (bands[0].middle + bands[1].middle), "temperature", unit)
-    return Conflict(subjects, start, end, text, f"Better apart; {middle} is nearest to both.")
+    return Conflict(subjects, start, end, text, say.BETTER_APART_MIDDLE_IS_NEAREST(middle=middle))
 
 
 def _days(book: Book, start_ms: int, end_ms: int) -> str:
@@ -126,15 +134,15 @@ def _while_away(book: Book, plans: Sequence[Plan], away: Away) -> list[Conflict]
             continue
         names = ", ".join(_step_words(book, s.kind, s.at_ms) for s in inside)
         free = [s for s in inside if s.earliest_ms < away.from_ms or s.latest_ms >= away.to_ms]
-        to_do = "Move the set day, or ask someone." if len(free) < len(inside) else "Move them a day or two."
-        text = f"You are away {_days(book, away.from_ms, away.to_ms - 1)}; due then for {plan.name}: {names}."
+        to_do = say.MOVE_THE_SET_DAY_OR() if len(free) < len(inside) else say.MOVE_THEM_A_DAY_OR()
+        text = say.YOU_ARE_AWAY_DAYS_DUE(days=_days(book, away.from_ms, away.to_ms - 1), plan=plan.name, names=names)
         found.append(Conflict((plan.subject,), away.from_ms, away.to_ms, text, to_do))
     return found
 
 
 def _step_words(book: Book, kind: str, at_ms: int) -> str:
     at = book.local(at_ms)
-    return f"{knowledge.tasks()[kind].title.lower()} ({dates.weekday(at)} {at.day})"
+    return f"{within(knowledge.tasks()[kind].title)} ({dates.weekday(at)} {at.day})"
 
 
 def _old_eggs(plan: Plan) -> Conflict | None:
@@ -142,31 +150,28 @@ def _old_eggs(plan: Plan) -> Conflict | None:
     if stored is None or plan.laid_ms is None or stored <= schedule.BEST_STORED_DAYS:
         return None
     low, high = schedule.storage_loss(stored)
-    text = (
-        f"{plan.name}: the oldest egg is {stored:.0f} days old at setting, which costs about {low:.0f} to {high:.0f} "
-        f"percentage points of the hatch (approximate)."
-    )
-    return Conflict((plan.subject,), plan.laid_ms, plan.set_ms, text, "Set sooner, or leave the oldest out.")
+    text = say.PLAN_THE_OLDEST_EGG_IS(plan=plan.name, stored=stored, low=low, high=high)
+    return Conflict((plan.subject,), plan.laid_ms, plan.set_ms, text, say.SET_SOONER_OR_LEAVE_THE())
 
 
 def add_away(desk: Desk, from_ms: int, to_ms: int, note: str) -> int:
     """Note days the keeper is not there; undoable. Raises UserError where they end before they begin, or are over."""
     if to_ms <= from_ms:
-        raise UserError("That ends before it begins.", "Mend one of the days.")
+        raise UserError(*say.THAT_ENDS_BEFORE_IT_BEGINS())
     if to_ms <= desk.now_ms:
-        raise UserError("Those days are over.", "Note days to come.")
-    return desk.add("days away noted", [(Away, {"from_ms": from_ms, "to_ms": to_ms, "note": note.strip()})])[0]
+        raise UserError(*say.THOSE_DAYS_ARE_OVER())
+    return desk.add(_("days away noted"), [(Away, {"from_ms": from_ms, "to_ms": to_ms, "note": note.strip()})])[0]
 
 
 def remove_away(desk: Desk, away: Away) -> None:
     """The keeper is there after all; undoable."""
-    desk.strike("days away taken out", Away, [away.id])
+    desk.strike(say.DAYS_AWAY_TAKEN_OUT(), Away, [away.id])
 
 
 def set_capacity(desk: Desk, incubator: Incubator, eggs: int | None) -> None:
     """How many eggs a machine holds; undoable. Raises UserError for less than one."""
     if eggs is not None and eggs < 1:
-        raise UserError("A machine holds at least one egg.", "Write how many, or leave it empty.")
+        raise UserError(*say.A_MACHINE_HOLDS_AT_LEAST())
 
-    with desk.edit(f"{incubator.name} holds {eggs}") as edit:
+    with desk.edit(_("{incubator} holds {eggs}", incubator=incubator.name, eggs=eggs)) as edit:
         edit.change(Incubator, incubator.id, capacity=eggs)

@@ -29,7 +29,9 @@ from stathmis.services.findings.runs import READ
 from stathmis.services.moisture import weights
 from stathmis.services.plan import clutch
 from stathmis.words import clutch as clutch_words
-from stathmis.words.numbers import count, signed
+from stathmis.words.catalogue import _, ngettext
+from stathmis.words.numbers import signed
+from stathmis.words.plan import learning as say
 
 RATIO_BETWEEN, RATIO_WITHIN, RATIO_U_UNREAD = 0.06, 0.03, 0.05
 """Where the temperature sets the term: how far a keeper's clutches lie from the list, one from the next, and what it
@@ -154,8 +156,10 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     if not found.hatches:
         return []
     name, said = found.species.name, []
-    young = "young" if found.species.kind == "reptile" else "chicks"
-    hatches = count(found.hatches, f"own hatch of {name}", f"own hatches of {name}")
+    young = _("young") if found.species.kind == "reptile" else _("chicks")
+    hatches = ngettext(
+        "{n} own hatch of {name}", "{n} own hatches of {name}", found.hatches, n=found.hatches, name=name
+    )
     if found.ratio.own:
         off, U = 100.0 * (found.ratio.value - 1.0), 100.0 * NORMAL_95 * found.ratio.u
         said.append(clutch_words.own_terms(hatches, off, U))
@@ -163,16 +167,17 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
         U = NORMAL_95 * found.term.u
         off = found.term.value - found.species.days
         said.append(
-            f"{hatches}: expect {found.term.value:.1f} ± {U:.1f} days ({signed(off, 1)} to the sheet's "
-            f"{found.species.days:g}, the temperatures taken out)."
+            say.HATCHES_EXPECT_VALUE_U_DAYS(
+                hatches=hatches, value=found.term.value, u=U, off=signed(off, 1), days=found.species.days
+            )
         )
     share, u = found.hatch.share, found.hatch.u
     low, high = max(0.0, share - 2 * u), min(1.0, share + 2 * u)
-    expected = f"{100 * share:.0f} % of the eggs set ({100 * low:.0f} to {100 * high:.0f} %)"
-    said.append(f"Expect to hatch {expected}: of {eggs} eggs about {eggs * share:.0f}.")
+    expected = say.SHARE_OF_THE_EGGS_SET(share=100 * share, low=100 * low, high=100 * high)
+    said.append(say.EXPECT_TO_HATCH_EXPECTED_OF(expected=expected, eggs=eggs, eggs2=eggs * share))
     wanted = max(1, round(eggs * share))
-    said.append(f"To be sure of {wanted} {young} nine times out of ten, set {eggs_for(wanted, share, u)}.")
+    said.append(say.TO_BE_SURE_OF_WANTED(wanted=wanted, young=young, eggs_for=eggs_for(wanted, share, u)))
     if found.shells.own:
         off = 100.0 * (found.shells.value - 1.0)
-        said.append(f"Their shells let out {signed(off, 0)} % of the usual moisture; the weights start from that.")
+        said.append(say.THEIR_SHELLS_LET_OUT_OFF(off=signed(off, 0)))
     return said

@@ -14,7 +14,9 @@ from stathmis.services.desk import Desk
 from stathmis.services.plan import planning
 from stathmis.services.plan.planning import Plan
 from stathmis.services.plan.tasks import in_unit, marks
+from stathmis.words.catalogue import _, within
 from stathmis.words.numbers import band_text
+from stathmis.words.plan import lockdown as say
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
@@ -83,36 +85,36 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None, ahead: str = "") ->
 
     known = marks(book)
     band = next((p.humidity for p in planning.phases(book, plan) if p.name == "lockdown"), None)
-    wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else "more humidity"
+    wanted = band_text(band.low, band.high, "humidity", "%") if band is not None else _("more humidity")
     ramp = box_words.ramp_lines(book, box) if box is not None and box.used else []
-    water = " ".join(ramp) or f"All surfaces, warm water; bring it to {wanted} in steps, an hour apart."
+    water = " ".join(ramp) or say.ALL_SURFACES_WARM_WATER_BRING(wanted=wanted)
     own = vents.at_lockdown(planning.course(book, plan))
     school = VENT_HABITS[vent_habit(book)] if own is None else vents_words.at_lockdown(own)
     brooder = in_unit(knowledge.tasks()["brooder warm"].how, book.temperature_unit)
     misted = plan.way.misted == "lockdown"
     texts = (
-        ("candle", "Candle for the last time", "Clears, dead and rotten eggs out; what is doubtful stays.", 6.0, True),
-        ("turner", "Turner out", "Chicks are crushed by it.", 7.0, True),
-        ("liner", "Grippy liner down", "Bare plastic gives splayed legs.", 8.0, True),
-        ("eggs", "Eggs down on their side", "Room between them; blunt ends a little up.", 12.0, True),
+        ("candle", say.CANDLE_FOR_THE_LAST_TIME(), say.CLEARS_DEAD_AND_ROTTEN_EGGS(), 6.0, True),
+        ("turner", _("Turner out"), say.CHICKS_ARE_CRUSHED_BY_IT(), 7.0, True),
+        ("liner", _("Grippy liner down"), say.BARE_PLASTIC_GIVES_SPLAYED_LEGS(), 8.0, True),
+        ("eggs", say.EGGS_DOWN_ON_THEIR_SIDE(), say.ROOM_BETWEEN_THEM_BLUNT_ENDS(), 12.0, True),
         *([("mist", *hatch_words.misting(), 13.0, True)] if misted else []),
-        ("water", "Fill the water", water, 14.0, True),
-        ("vents", "Set the vents", school, LID_TARGET_MIN, True),
+        ("water", _("Fill the water"), water, 14.0, True),
+        ("vents", _("Set the vents"), school, LID_TARGET_MIN, True),
         (
             "shut",
-            "Shut, and leave it shut",
-            "Opening dries pipped eggs.",
+            say.SHUT_AND_LEAVE_IT_SHUT(),
+            say.OPENING_DRIES_PIPPED_EGGS(),
             LID_TARGET_MIN,
             True,
         ),
         (
             "ramp",
-            "See the humidity settle",
-            f"{wanted} an hour after the last step, no chasing. {ahead}".strip(),
+            say.SEE_THE_HUMIDITY_SETTLE(),
+            say.WANTED_AN_HOUR_AFTER_THE(wanted=wanted, ahead=ahead).strip(),
             None,
             False,
         ),
-        ("brooder", "Brooder ready and warm", brooder, None, False),
+        ("brooder", say.BROODER_READY_AND_WARM(), brooder, None, False),
     )
     steps = []
     for key, title, how, target, lid in texts:
@@ -146,21 +148,21 @@ def _opened(book: Book, plan: Plan) -> int | None:
 def open_lid(desk: Desk, found: LockdownRun) -> None:
     """The lid is open from now on; undoable. Raises UserError where it is open already."""
     if found.opened_ms is not None:
-        raise UserError("The lid is open already.", "Shut it first.")
+        raise UserError(*say.THE_LID_IS_OPEN_ALREADY())
     _lid(desk, found, OPENED)
 
 
 def shut_lid(desk: Desk, found: LockdownRun) -> str:
     """The lid is shut again; undoable. Returns how long it was open, in words. Raises UserError where it was not."""
     if found.opened_ms is None:
-        raise UserError("The lid is not open.", "Open it first.")
+        raise UserError(*say.THE_LID_IS_NOT_OPEN())
     minutes = (desk.now_ms - found.opened_ms) / MINUTE_MS
     _lid(desk, found, SHUT, minutes)
-    return f"Shut after {minutes:.0f} min."
+    return _("Shut after {minutes:.0f} min.", minutes=minutes)
 
 
 def _lid(desk: Desk, found: LockdownRun, detail: str, minutes: float | None = None) -> None:
-    with desk.edit(f"lid {detail}") as edit:
+    with desk.edit(_("lid {detail}", detail=detail)) as edit:
         edit.add(
             Event,
             incubator_id=found.plan.incubator.id,
@@ -178,13 +180,13 @@ def tick(desk: Desk, found: LockdownRun, key: str) -> None:
     subject = found.plan.subject
     if step.done_ms is not None:
         own = [m.id for m in desk.book.records(TaskMark) if (m.subject, m.step) == (subject, f"lockdown/{key}")]
-        desk.strike(f"{step.title.lower()}: open again", TaskMark, own)
+        desk.strike(_("{title}: open again", title=within(step.title)), TaskMark, own)
         return
     fields = {"subject": subject, "state": "done", "at_ms": desk.now_ms, "why": ""}
     new = [(TaskMark, {**fields, "step": f"lockdown/{key}"})]
     if all(s.done_ms is not None or s.key == key for s in found.steps):
         new.append((TaskMark, {**fields, "step": "lockdown"}))
-    desk.add(f"{step.title.lower()}: done", new)
+    desk.add(_("{title}: done", title=within(step.title)), new)
 
 
 def open_words(book: Book, found: LockdownRun) -> str:
@@ -192,9 +194,17 @@ def open_words(book: Book, found: LockdownRun) -> str:
     if found.opened_ms is None:
         return ""
     seconds = max(0, book.now_ms - found.opened_ms) // 1000
-    text = f"Lid open {seconds // 60}:{seconds % 60:02d} min"
+    text = _("Lid open {seconds}:{seconds2:02d} min", seconds=seconds // 60, seconds2=seconds % 60)
     if seconds > LID_TARGET_MIN * 60:
-        return f"{text}: shut it soon, the eggs cool."
+        return say.TEXT_SHUT_IT_SOON_THE(text=text)
     late = [s for s in found.steps if s.lid and s.done_ms is None and s.target_min is not None]
     behind = [s for s in late if s.target_min is not None and seconds / 60 > s.target_min]
-    return f"{text}; {behind[0].title.lower()} was due at {behind[0].target_min:.0f} min." if behind else f"{text}."
+    return (
+        say.WAS_DUE_BEFORE(
+            text=text,
+            title=within(behind[0].title),
+            target_min=behind[0].target_min,
+        )
+        if behind
+        else f"{text}."
+    )

@@ -15,7 +15,7 @@ from stathmis.exchange.way_file import PassedOn
 from stathmis.logbook.edits import Edit
 from stathmis.logbook.records import Batch, Incubator, PlanMove, StoredPlan
 from stathmis.logbook.snapshot import SETTINGS
-from stathmis.services import setting_up
+from stathmis.services import knowledge, setting_up
 from stathmis.services.batch import batches, profiles
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course, Learned, learned_in
@@ -26,7 +26,9 @@ from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, local
 from stathmis.services.desk import Desk
 from stathmis.words import dates
 from stathmis.words import way as way_words
-from stathmis.words.numbers import count
+from stathmis.words.catalogue import _, begun
+from stathmis.words.numbers import eggs_of
+from stathmis.words.plan import planning as say
 
 HOURS = {"candle": 20.5, "weigh": 9.0, "collect": 9.0, "check instruments": 10.0, "brooder": 10.0, "air": 18.0}
 """When in the day a step is best done (local hours): candling after dark, the rest when there is time. The others
@@ -236,23 +238,20 @@ def add_plan(
     """
     kept = species_of(desk.book, species)
     if eggs < 1:
-        raise UserError("How many eggs?", "A batch has at least one.")
+        raise UserError(*say.HOW_MANY_EGGS())
     if regime not in {c.key for c in profiles.choices(desk.book, species)}:
-        raise UserError(f"{kept.name.capitalize()} eggs cannot follow that profile.", "Choose one for the species.")
+        raise UserError(*say.KEPT_EGGS_CANNOT_FOLLOW_THAT(kept=begun(kept.name)))
     if set_ms < desk.now_ms - 12 * HOUR_MS:
         late = desk.book.local(set_ms)
-        raise UserError(
-            f"That means setting on {dates.day(late, weekday=True)}, which is over.",
-            "Choose a later day, or set eggs that are in already under Enter or change.",
-        )
+        raise UserError(*say.THAT_MEANS_SETTING_ON_LATE(late=dates.day(late, weekday=True)))
     if laid_ms is not None and laid_ms > set_ms:
-        raise UserError("The eggs would be laid after they are set.", "Mend the day they are collected from.")
+        raise UserError(*say.THE_EGGS_WOULD_BE_LAID())
     if laid_ms is not None and set_ms - laid_ms > OLDEST_STORED_DAYS * DAY_MS:
-        raise UserError("Eggs that old hardly hatch.", f"{schedule.MOST_STORED_DAYS:.0f} days are the usual limit.")
+        raise UserError(*say.EGGS_THAT_OLD_HARDLY_HATCH(most_stored_days=schedule.MOST_STORED_DAYS))
     fields = {
         "incubator_id": incubator.id,
         "batch_id": None,
-        "name": name.strip() or count(eggs, f"{kept.name} egg"),
+        "name": name.strip() or eggs_of(eggs, kept.name),
         "species": species,
         "regime": regime,
         "eggs": eggs,
@@ -261,7 +260,7 @@ def add_plan(
         "mother": mother.strip(),
         "habits": way_text(way if way is not None else usual_way(desk.book, species, set_ms), learned or Learned()),
     }
-    return desk.add(f"{fields['name']} planned", [(StoredPlan, fields)])[0]
+    return desk.add(_("{fields} planned", fields=fields["name"]), [(StoredPlan, fields)])[0]
 
 
 def kept_plan(edit: Edit, plan: Plan) -> int:
@@ -292,18 +291,18 @@ def move_step(desk: Desk, plan: Plan, key: str, at_ms: int) -> None:
     """
     step = plan.step(key)
     if step is None:
-        raise UserError("That step is not in this plan any more.", "Choose another.")
+        raise UserError(*say.THAT_STEP_IS_NOT_IN())
     if key == "set":
         if plan.batch is not None or plan.stored is None:
-            raise UserError("These eggs are set: their first day stands.", "Move the other steps.")
+            raise UserError(*say.THESE_EGGS_ARE_SET_THEIR())
         if at_ms < desk.now_ms - 12 * HOUR_MS:
-            raise UserError("That day is over.", "Choose a later one.")
-        with desk.edit(f"{plan.name} moved") as edit:
+            raise UserError(*say.THAT_DAY_IS_OVER())
+        with desk.edit(_("{plan} moved", plan=plan.name)) as edit:
             edit.change(StoredPlan, plan.stored.id, set_ms=at_ms)
         return
     if key == "hatch":
-        raise UserError("The eggs choose their day.", "Move the set day, and the hatch moves with it.")
-    with desk.edit(f"{key} moved") as edit:
+        raise UserError(*say.THE_EGGS_CHOOSE_THEIR_DAY())
+    with desk.edit(_("{key} moved", key=_(key))) as edit:
         edit.add(PlanMove, plan_id=kept_plan(edit, plan), step=key, at_ms=at_ms)
 
 
@@ -320,7 +319,7 @@ def change_way(desk: Desk, plan: Plan, way: Way, *, whole: bool = True) -> None:
     whole: it is judged by it from its first day on; else what was asked of it until now stands.
     """
     other = course(desk.book, plan, way).phases != course(desk.book, plan).phases
-    with desk.edit(f"way of {plan.name} changed") as edit:
+    with desk.edit(_("way of {plan} changed", plan=plan.name)) as edit:
         if plan.batch is not None and other and not whole:
             keep_earlier(edit, desk.book, plan.batch)
         if plan.stored is None:
@@ -329,16 +328,22 @@ def change_way(desk: Desk, plan: Plan, way: Way, *, whole: bool = True) -> None:
             edit.change(StoredPlan, plan.stored.id, habits=way_text(way, learned_in(plan.stored.habits)))
 
 
+def _in_files(species: Species) -> str:
+    """A species' name that files know in every language."""
+    return knowledge.english_name(species.key) or species.name
+
+
 def pass_on(plan: Plan, path: Path) -> None:
     """Write the way of a plan to a file to pass on. Raises UserError."""
-    profiles.write_text(path, way_file.way_text(PassedOn(plan.species.name, plan.way)))
+    profiles.write_text(path, way_file.way_text(PassedOn(_in_files(plan.species), plan.way)))
 
 
 def take_over(desk: Desk, plan: Plan, path: Path, *, whole: bool = True) -> bool:
     """Let a batch be kept as a way file has it; undoable, whole as for change_way. Returns whether it was made for the
     species; of another one's way, what belongs to the species is left out. Raises WayFileError."""
     found = way_file.read_way(path)
-    same = found.species.casefold() in ("", plan.species.name.casefold())
+    names = (plan.species.name, _in_files(plan.species))
+    same = found.species.casefold() in ("", *(name.casefold() for name in names))
     change_way(desk, plan, found.way if same else for_another_species(found.way), whole=whole)
     return same
 
@@ -363,19 +368,19 @@ def change_species(desk: Desk, plan: Plan, species: str) -> str:
     for key in ("lockdown", "hatch"):
         was, new = plan.step(key), now.step(key)
         if new is None and was is not None:
-            said.append(f"no {key}")
+            said.append(_("no {key}", key=_(key)))
         elif new is not None:
             at = desk.book.local(new.at_ms)
-            said.append(f"{key} {dates.day(at, weekday=True)}")
-    school = "" if regime == plan.regime else " The school it followed does not fit: steady now."
-    return f"{kept.name.capitalize()}: {', '.join(said)}.{school}"
+            said.append(f"{_(key)} {dates.day(at, weekday=True)}")
+    school = "" if regime == plan.regime else say.THE_SCHOOL_IT_FOLLOWED_DOES()
+    return f"{begun(kept.name)}: {', '.join(said)}.{school}"
 
 
 def drop_plan(desk: Desk, plan: Plan) -> None:
     """Give up a plan that is not set; undoable. Raises UserError where its eggs are set."""
     if plan.batch is not None or plan.stored is None:
-        raise UserError("These eggs are set.", "End the batch under Enter or change instead.")
-    desk.strike(f"{plan.name} given up", StoredPlan, [plan.stored.id])
+        raise UserError(*say.THESE_EGGS_ARE_SET())
+    desk.strike(_("{plan} given up", plan=plan.name), StoredPlan, [plan.stored.id])
 
 
 def set_eggs(desk: Desk, plan: Plan, at_ms: int) -> int:
@@ -384,11 +389,11 @@ def set_eggs(desk: Desk, plan: Plan, at_ms: int) -> int:
     Raises UserError where they are set already, or the time has not come.
     """
     if plan.batch is not None or plan.stored is None:
-        raise UserError("These eggs are set already.", "")
+        raise UserError(*say.THESE_EGGS_ARE_SET_ALREADY())
     if at_ms > desk.now_ms:
-        raise UserError("That time has not come yet.", "Set them when they go in, or move the plan.")
+        raise UserError(*say.THAT_TIME_HAS_NOT_COME())
     stored = plan.stored
-    with desk.edit(f"{stored.name} set") as edit:
+    with desk.edit(_("{stored} set", stored=stored.name)) as edit:
         made = edit.add(
             Batch,
             incubator_id=stored.incubator_id,

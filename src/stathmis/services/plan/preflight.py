@@ -16,7 +16,9 @@ from stathmis.services.findings.runs import Run, lately
 from stathmis.services.moisture import water
 from stathmis.services.plan.planning import Plan, phases
 from stathmis.services.plan.tasks import marks
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import band_text, with_u
+from stathmis.words.plan import preflight as say
 
 LOOKED_AT_MS = 2 * DAY_MS
 SETTLED_HOURS = 6.0
@@ -55,10 +57,10 @@ class Preflight:
         wrong = [f.about for f in self.findings if f.answer == "no"]
         missing = [f.about for f in self.findings if f.answer == "unknown"]
         if wrong:
-            return f"Not ready for eggs: see {', '.join(wrong)}."
+            return say.NOT_READY_FOR_EGGS_SEE(wrong=", ".join(wrong))
         if not self.ready:
-            return f"Not known yet whether it is ready: {', '.join(missing)}."
-        return "Ready for eggs." + (f" Not seen: {', '.join(missing)}." if missing else "")
+            return say.NOT_KNOWN_YET_WHETHER_IT(missing=", ".join(missing))
+        return _("Ready for eggs.") + (_(" Not seen: {missing}.", missing=", ".join(missing)) if missing else "")
 
 
 def preflight(book: Book, plan: Plan) -> Preflight:
@@ -80,7 +82,7 @@ def _last(run: Run | None, now: int) -> Run | None:
 def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Answer]:
     run = _last(run, now)
     if run is None:
-        words = "no temperature was read lately: hang a checked thermometer at egg-top height"
+        words = say.NO_TEMPERATURE_WAS_READ_LATELY()
         return [Answer("settled", "unknown", words), Answer("band", "unknown", words)]
     late = run.times_ms >= run.times_ms[-1] - SETTLED_HOURS * HOUR_MS
     hours = float(np.ptp(run.times_ms[late])) / HOUR_MS
@@ -89,19 +91,17 @@ def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Answer]:
     mean, u = float(values.mean()), float(np.median(run.u[late]))
     found = []
     if hours < 0.75 * SETTLED_HOURS or values.size < 3:
-        found.append(
-            Answer("settled", "unknown", f"it was read over {hours:.0f} h only; 24 h dry and 24 h wet is best")
-        )
+        found.append(Answer("settled", "unknown", say.IT_WAS_READ_OVER_HOURS(hours=hours)))
     else:
         slope = float(np.polyfit(seconds - seconds[0], values, 1)[0]) * (seconds[-1] - seconds[0])
         swing = float(np.quantile(values, 0.975) - np.quantile(values, 0.025)) / 2.0
         steady = abs(slope) <= MOST_DRIFT_K and swing <= MOST_SWING_K
         scale = 1.8 if unit == "°F" else 1.0
-        words = f"over {hours:.0f} h it drifted {abs(slope) * scale:.1f} {unit} and swung ± {swing * scale:.1f} {unit}"
+        words = say.OVER_HOURS_H_IT_DRIFTED(hours=hours, slope=abs(slope) * scale, unit=unit, swing=swing * scale)
         found.append(Answer("settled", "yes" if steady else "no", words))
     decision = str(decide(mean, u, band.low, band.high))
     said = with_u(mean, NORMAL_95 * u, "temperature", unit)
-    words = f"{said}, {band_text(band.low, band.high, 'temperature', unit)} wanted"
+    words = _("{said}, {band_text} wanted", said=said, band_text=band_text(band.low, band.high, "temperature", unit))
     answer = {"inside": "yes", "outside": "no", "undecided": "unknown"}[decision]
     found.append(Answer("band", answer, words))
     return found
@@ -110,16 +110,16 @@ def _heat(book: Book, run: Run | None, band: Band, now: int) -> list[Answer]:
 def _recovery(run: Run | None) -> Answer | None:
     """How quickly the air was back after the lid was open."""
     if run is None or not run.dense:
-        return Answer("recovery", "unknown", "open the lid for a minute and let a logger see it come back")
+        return Answer("recovery", "unknown", say.OPEN_THE_LID_FOR_A())
     drops = sudden_drops(run.times_ms / 1000.0, run.corrected)
     if not drops:
-        return Answer("recovery", "unknown", "the lid was not opened: open it for a minute to see it come back")
+        return Answer("recovery", "unknown", say.THE_LID_WAS_NOT_OPENED())
     recoveries = [d.recovery_s for d in drops if d.recovery_s is not None]
     if not recoveries:
-        return Answer("recovery", "no", "it was not back within four hours of an opening")
+        return Answer("recovery", "no", say.IT_WAS_NOT_BACK_WITHIN())
     minutes = max(recoveries) / 60.0
     return Answer(
-        "recovery", "yes" if minutes <= RECOVERY_MIN else "no", f"back within {minutes:.0f} min of an opening"
+        "recovery", "yes" if minutes <= RECOVERY_MIN else "no", say.BACK_WITHIN_MINUTES_MIN_OF(minutes=minutes)
     )
 
 
@@ -128,8 +128,8 @@ def _turner(book: Book, plan: Plan) -> Answer | None:
         return None
     mark = marks(book).get((plan.subject, "turner seen"))
     if mark is None:
-        return Answer("turner", "unknown", "mark an egg, look again in 1 to 2 h: a tilting turner is too slow to see")
-    return Answer("turner", "yes", "seen moving")
+        return Answer("turner", "unknown", say.MARK_AN_EGG_LOOK_AGAIN())
+    return Answer("turner", "yes", _("seen moving"))
 
 
 def _moisture(book: Book, plan: Plan, run: Run | None, band: Band | None, now: int) -> Answer | None:
@@ -137,12 +137,17 @@ def _moisture(book: Book, plan: Plan, run: Run | None, band: Band | None, now: i
         return None
     run = _last(run, now)
     if run is None:
-        return Answer("humidity", "unknown", "no humidity was read lately")
+        return Answer("humidity", "unknown", say.NO_HUMIDITY_WAS_READ_LATELY())
     late = run.times_ms >= run.times_ms[-1] - 2 * HOUR_MS
     mean, u = float(run.corrected[late].mean()), float(np.median(run.u[late]))
     setting = water.setting_at(water.events_of(book, plan.incubator), now)
-    with_water = f" with {setting.surface_cm2:.0f} cm² of water" if setting.surface_cm2 is not None else ""
+    with_water = say.WITH_SO_MUCH_WATER(surface_cm2=setting.surface_cm2) if setting.surface_cm2 is not None else ""
     wanted = band_text(band.low, band.high, "humidity", "%")
-    words = f"{with_u(mean, NORMAL_95 * u, 'humidity', '%')}{with_water}, {wanted} wanted"
+    words = _(
+        "{with_u}{with_water}, {wanted} wanted",
+        with_u=with_u(mean, NORMAL_95 * u, "humidity", "%"),
+        with_water=with_water,
+        wanted=wanted,
+    )
     answer = {"inside": "yes", "outside": "no", "undecided": "unknown"}[str(decide(mean, u, band.low, band.high))]
     return Answer("humidity", answer, words)

@@ -23,6 +23,8 @@ from stathmis.services.plan import turning
 from stathmis.services.plan.planning import PLANS_REST_ON, Plan, PlannedStep, plans
 from stathmis.words import dates
 from stathmis.words import turning as turning_words
+from stathmis.words.catalogue import _, as_number, begun, within
+from stathmis.words.plan import tasks as say
 
 if TYPE_CHECKING:
     from stathmis.services.findings.ahead import Ahead
@@ -192,13 +194,13 @@ def daily(book: Book, course: Course, plan: Plan, known: dict[tuple[str, str], T
         state = turning.turning(book, course, events)
         due = turning.next_turn_ms(state, now, book.zone)
         if due is not None and due - now < AHEAD_MS:
-            title = f"Turn the eggs: show {state.next_side}"
+            title = say.TURN_THE_EGGS_SHOW_NEXT(next_side=state.next_side)
             found.append(_daily(plan, "turn", title, due, due + 3 * HOUR_MS, known))
     if course.cooled(now) and plan.way.cooling != "by machine":
         cooled = [e.time_ms for e in events if e.kind == "cool"]
         due = max(now, course.batch.set_ms) if not cooled else cooled[-1] + round(plan.way.cool_every_h * HOUR_MS)
         if due - now < AHEAD_MS:
-            title = f"{knowledge.tasks()['cool'].title}: {plan.way.cool_minutes:g} min"
+            title = f"{knowledge.tasks()['cool'].title}: {as_number(plan.way.cool_minutes, 'g')} min"
             latest = due + round(0.4 * plan.way.cool_every_h * HOUR_MS)
             found.append(_daily(plan, "cool", title, due, latest, known))
     return found
@@ -248,7 +250,7 @@ def refill(book: Book, box: BoxSheet, found: Ahead | None = None) -> Task | None
     if due - box.at_ms > AHEAD_MS:
         return None
     text = knowledge.tasks()["refill"]
-    name = " and ".join(s.name for s in box.surfaces)
+    name = _(" and ").join(s.name for s in box.surfaces)
     return Task(
         f"incubator {box.incubator.id}",
         f"refill {box.filled_ms}",
@@ -283,22 +285,27 @@ def done(desk: Desk, task: Task, at_ms: int | None = None) -> str:
     """
     at = desk.now_ms if at_ms is None else at_ms
     if at > desk.now_ms:
-        raise UserError("That time has not come yet.", "Tick it when it is done.")
+        raise UserError(*say.THAT_TIME_HAS_NOT_COME())
     if _kind(task) == "turn":
         course = _course(desk.book, task)
-        return f"Turned: {turning.log_turn(desk, course, at)} is up."
+        return _("Turned: {log_turn} is up.", log_turn=turning.log_turn(desk, course, at))
     if _kind(task) == "cool":
         minutes = _course(desk.book, task).way.cool_minutes
-        fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": "cooled and misted"}
-        desk.add("cooling logged", [(Event, {**fields, "set_point_c": None, "minutes": minutes})])
-        return f"Cooling begun: {minutes:.0f} min with the lid open. The dip is expected."
+        fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "cool", "note": _("cooled and misted")}
+        desk.add(_("cooling logged"), [(Event, {**fields, "set_point_c": None, "minutes": minutes})])
+        return say.COOLING_BEGUN_MINUTES_MIN_WITH(minutes=minutes)
     if _kind(task) == "refill":
         # ticked without more: filled as it was, the amount can be logged on Round or under Moisture
-        fields = {"incubator_id": task.incubator.id, "time_ms": at, "kind": "water", "note": f"{task.about} refilled"}
-        desk.add("water logged", [(Event, {**fields, "set_point_c": None})])
-        return f"Refill logged. {task.caution}"
+        fields = {
+            "incubator_id": task.incubator.id,
+            "time_ms": at,
+            "kind": "water",
+            "note": _("{about} refilled", about=task.about),
+        }
+        desk.add(_("water logged"), [(Event, {**fields, "set_point_c": None})])
+        return _("Refill logged. {caution}", caution=task.caution)
     _mark(desk, task, "done", at, "")
-    return f"{task.title}: done."
+    return _("{title}: done.", title=task.title)
 
 
 def _course(book: Book, task: Task) -> Course:
@@ -311,20 +318,20 @@ def _course(book: Book, task: Task) -> Course:
 def skip(desk: Desk, task: Task, why: str) -> None:
     """A task is left out, with the reason; undoable. Raises UserError without one."""
     if not why.strip():
-        raise UserError("Why is it left out?", "A word is enough: it tells you next year.")
+        raise UserError(*say.WHY_IS_IT_LEFT_OUT())
     _mark(desk, task, "skipped", desk.now_ms, why.strip())
 
 
 def _mark(desk: Desk, task: Task, state: str, at: int, why: str) -> None:
     fields = {"subject": task.subject, "step": task.step, "state": state, "at_ms": at, "why": why}
-    desk.add(f"{task.title.lower()}: {state}", [(TaskMark, fields)])
+    desk.add(f"{within(task.title)}: {_(state)}", [(TaskMark, fields)])
 
 
 def mark_seen(desk: Desk, plan: Plan, what: str) -> str:
     """Something of a plan was seen ("turner seen"); undoable."""
     fields = {"subject": plan.subject, "step": what, "state": "done", "at_ms": desk.now_ms, "why": ""}
-    desk.add(what, [(TaskMark, fields)])
-    return f"{what.capitalize()}."
+    desk.add(_(what), [(TaskMark, fields)])
+    return f"{begun(_(what))}."
 
 
 def cooling_left_s(book: Book, incubator: Incubator) -> float | None:
@@ -343,15 +350,15 @@ def reopen(desk: Desk, task: Task) -> None:
     """A task done or skipped is open again; undoable."""
     own = [m.id for m in desk.book.records(TaskMark) if (m.subject, m.step) == (task.subject, task.step)]
     if own:
-        desk.strike(f"{task.title.lower()} open again", TaskMark, own)
+        desk.strike(_("{title} open again", title=within(task.title)), TaskMark, own)
 
 
 def window_words(book: Book, task: Task) -> str:
     """From when to when it may be done: "may be done 17 to 20 May"."""
     first, last = book.local(task.earliest_ms), book.local(task.latest_ms)
     if first.date() == last.date():
-        return f"may be done {dates.clock(first)} to {dates.clock(last)}"
-    return f"may be done {dates.span(first, last)}"
+        return say.MAY_BE_DONE_FIRST_TO(first=dates.clock(first), last=dates.clock(last))
+    return _("may be done {first}", first=dates.span(first, last))
 
 
 def when_words(book: Book, task: Task) -> str:
@@ -362,9 +369,9 @@ def when_words(book: Book, task: Task) -> str:
         return f"{task.state}{f': {task.note}' if task.note else ''}"
     clock = dates.clock(due)
     if days == 0:
-        return f"due {clock}"
+        return _("due {clock}", clock=clock)
     if days == 1:
-        return f"due tomorrow {clock}"
+        return _("due tomorrow {clock}", clock=clock)
     if days == -1:
-        return f"was due yesterday {clock}"
-    return f"{'was due' if days < 0 else 'due'} {dates.day(due, weekday=True)}"
+        return _("was due yesterday {clock}", clock=clock)
+    return f"{_('was due') if days < 0 else _('due')} {dates.day(due, weekday=True)}"

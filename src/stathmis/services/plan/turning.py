@@ -14,6 +14,8 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS, at_hour, midnight
 from stathmis.services.desk import Desk
+from stathmis.words.catalogue import _, begun
+from stathmis.words.plan import tasks as say
 
 SIDES = ("X", "O")
 
@@ -79,12 +81,12 @@ def log_turn(desk: Desk, course: Course, at_ms: int) -> str:
     """
     found = turning(desk.book, course)
     if found.never:
-        raise UserError(f"{course.species.name.capitalize()} eggs must never be turned.", "Keep the mark on top.")
+        raise UserError(*say.SPECIES_EGGS_MUST_NEVER_BE(species=begun(course.species.name)))
     if found.over(at_ms):
-        raise UserError("Turning is over for these eggs.", "They lie still from lockdown on.")
+        raise UserError(*say.TURNING_IS_OVER_FOR_THESE())
     side = found.next_side
     fields = {"incubator_id": course.incubator.id, "time_ms": at_ms, "kind": "turn", "note": "", "detail": side}
-    desk.add("eggs turned", [(Event, {**fields, "set_point_c": None})])
+    desk.add(_("eggs turned"), [(Event, {**fields, "set_point_c": None})])
     return side
 
 

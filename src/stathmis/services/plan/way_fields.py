@@ -14,7 +14,9 @@ from stathmis.services.book import Book, TemperatureUnit
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning
 from stathmis.services.plan.planning import Plan
+from stathmis.words import typed as typed_words
 from stathmis.words import way as way_words
+from stathmis.words.catalogue import as_number
 
 LOCKDOWN = "lockdown_day"
 """Said with the way, but kept as a step of the plan that was moved."""
@@ -90,7 +92,7 @@ def _text(plan: Plan, name: str, value: Any, unit: TemperatureUnit) -> str:
         values = tuple(difference_from_inside(v, unit) for v in values)
     elif name == "set_c":
         values = tuple(round(float(from_inside(v, unit)), 1 if unit == "°F" else 2) for v in values)
-    return ("–" if name in BANDS else ", ").join(f"{v:.4g}" for v in values)
+    return ("–" if name in BANDS else ", ").join(as_number(v, ".4g") for v in values)
 
 
 def typed(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> Way:
@@ -109,7 +111,9 @@ def typed(plan: Plan, name: str, text: str, unit: TemperatureUnit) -> Way:
         nothing: dict[str, Any] = {name: _DEFAULTS[name]}
         return replace(way, **nothing)
     if name in BANDS:
-        values = tuple(number(plan, name, word, unit) for word in re.split(r"\s*(?:–|-|to|…)\s*", text))
+        values = tuple(
+            number(plan, name, word, unit) for word in re.split(r"\s*(?:–|-|to|…)\s*", typed_words.english(text, "to"))
+        )
         if len(values) != 2 or values[0] >= values[1]:
             raise UserError(*way_words.no_band(name, text))
         band: dict[str, Any] = {name: values}

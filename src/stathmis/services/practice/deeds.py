@@ -18,6 +18,7 @@ from stathmis.services.moisture.weights import OnScale
 from stathmis.services.plan import planning
 from stathmis.services.practice.under_way import Practice
 from stathmis.words import practice as words
+from stathmis.words.catalogue import _
 
 SCALE_G = 1.0
 
@@ -45,7 +46,7 @@ def warm_room(practice: Practice) -> str:
     """A heater in the room until the morning."""
     practice.do("warm room")
     base = {"incubator_id": practice.incubator.id, "time_ms": practice.clock.at_ms, "kind": "note"}
-    practice.desk.add("room warmed", [(Event, {**base, "note": words.warmed()})])
+    practice.desk.add(_("room warmed"), [(Event, {**base, "note": words.warmed()})])
     return words.warmed()
 
 

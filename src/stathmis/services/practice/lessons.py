@@ -8,6 +8,7 @@ from typing import Literal
 from stathmis.core.hatch.review import CAUSES
 from stathmis.devices.simulated_incubator import Machine, SimulatedSensor
 from stathmis.logbook.records import Quantity
+from stathmis.words.catalogue import N_
 
 What = Literal["power", "turner stuck", "helper", "cold night", "warm day"]
 
@@ -55,7 +56,7 @@ class Lesson:
     posted: float = 0.0
     planted: str = ""
     surfaces: tuple[tuple[str, float, float], ...] = field(
-        default=(("long trough", 110.0, 170.0), ("short trough", 80.0, 120.0), ("hatch tray", 600.0, 900.0))
+        default=((N_("long trough"), 110.0, 170.0), (N_("short trough"), 80.0, 120.0), (N_("hatch tray"), 600.0, 900.0))
     )
     vent: float = 0.33
 
@@ -78,14 +79,14 @@ MACHINE = Machine(
     water_cm2=110.0, trough_ml=170.0, vent=0.33, eggs=24, egg_g=58.0, leak_l_s=0.02, vent_l_s=0.12,
 )  # fmt: skip
 LOGGER = Display(
-    "Shelf logger", "logger", (("temperature", _thermometer(0.05, 0.01)), ("humidity", _hygrometer(1.0, 0.1))),
+    N_("Shelf logger"), "logger", (("temperature", _thermometer(0.05, 0.01)), ("humidity", _hygrometer(1.0, 0.1))),
     logger=True,
 )  # fmt: skip
 FEVER = Display(
-    "Fever thermometer", "fever thermometer", (("temperature", _thermometer(0.03, 0.1, 0.02)),), reference=True
+    N_("Fever thermometer"), "fever thermometer", (("temperature", _thermometer(0.03, 0.1, 0.02)),), reference=True
 )
-LID = Display("Lid display", "lid display", (("temperature", _thermometer(0.0)), ("humidity", _hygrometer(0.0))))
-STICK = Display("Stick thermometer", "stick", (("temperature", _thermometer(-0.1, 0.5)),))
+LID = Display(N_("Lid display"), "lid display", (("temperature", _thermometer(0.0)), ("humidity", _hygrometer(0.0))))
+STICK = Display(N_("Stick thermometer"), "stick", (("temperature", _thermometer(-0.1, 0.5)),))
 
 LESSONS: dict[str, Lesson] = {
     one.key: one
@@ -99,7 +100,7 @@ LESSONS: dict[str, Lesson] = {
             "dry cupboard", "chicken", 24, replace(MACHINE, leak_l_s=0.035, water_cm2=80.0, trough_ml=120.0),
             (replace(LID, shows=(("temperature", _thermometer(0.1)), ("humidity", _hygrometer(14.0)))), LOGGER),
             room_rh=28.0, room_c=22.5, planted=_fault("loss_off", 1.0),
-            surfaces=(("cup", 80.0, 120.0), ("long trough", 150.0, 230.0), ("hatch tray", 700.0, 1050.0)),
+            surfaces=(("cup", 80.0, 120.0), (N_("long trough"), 150.0, 230.0), (N_("hatch tray"), 700.0, 1050.0)),
         ),
         Lesson(
             "cold night", "chicken", 24, replace(MACHINE, heater_w=34.0), (LID, LOGGER),

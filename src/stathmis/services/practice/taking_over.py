@@ -20,6 +20,7 @@ from stathmis.services.practice.under_way import SET_MS, Practice
 from stathmis.services.practice.world import DAY_S, Act, World
 from stathmis.services.setting_up import NewChannel
 from stathmis.words import practice as words
+from stathmis.words.catalogue import _
 
 WEIGHED_D = (1 / 3, 5.0, 10.0, 15.0)
 
@@ -45,11 +46,11 @@ def _furnish(desk: Desk, lesson: Lesson) -> None:
     from stathmis.services import knowledge
 
     species = knowledge.species()[lesson.species]
-    machine = setting_up.add_incubator(desk, words.MACHINE, "forced", species.set_c)
-    setting_up.add_incubator(desk, words.ROOM, "room")
+    machine = setting_up.add_incubator(desk, words.MACHINE(), "forced", species.set_c)
+    setting_up.add_incubator(desk, words.ROOM(), "room")
     incubator = desk.book.one(Incubator, machine)
     for name, area, ml in lesson.surfaces:
-        water.add_surface(desk, incubator, name, f"{area:g}", f"{ml:g}")
+        water.add_surface(desk, incubator, _(name), f"{area:g}", f"{ml:g}")
     water.log_change(desk, incubator, _wet(desk, incubator, lesson.machine.water_cm2), lesson.vent, desk.now_ms)
     for display in lesson.displays:
         channels = []
@@ -58,13 +59,13 @@ def _furnish(desk: Desk, lesson: Lesson) -> None:
             accuracy = setting_up.typical(display.kind, quantity)[1]
             channels.append(NewChannel(quantity, unit, sensor.resolution, accuracy))  # type: ignore[arg-type]
         setting_up.add_instrument(
-            desk, display.name, display.kind, channels, reference=display.reference,
+            desk, _(display.name), display.kind, channels, reference=display.reference,
             incubator_id=None if display.reference else machine,
         )  # fmt: skip
     room = desk.book.room()
     assert room is not None
     both = [NewChannel("temperature", "°C", 0.1, 0.5), NewChannel("humidity", "%", 1.0, 3.0)]
-    setting_up.add_instrument(desk, words.ROOM_LOGGER, "logger", both, incubator_id=room.id)
+    setting_up.add_instrument(desk, words.ROOM_LOGGER(), "logger", both, incubator_id=room.id)
 
 
 def take_over(practice: Practice) -> None:
@@ -100,14 +101,14 @@ def _log_act(practice: Practice, act: Act) -> None:
     if act.what == "eggs in":
         deeds.set_eggs(practice)
     elif act.what == "set point":
-        practice.desk.add("set", [(Event, {**base, "kind": "set_point", "set_point_c": act.amount})])
+        practice.desk.add(_("set point changed"), [(Event, {**base, "kind": "set_point", "set_point_c": act.amount})])
     elif act.what == "water":
         # as a jug shows it
         poured = round(max(0.0, practice.world.brim_ml(act.amount) - practice.world.box.state.water_ml), -1)
         wet = _wet(practice.desk, practice.incubator, act.amount)
         water.log_change(practice.desk, practice.incubator, wet, None, practice.clock.at_ms, poured)
     elif act.what == "vent":
-        practice.desk.add("vent", [(Event, {**base, "kind": "vent", "opening": act.amount})])
+        practice.desk.add(_("vent changed"), [(Event, {**base, "kind": "vent", "opening": act.amount})])
 
 
 def _wet(desk: Desk, incubator: Incubator, surface_cm2: float) -> dict[int, float]:

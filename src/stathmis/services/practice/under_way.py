@@ -146,13 +146,12 @@ class Practice:
         return made
 
     def _channels(self) -> list[tuple[Display, Instrument, Channel]]:
-        named = {d.name: d for d in self.lesson.displays}
-        instruments = {i.id: i for i in self.desk.book.records(Instrument)}
-        return [
-            (named[instruments[c.instrument_id].name], instruments[c.instrument_id], c)
-            for c in self.desk.book.records(Channel)
-            if instruments[c.instrument_id].name in named
-        ]
+        # they were entered first, in this order; their names may be in another language, or changed since
+        entered = zip(self._entered(), self.lesson.displays, strict=False)
+        return [(d, i, c) for i, d in entered for c in self.desk.book.records(Channel, instrument_id=i.id)]
+
+    def _entered(self) -> list[Instrument]:
+        return sorted(self.desk.book.records(Instrument), key=lambda i: i.id)
 
     def instruments(self) -> list[tuple[Instrument, Channel]]:
         """Every instrument of the lesson with what it shows."""
@@ -243,13 +242,13 @@ class Practice:
                 for row in rows:
                     value = self.world.shows(display.name, sensor, row, channel.quantity)
                     readings.append(LiveReading(channel.id, _ms(row), value))
-        for channel in self.desk.book.records(Channel):
-            if self.desk.book.instrument(channel.instrument_id).name == words.ROOM_LOGGER:
-                for row in rows[::3]:
-                    true = row.room_c if channel.quantity == "temperature" else row.room_rh
-                    readings.append(
-                        LiveReading(channel.id, _ms(row), round(true / channel.resolution) * channel.resolution)
-                    )
+        of_the_room = self._entered()[len(self.lesson.displays)]
+        for channel in self.desk.book.records(Channel, instrument_id=of_the_room.id):
+            for row in rows[::3]:
+                true = row.room_c if channel.quantity == "temperature" else row.room_rh
+                readings.append(
+                    LiveReading(channel.id, _ms(row), round(true / channel.resolution) * channel.resolution)
+                )
         live.store_live(self.desk.logbook, readings)
         live.seal_full(self.desk.logbook, self.clock.at_ms)
         self.desk.tell(frozenset({DENSE}))

@@ -21,12 +21,14 @@ from stathmis.services.report.drawing import Stretch, loss_chart, run_chart
 from stathmis.words import dates
 from stathmis.words import loss as loss_words
 from stathmis.words import report as report_words
+from stathmis.words import reports as say
 from stathmis.words import run as run_words
+from stathmis.words.catalogue import N_, Spoken, _, as_number
 from stathmis.words.numbers import number, unit_word, with_u
 
 COLORS: dict[Quantity, str] = {"temperature": "#A9452A", "humidity": "#1C6A72"}
 EGGS = "#7F5E14"
-NAMES: dict[Quantity, str] = {"temperature": "Temperature", "humidity": "Humidity"}
+NAMES: Spoken[Quantity] = Spoken({"temperature": N_("Temperature"), "humidity": N_("Humidity")})
 
 
 def date_words(at: datetime, *, hour: bool = False) -> str:
@@ -37,23 +39,25 @@ def date_words(at: datetime, *, hour: bool = False) -> str:
 def course_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Block]:
     """Stages, both traces, time on profile, and what the run did to the eggs."""
     traced = whole.trace
-    blocks: list[Block] = [Heading("Course")]
+    blocks: list[Block] = [Heading(_("Course"))]
     rows = []
     for phase in course.phases:
         start, end = (book.local(course.at_ms(d)) for d in (phase.start_day, phase.end_day))
         held = [
-            f"{from_inside(b.low, u):.{p}f}–{from_inside(b.high, u):.{p}f} {unit_word(u)}"
+            f"{as_number(from_inside(b.low, u), f'.{p}f')}–{as_number(from_inside(b.high, u), f'.{p}f')} {unit_word(u)}"
             for b, u, p in (
                 (phase.temperature_c, book.shown_unit("temperature"), 1),
                 (phase.humidity, book.shown_unit("humidity"), 0),
             )
             if b is not None
         ]
-        rows.append((phase.title or phase.name, f"{dates.day(start)}–{dates.day(end)}", "; ".join(held)))
-    blocks.append(Table(("stage", "days", "to be kept"), tuple(rows)))
+        rows.append((phase.title or _(phase.name), f"{dates.day(start)}–{dates.day(end)}", "; ".join(held)))
+    blocks.append(Table((_("stage"), _("days"), _("to be kept")), tuple(rows)))
     for quantity, color in COLORS.items():
         drawn = trace_drawing(book, course, whole, quantity, color)
-        blocks.append(drawn if drawn is not None else Words(f"No {quantity} was read.", "small"))
+        blocks.append(
+            drawn if drawn is not None else Words(_("No {quantity} was read.", quantity=_(quantity)), "small")
+        )
     blocks += _shares(book, traced)
     unit = book.temperature_unit
     blocks += [Words(line) for line in run_words.summary(whole, unit)]
@@ -63,7 +67,7 @@ def course_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Block]:
             (date_words(book.local(e.start_ms), hour=True), run_words.excursion_words(e, unit), "")
             for e in sorted(told, key=lambda e: e.start_ms)
         ]
-        blocks.append(Table(("since", "the eggs outside their band"), tuple(r[:2] for r in rows)))
+        blocks.append(Table((_("since"), say.THE_EGGS_OUTSIDE_THEIR_BAND()), tuple(r[:2] for r in rows)))
     for found in (traced.temperature, traced.humidity):
         blocks += [Words(run_words.doubt_words(d, book)) for d in found.doubts[:4]]
     return blocks
@@ -91,7 +95,7 @@ def trace_drawing(book: Book, course: Course, whole: JudgedRun, quantity: Quanti
         [b for b in bands if b.start_day < span[1]],
         unit_word(unit),
         color,
-        f"{NAMES[quantity]} by {run.names}, corrected, from day {span[0]:.0f} to day {span[1]:.0f}",
+        say.NAMES_BY_NAMES_CORRECTED_FROM(names=NAMES[quantity], names2=run.names, span=span[0], span2=span[1]),
         span,
         run.max_gap_s * 1000.0 / DAY_MS,
     )
@@ -105,12 +109,12 @@ def _shares(book: Book, traced: trace.BatchTrace) -> list[Block]:
             a = share.adherence
             total = a.known_s + a.unknown_s
             parts = [
-                f"{100.0 * p / total:.0f} %" if total else "–"
+                f"{as_number(100.0 * p / total, '.0f')} %" if total else "–"
                 for p in (a.inside_s, a.outside_s, a.undecided_s, a.unknown_s)
             ]
             mean = number(a.mean, found.quantity, unit) if a.known_s > 0 else "–"
             rows.append((f"{NAMES[found.quantity]}, {share.phase}", mean, *parts, str(trace.lasting(a))))
-    titles = ("", "mean", "inside", "outside", "can't tell", "not read", "over 10 min out")
+    titles = ("", _("mean"), _("inside"), _("outside"), _("can't tell"), _("not read"), _("over 10 min out"))
     return [Table(titles, tuple(rows), numbers=(1, 2, 3, 4, 5, 6))] if rows else []
 
 
@@ -121,7 +125,7 @@ def weight_blocks(book: Book, course: Course) -> list[Block]:
         return []
     at_ms = min(book.now_ms, course.batch.ended_ms or book.now_ms)
 
-    blocks: list[Block] = [Heading("Weights")]
+    blocks: list[Block] = [Heading(_("Weights"))]
     sheet = loss.loss_sheet(book, course, weighed, at_ms)
     if sheet is not None:
         blocks += [Words(loss_words.headline(sheet)), *(Words(line) for line in loss_words.lines(book, sheet))]
@@ -134,11 +138,20 @@ def weight_blocks(book: Book, course: Course) -> list[Block]:
     rows = []
     for w in whole:
         each, first = w.mass_g / w.eggs, whole[0].mass_g / whole[0].eggs
-        lost = f"{100.0 * (1.0 - each / first):.1f} %"
+        lost = f"{as_number(100.0 * (1.0 - each / first), '.1f')} %"
         day = course.day_words(course.day(w.time_ms), 1)
-        rows.append((date_words(book.local(w.time_ms)), day, str(w.eggs), f"{w.mass_g:.1f} g", f"{each:.2f} g", lost))
+        rows.append(
+            (
+                date_words(book.local(w.time_ms)),
+                day,
+                str(w.eggs),
+                f"{as_number(w.mass_g, '.1f')} g",
+                f"{as_number(each, '.2f')} g",
+                lost,
+            )
+        )
     if rows:
-        titles = ("", "", "eggs", "all", "each", "lost since the first")
+        titles = ("", "", _("eggs"), _("all"), _("each"), say.LOST_SINCE_THE_FIRST())
         blocks.append(Table(titles, tuple(rows), numbers=(2, 3, 4, 5)))
     return blocks
 
@@ -151,8 +164,8 @@ def instrument_blocks(book: Book, course: Course, whole: JudgedRun) -> list[Bloc
         rows.append(_instrument(book, course, run.instrument.name, run.channel, middle))
     if not rows:
         return []
-    titles = ("instrument", "reads", "where it shows the middle of the band", "rests on")
-    return [Heading("Instruments"), Table(titles, tuple(rows))]
+    titles = (_("instrument"), _("reads"), say.WHERE_IT_SHOWS_THE_MIDDLE(), _("rests on"))
+    return [Heading(_("Instruments")), Table(titles, tuple(rows))]
 
 
 def _instrument(book: Book, course: Course, name: str, channel: Channel, at_ms: int) -> tuple[str, ...]:
@@ -162,7 +175,12 @@ def _instrument(book: Book, course: Course, name: str, channel: Channel, at_ms: 
     force = book.corrections.in_force(channel, at_ms)
     found: Corrected = book.corrections.correct(channel, float(from_inside(usual, channel.unit)), at_ms)
     true = with_u(found.value, found.U, channel.quantity, unit)
-    basis: str = force.basis
+    basis = _(force.basis)
     if force.since_ms is not None:
         basis += f", {date_words(book.local(force.since_ms))}"
-    return name, channel.quantity, f"shows {number(usual, channel.quantity, unit)}: it is {true}", basis
+    return (
+        name,
+        _(channel.quantity),
+        _("shows {usual}: it is {true}", usual=number(usual, channel.quantity, unit), true=true),
+        basis,
+    )

@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from stathmis.core.hatch.hatch_stats import Rate
 from stathmis.exchange.report_page import INK, MUTED, RULE, Drawing
+from stathmis.words import reports as say
+from stathmis.words.catalogue import as_number
 
 Array = NDArray[np.float64]
 
@@ -43,7 +45,7 @@ def ticks(low: float, high: float, about: int = 5) -> list[tuple[float, str]]:
     places = max(0, -floor(log10(step) + 1e-9))
     first = ceil(low / step - 1e-9)
     found = [i * step for i in range(first, floor(high / step + 1e-9) + 1)]
-    return [(v, f"{v:.{places}f}".replace("-", "−")) for v in found]
+    return [(v, as_number(v, f".{places}f").replace("-", "−")) for v in found]
 
 
 def run_chart(
@@ -90,7 +92,7 @@ def run_chart(
     for value, text in ticks(span[0], span[1], 10):
         parts.append(_line(x(value), HEIGHT - _BOTTOM, x(value), HEIGHT - _BOTTOM + 3, MUTED, 0.6))
         parts.append(_text(x(value), HEIGHT - 9, text, "middle"))
-    parts.append(_text(_LEFT, 10, f"{unit}, by day; shaded: to be kept; about the line: ± U", "start"))
+    parts.append(_text(_LEFT, 10, say.UNIT_BY_DAY_SHADED_TO(unit=unit), "start"))
     for piece in _pieces(days, values, wide, span, max_gap_days):
         upper = " ".join(f"{x(d):.1f},{y(h):.1f}" for d, h in zip(piece[0], piece[3], strict=True))
         lower = " ".join(f"{x(d):.1f},{y(v):.1f}" for d, v in zip(piece[0][::-1], piece[2][::-1], strict=True))
@@ -198,7 +200,12 @@ def tray_picture(eggs: Sequence[tuple[int, int, str, str, bool]], color: str, wo
     parts = [_open(words, height)]
     for row, column, mark, word, hatched in eggs:
         at_x, at_y = 10.0 + (column - 0.5) * wide, _TOP + (row - 0.62) * high
-        place = {"cx": f"{at_x:.1f}", "cy": f"{at_y:.1f}", "rx": f"{0.28 * wide:.1f}", "ry": f"{0.34 * high:.1f}"}
+        place = {
+            "cx": f"{at_x:.1f}",
+            "cy": f"{at_y:.1f}",
+            "rx": f"{0.28 * wide:.1f}",
+            "ry": f"{0.34 * high:.1f}",
+        }
         filled = {"fill": color, "fill-opacity": "0.30"} if hatched else {"fill": "none"}
         parts.append(_tag("ellipse", **place, **filled, stroke=color))
         parts.append(_text(at_x, at_y + 3.5, mark, "middle"))

@@ -16,6 +16,8 @@ from stathmis.services.eggs.records import GROUPS, BatchRow
 from stathmis.services.report.course_part import EGGS
 from stathmis.services.report.drawing import rate_bars
 from stathmis.words import dates
+from stathmis.words import reports as say
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count
 
 Progress = Callable[[float], None]
@@ -46,15 +48,15 @@ def season_report(
         told.append(Words(f"{row.course.batch.name}: {first}"))
         change = review.change(book, found)
         if change:
-            told.append(Words(f"Next time: {change}", "strong"))
+            told.append(Words(_("Next time: {change}", change=change), "strong"))
         progress((i + 1) / len(known))
     if told:
-        blocks += [Heading("What each taught"), *told]
+        blocks += [Heading(_("What each taught")), *told]
     blocks += _checks(book, year)
-    blocks.append(Words("Intervals at 95 % (Wilson); a place is shared where the difference may be chance.", "small"))
+    blocks.append(Words(say.INTERVALS_AT_WILSON_A_PLACE(), "small"))
     at = book.local(book.now_ms)
-    subtitle = f"{book.name or 'Logbook'}; made on {dates.day(at, year=True)}"
-    return Report(f"Season {year}", subtitle, tuple(blocks))
+    subtitle = _("{book}; made on {at}", book=book.name or _("Logbook"), at=dates.day(at, year=True))
+    return Report(_("Season {year}", year=year), subtitle, tuple(blocks))
 
 
 def _summed(rows: list[BatchRow]) -> tuple[Rate, Rate, Rate]:
@@ -70,10 +72,12 @@ def _summed(rows: list[BatchRow]) -> tuple[Rate, Rate, Rate]:
 
 def _totals(rows: list[BatchRow], known: list[BatchRow]) -> list[Block]:
     eggs = sum(r.tally.eggs for r in rows)
-    said = f"{count(len(rows), 'batch', 'batches')} with {count(eggs, 'egg')} set; the end of {len(known)} is known."
+    said = say.BATCHS_WITH_EGGS_SET_THE(
+        batchs=count(len(rows), "{n} batch", "{n} batches"), eggs=count(eggs, "{n} egg", "{n} eggs"), known=len(known)
+    )
     if not known:
         return [Words(said, "strong")]
-    names = ("fertile of those judged", "hatched of set", "hatched of fertile")
+    names = (say.FERTILE_OF_THOSE_JUDGED(), _("hatched of set"), _("hatched of fertile"))
     rates = tuple(zip(names, _summed(known), strict=True))
     words = "; ".join(f"{name} {rate_words(r)}" for name, r in rates)
     return [
@@ -87,10 +91,14 @@ def _list(book: Book, rows: list[BatchRow]) -> list[Block]:
     made = []
     for row in reversed(rows):
         at = book.local(row.course.batch.set_ms)
-        came = rate_words(row.tally.hatch_of_set) if row.known else "not yet known"
+        came = rate_words(row.tally.hatch_of_set) if row.known else _("not yet known")
         machine = row.course.incubator.name
         made.append((dates.day(at), row.course.batch.name, machine, row.course.regime_name, came))
-    return [Heading("Batches"), Table(("set", "batch", "in", "school", "hatched of set"), tuple(made))] if made else []
+    return (
+        [Heading(_("Batches")), Table((_("set"), _("batch"), _("in"), _("school"), _("hatched of set")), tuple(made))]
+        if made
+        else []
+    )
 
 
 def _compared(known: list[BatchRow]) -> list[Block]:
@@ -106,8 +114,8 @@ def _compared(known: list[BatchRow]) -> list[Block]:
         words = "; ".join(f"{g.name} {rate_words(g.of_set)}" for g in groups)
         rows = tuple((f"{g.place}.", g.name, rate_words(g.of_set), rate_words(g.of_fertile)) for g in groups)
         blocks += [
-            Heading(f"By {title}"),
-            Table(("place", "", "hatched of set", "of fertile"), rows),
+            Heading(_("By {title}", title=title)),
+            Table((_("place"), "", _("hatched of set"), _("of fertile")), rows),
             rate_bars(bars, EGGS, words),
         ]
     return blocks
@@ -121,5 +129,5 @@ def _checks(book: Book, year: int) -> list[Block]:
         at = book.local(check.done_ms)
         channel = channels.get(check.channel_id)
         if at.year == year and channel is not None and channel.instrument_id in instruments:
-            rows.append((dates.day(at), instruments[channel.instrument_id].name, channel.quantity))
-    return [Heading("Instruments checked"), Table(("", "instrument", "reads"), tuple(rows))] if rows else []
+            rows.append((dates.day(at), instruments[channel.instrument_id].name, _(channel.quantity)))
+    return [Heading(_("Instruments checked")), Table(("", _("instrument"), _("reads")), tuple(rows))] if rows else []

@@ -8,6 +8,7 @@ from typing import Literal
 
 from stathmis.logbook.records import Incubator, Instrument
 from stathmis.services.watch.live import ProbeStatus
+from stathmis.words.catalogue import _
 
 AlarmKind = Literal["hot", "eggs", "trend", "air", "moisture", "drying", "stuck", "ended", "silent"]
 
@@ -40,9 +41,9 @@ class Alarm:
         """Its kind, with the side or the instrument: too cold is another alarm than too warm."""
         side = ""
         if self.kind in ("eggs", "trend", "air"):
-            side = " warm" if self.warm else " cold"
+            side = _(" warm") if self.warm else _(" cold")
         elif self.kind == "moisture":
-            side = " dry" if self.rh[0] < self.rh[1] else " moist"
+            side = _(" dry") if self.rh[0] < self.rh[1] else _(" moist")
         elif self.instrument is not None:
             side = f" {self.instrument.id}"
         return f"{self.kind}{side}"

@@ -8,6 +8,7 @@ from stathmis.logbook.records import Event
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.watch.alarm import Alarm
+from stathmis.words.catalogue import _
 
 Answer = Literal["", "seen", "later"]
 SEEN_MS, LATER_MS, TOLD_MS = 3_600_000, 600_000, 1_800_000
@@ -40,7 +41,7 @@ def log_alarm(desk: Desk, alarm: Alarm, answer: Answer = "") -> None:
     """Note in the log that an alarm was raised, or how the keeper answered it; alarms are not undone."""
     if alarm.incubator is None or desk.read_only:
         return
-    with desk.edit("alarm noted", undoable=False) as edit:
+    with desk.edit(_("alarm noted"), undoable=False) as edit:
         edit.add(
             Event,
             incubator_id=alarm.incubator.id,

@@ -21,7 +21,9 @@ from stathmis.logbook.records import WatchedFolder
 from stathmis.services.desk import Desk
 from stathmis.services.files import logger_import
 from stathmis.services.files.logger_import import Examined, Plan
+from stathmis.words import bringing_in as say
 from stathmis.words import logger_files
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count
 
 log = logging.getLogger(__name__)
@@ -46,10 +48,12 @@ class Brought:
     def words(self) -> str:
         """One sentence for the keeper."""
         if self.examined is None:
-            return f"{self.path.name}, in a watched folder: {self.problem}"
+            return _("{path}, in a watched folder: {problem}", path=self.path.name, problem=self.problem)
         bad = self.examined.faults.total
-        left = f"; {count(bad, 'row')} left out" if bad else ""
-        return f"{self.path.name}: {count(self.examined.good, 'row')} taken in by itself{left}."
+        left = _("; {rows} left out", rows=count(bad, "{n} row", "{n} rows")) if bad else ""
+        return say.PATH_ROWS_TAKEN_IN_BY(
+            path=self.path.name, rows=count(self.examined.good, "{n} row", "{n} rows"), left=left
+        )
 
 
 def watch_folder(desk: Desk, plan: Plan) -> int:
@@ -61,17 +65,17 @@ def watch_folder(desk: Desk, plan: Plan) -> int:
     columns = _titles(plan.layout)
     for known in desk.book.records(WatchedFolder):
         if (known.folder, known.columns) == (folder, columns):
-            raise UserError(f"{folder} is watched for such files already.", "Nothing is left to do.")
+            raise UserError(*say.FOLDER_IS_WATCHED_FOR_SUCH(folder=folder))
     asked = logger_import.questions(plan)
     if asked:
         raise UserError(logger_files.asked(asked[0]), logger_files.choose())
     fields = {"folder": folder, "columns": columns, "plan": json.dumps(logger_import.kept_of(plan))}
-    return desk.add(f"{folder} watched", [(WatchedFolder, fields)])[0]
+    return desk.add(_("{folder} watched", folder=folder), [(WatchedFolder, fields)])[0]
 
 
 def stop_watching(desk: Desk, watched: WatchedFolder) -> None:
     """Watch a folder no longer; what was brought in stays; undoable."""
-    desk.strike(f"{watched.folder} watched no longer", WatchedFolder, [watched.id])
+    desk.strike(_("{folder} watched no longer", folder=watched.folder), WatchedFolder, [watched.id])
 
 
 def _titles(layout: Layout) -> str:
@@ -92,7 +96,7 @@ class FolderWatch:
     def start(self) -> None:
         """Begin, if there is anything to watch; safe to call again."""
         if self._thread is None and not self._desk.read_only and self._folders():
-            self._thread = threading.Thread(target=self._run, daemon=True, name="folder watch")
+            self._thread = threading.Thread(target=self._run, daemon=True, name=_("folder watch"))
             self._thread.start()
 
     def stop(self) -> None:
@@ -148,7 +152,7 @@ class FolderWatch:
             if _titles(layout) != watched.columns:
                 others = [w for w in self._folders() if w.folder == watched.folder and w.columns == _titles(layout)]
                 if not others:
-                    problem = "its columns are not those of the first file. Bring it in by hand once."
+                    problem = say.ITS_COLUMNS_ARE_NOT_THOSE()
                     self._on_brought(Brought(path, None, None, problem))
                 return True
             examined = logger_import.examine(
@@ -166,7 +170,7 @@ class FolderWatch:
         except Exception as error:
             # a file that trips the reader costs that file, not the watching
             log.warning("%s could not be read: %s", path, error, exc_info=True)
-            self._on_brought(Brought(path, None, None, f"it cannot be read ({error}). Bring it in by hand."))
+            self._on_brought(Brought(path, None, None, say.IT_CANNOT_BE_READ_ERROR(error=error)))
         self._told.pop(path, None)
         return True
 

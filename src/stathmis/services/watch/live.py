@@ -24,6 +24,7 @@ from stathmis.logbook.records import Channel, Probe
 from stathmis.services.desk import Desk
 from stathmis.services.watch import broker_keys
 from stathmis.words import probes as words
+from stathmis.words.catalogue import _
 
 log = logging.getLogger(__name__)
 
@@ -69,7 +70,7 @@ class LiveProbes:
         if self._desk.read_only:
             return
         wanted = {p.id: (p, self._targets(p)) for p in self._desk.book.records(Probe)}
-        for probe_id in [i for i, (*known, _) in self._readers.items() if wanted.get(i) != tuple(known)]:
+        for probe_id in [i for i, (*known, _reader) in self._readers.items() if wanted.get(i) != tuple(known)]:
             # it ends by itself: the window does not wait for a port; what it still hears does not count
             self._readers.pop(probe_id)[2].ask_to_stop()
             with self._lock:
@@ -82,15 +83,15 @@ class LiveProbes:
                 reader = ProbeReader(opener, on_line, lambda: self._desk.now_ms)
                 self._readers[probe.id] = (probe, targets, reader.start())
         if self._readers and self._writer is None:
-            self._writer = threading.Thread(target=self._write_on, daemon=True, name="live writer")
+            self._writer = threading.Thread(target=self._write_on, daemon=True, name=_("live writer"))
             self._writer.start()
 
     def stop(self) -> None:
         """Stop reading, and write what is waiting."""
         self._stop.set()
-        for *_, reader in self._readers.values():
+        for *_known, reader in self._readers.values():
             reader.ask_to_stop()
-        for *_, reader in self._readers.values():
+        for *_known, reader in self._readers.values():
             reader.stop()
         if self._writer is not None:
             self._writer.join(timeout=10.0)
@@ -126,7 +127,7 @@ class LiveProbes:
         """How every probe is doing."""
         now = self._desk.now_ms
         found = []
-        for probe, _, reader in self._readers.values():
+        for probe, _baud, reader in self._readers.values():
             status = reader.status
             # a line from the future was heard before the computer's clock was set back: it says nothing about now
             most_s = max(SILENT_S[probe.kind], PAUSES * status.pause_s)
@@ -241,7 +242,7 @@ def add_probe(desk: Desk, new: NewProbe) -> int:
         raise UserError(*words.limits())
     if new.kind == "mqtt" and new.password:
         broker_keys.keep(device, new.password)
-    with desk.edit(f"{name} entered") as edit:
+    with desk.edit(_("{name} entered", name=name)) as edit:
         return edit.add(
             Probe,
             name=name,
@@ -256,4 +257,4 @@ def add_probe(desk: Desk, new: NewProbe) -> int:
 
 def remove_probe(desk: Desk, probe: Probe) -> None:
     """Read a probe no longer; its readings stay; undoable."""
-    desk.strike(f"{probe.name} taken away", Probe, [probe.id])
+    desk.strike(_("{probe} taken away", probe=probe.name), Probe, [probe.id])
