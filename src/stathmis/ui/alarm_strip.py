@@ -77,7 +77,7 @@ class AlarmStrip(QWidget):
         self.setVisible(self.alarm is not None)
         if self.alarm is None:
             return
-        mark = "Danger" if self.alarm.danger else "Look at this"
+        mark = _("Danger") if self.alarm.danger else _("Look at this")
         told = said(self._desk.book, self.alarm)
         self.words.setText(f"{mark}: {told.words}")
         self.words.setAccessibleName(self.words.text())

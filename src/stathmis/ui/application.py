@@ -32,13 +32,15 @@ from stathmis.services.clock import HOUR_MS, Clock, FixedClock, SystemClock, fix
 from stathmis.services.command.handing_over import Listener
 from stathmis.services.desk import Desk
 from stathmis.services.files import backing_up, soundness
+from stathmis.ui import language
 from stathmis.ui.starting import Starting
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 from stathmis.ui.work import Background
 from stathmis.words import backups as backup_words
-from stathmis.words import catalogue, damage, dates
+from stathmis.words import catalogue, damage
 from stathmis.words import command as command_words
+from stathmis.words.catalogue import _
 
 if TYPE_CHECKING:
     from stathmis.services.practice.under_way import Practice
@@ -70,6 +72,8 @@ def run(options: argparse.Namespace) -> int:
             print(f"stathmis: {error}", file=sys.stderr)
             return 2
         settings = _settings()
+        pictures = options.pictures is not None
+        language.speak(options.language or (catalogue.ENGLISH if pictures else language.chosen(settings)))
         chosen = "light" if options.pictures is not None else str(settings.value("theme", "system"))
         kept = 1.0 if options.pictures is not None else float(str(settings.value("scale", 1.0)))
         theme = Theme(app, options.theme or chosen, options.text or kept)
@@ -84,14 +88,20 @@ def run(options: argparse.Namespace) -> int:
             for written in write_pictures(desk, theme, options.pictures):
                 print(written)
             return 0
-        _speak_like_the_computer()
         _log_to_file()
         _catch_faults()
+        stand = None
         while desk is not None:
-            code, back_to = _show(app, theme, settings, desk, options)
-            if back_to is None:
+            window, code = _show(app, theme, settings, desk, options, stand)
+            stand = window.stood
+            if window.language_wanted is not None:
+                settings.setValue(language.KEY, window.language_wanted)
+                language.speak(window.language_wanted)
+                desk = _opened_again(desk, options, clock)
+                continue
+            if window.back_to is None:
                 return code
-            told = _go_back(desk, back_to)
+            told = _go_back(desk, window.back_to)
             desk = _begin(options, clock, Path(scratch), theme)
             # once its window listens
             QTimer.singleShot(0, told)
@@ -123,7 +133,10 @@ def _begin(options: argparse.Namespace, clock: Clock, scratch: Path, theme: Them
             found = error
         except Exception as error:
             log.exception("the logbook could not be opened")
-            found = UserError(f"The logbook cannot be worked with ({type(error).__name__}: {error}).", "Try a backup.")
+            found = UserError(
+                _("The logbook cannot be worked with ({name}: {error}).", name=type(error).__name__, error=error),
+                _("Try a backup."),
+            )
         print(f"stathmis: {found}", file=sys.stderr)
         if options.pictures is not None or options.demo:
             return None
@@ -136,29 +149,29 @@ def _begin(options: argparse.Namespace, clock: Clock, scratch: Path, theme: Them
         options.logbook = other
 
 
-def _speak_like_the_computer() -> None:
-    """Its user's language as far as there is a catalogue of it, and how they write days and times."""
-    system = QLocale.system()
-    catalogue.speak([name.replace("-", "_") for name in system.uiLanguages()])
-    short = QLocale.FormatType.ShortFormat
-    day, time = system.dateFormat(short), system.timeFormat(short)
-    dates.use(dates.Style(twelve_hours="a" in time.lower(), month_first=day.lower().startswith("m")))
-
-
 def _settings() -> QSettings:
     return QSettings(str(Path(platformdirs.user_config_dir("stathmis")) / "window.ini"), QSettings.Format.IniFormat)
 
 
 def _show(
-    app: QApplication, theme: Theme, settings: QSettings, desk: Desk, options: argparse.Namespace
-) -> tuple[int, Path | None]:
-    """Run the window until it closes; returns the exit code, and the backup the keeper wants to go back to."""
+    app: QApplication,
+    theme: Theme,
+    settings: QSettings,
+    desk: Desk,
+    options: argparse.Namespace,
+    stand: language.Stand | None,
+) -> tuple[Window, int]:
+    """Run the window until it closes, where the keeper stood before; returns it, which says why, and the exit code."""
     practice = _practice(desk)
     passing = options.demo or options.look or practice is not None
     window = Window(desk, theme, None if passing else settings, practice)
     if options.look:
         window.setWindowTitle(backup_words.only_looked_at(_path(options)))
+    if stand is not None:
+        window.stand_at(stand)
     window.show()
+    if stand is not None:
+        language.type_again(window, stand.typed)
     window.get_ready()
     # Ctrl+C in a terminal closes as the window's own button does; Python sees it only between Qt's events
     signal.signal(signal.SIGINT, lambda *_: window.close())
@@ -169,7 +182,7 @@ def _show(
     daily = QTimer()
     if not passing:
         # whoever goes back to today's backup wants it as it is
-        window.closing.connect(lambda: _back_up_at_closing(desk) if window.back_to is None else None)
+        window.closing.connect(lambda: _back_up_at_closing(desk) if window.goes_for_good else None)
         told: set[str] = set()
         daily.timeout.connect(lambda: _back_up_beside(desk, told))
         daily.start(HOUR_MS)
@@ -184,7 +197,7 @@ def _show(
         code = app.exec()
     heartbeat.stop()
     daily.stop()
-    return code, window.back_to
+    return window, code
 
 
 def _practice(desk: Desk) -> Practice | None:
@@ -265,6 +278,12 @@ def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logboo
     return create_logbook(path, {"name": "", "time_zone": system_zone_name(), "temperature_unit": _usual_unit()})
 
 
+def _opened_again(desk: Desk, options: argparse.Namespace, clock: Clock) -> Desk:
+    """The same logbook at work again, after its window closed for another language."""
+    logbook = open_logbook(desk.logbook.path)
+    return Desk(logbook, _then(logbook) if options.look and not options.now else clock)
+
+
 def _usual_unit() -> str:
     """°F where the computer counts so; the first questions offer the other."""
     american = QLocale.MeasurementSystem.ImperialUSSystem
@@ -277,7 +296,9 @@ def _looked_at(path: Path, scratch: Path) -> Logbook:
     try:
         shutil.copyfile(path, copy)
     except OSError as error:
-        raise UserError(f"{path.name} cannot be read: {error.strerror}.", "Is it still there?") from error
+        raise UserError(
+            _("{path} cannot be read: {strerror}.", path=path.name, strerror=error.strerror), _("Is it still there?")
+        ) from error
     open_logbook(copy).close()
     copy.chmod(0o400)
     return open_logbook(copy)

@@ -27,6 +27,7 @@ from stathmis.ui.kit.pieces import button, label, rule
 from stathmis.ui.round_view import RoundView
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import N_, _
 from stathmis.words.numbers import count, number
 
 if TYPE_CHECKING:
@@ -44,7 +45,13 @@ Foreseen = tuple["Ahead | None", str, str]
 NOTHING: Foreseen = (None, "", "")
 JUDGE_EVERY_MS = 10 * 60_000
 """The expected hatch is worked out anew this often while readings come in."""
-PAGES = (("round", "Round"), ("trace", "Trace"), ("moisture", "Moisture"), ("eggs", "Eggs"), ("hatch", "Hatch"))
+PAGES = (
+    ("round", N_("Round")),
+    ("trace", N_("Trace")),
+    ("moisture", N_("Moisture")),
+    ("eggs", N_("Eggs")),
+    ("hatch", N_("Hatch")),
+)
 
 
 class BatchPages(QWidget):
@@ -72,14 +79,14 @@ class BatchPages(QWidget):
         self.page = "round"
         self._title, self._batch = label("", "title", wrap=True), label("", "muted", wrap=True)
         self._date, self._looking_back = label("", "muted"), label("", "", "undecided", wrap=True)
-        self.in_view = Chooser("Which batch of this incubator is in view", picked=self.choose_batch, yielding=True)
-        self._several = holder(row(label("in view", "muted"), (self.in_view, 1), 1, spacing=16))
-        back = button("Back to now", self.show_running, "link")
+        self.in_view = Chooser(_("Which batch of this incubator is in view"), picked=self.choose_batch, yielding=True)
+        self._several = holder(row(label(_("in view"), "muted"), (self.in_view, 1), 1, spacing=16))
+        back = button(_("Back to now"), self.show_running, "link")
         self._past_row = holder(row((self._looking_back, 1), back, spacing=16))
         self._past_row.hide()
         self.course = CourseStrip(theme)
         self.tabs = {
-            key: button(text, partial(self.page_chosen.emit, key), "tab", f"Ctrl+{i}")
+            key: button(_(text), partial(self.page_chosen.emit, key), "tab", f"Ctrl+{i}")
             for i, (key, text) in enumerate(PAGES, start=1)
         }
         line = row((self._title, 2), (self._batch, 3), self._date, spacing=16)
@@ -333,7 +340,7 @@ class BatchPages(QWidget):
         self._past_row.setVisible(batch is not None)
         if batch is not None and batch.ended_ms is not None:
             ended = dates.day(self._desk.book.local(batch.ended_ms), year=True)
-            self._looking_back.setText(f"Looking back at {batch.name}, ended {ended}.")
+            self._looking_back.setText(_("Looking back at {batch}, ended {ended}.", batch=batch.name, ended=ended))
 
     def leave(self) -> bool:
         """Esc leaves what the page in view can leave first."""
@@ -358,20 +365,20 @@ class BatchPages(QWidget):
         self._show_several(sheet)
         self._show_past(past)
         self._title.setText(incubator.name)
-        air = "fan" if incubator.air == "forced" else "still air"
+        air = _("fan") if incubator.air == "forced" else _("still air")
         for key in ("trace", "moisture", "eggs", "hatch"):
             self.tabs[key].setVisible(incubator.air != "room")
         if incubator.air == "room":
-            self._batch.setText("the room around the incubators")
+            self._batch.setText(_("the room around the incubators"))
         elif past is not None:
             self._batch.setText(past.batch.name)
         elif sheet.course is None:
-            self._batch.setText(f"{air}, no batch")
+            self._batch.setText(_("{air}, no batch", air=air))
         else:
             celsius = rounds.set_point(desk.book, incubator, desk.now_ms)
             unit = desk.book.temperature_unit
-            setting = "" if celsius is None else f" · set to {number(celsius, 'temperature', unit)}"
-            shared = f"{count(1 + len(sheet.beside), 'batch', 'batches')} together"
+            setting = "" if celsius is None else _(" · set to {celsius}", celsius=number(celsius, "temperature", unit))
+            shared = _("{batchs} together", batchs=count(1 + len(sheet.beside), "{n} batch", "{n} batches"))
             self._batch.setText(f"{shared if sheet.beside else sheet.course.batch.name} · {air}{setting}")
         now = desk.book.local(desk.now_ms)
         self._date.setText(dates.moment(now, weekday=True))

@@ -27,6 +27,7 @@ from stathmis.ui.kit.pieces import button, clear, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates, logger_files
+from stathmis.words.catalogue import _, as_number, ngettext
 from stathmis.words.numbers import count, number, unit_word
 
 _REASONS_SHOWN = 8
@@ -43,19 +44,21 @@ class BringInView(Page):
         self.examined: Examined | None = None
         self._job: Background | None = None
         self._uses: dict[int, tuple[Chooser, Chooser]] = {}
-        words = "A CSV file from any logger: choose it, or drop it here. Nothing is stored before you say so."
-        self.path = field("Path of the logger file", "path of the file", entered=self._load_typed)
-        self._choose = button("&Choose a file…", self._ask)
+        words = _("A CSV file from any logger: choose it, or drop it here. Nothing is stored before you say so.")
+        self.path = field(_("Path of the logger file"), _("path of the file"), entered=self._load_typed)
+        self._choose = button(_("&Choose a file…"), self._ask)
         self.problem = problem_label()
         self._mapping, counts = column(), column()
         self._counts = Lines(counts)
-        self._progress, self._cancel = QProgressBar(), button("Stop", self._stop)
+        self._progress, self._cancel = QProgressBar(), button(_("Stop"), self._stop)
         self._progress.setRange(0, 100)
-        self.take_in = button("&Take it in", self.store, "main")
-        self.watch = QCheckBox("and every file like it that appears in its &folder")
-        self._watched = StrikeList(partial(folder_watch.stop_watching, desk), "Watched folders", "watch no longer")
+        self.take_in = button(_("&Take it in"), self.store, "main")
+        self.watch = QCheckBox(_("and every file like it that appears in its &folder"))
+        self._watched = StrikeList(
+            partial(folder_watch.stop_watching, desk), _("Watched folders"), _("watch no longer")
+        )
         for part in (
-            column(label("Bring in a logger file", "title"), label(words, "muted", wrap=True)),
+            column(label(_("Bring in a logger file"), "title"), label(words, "muted", wrap=True)),
             column(row((self.path, 1), self._choose), self.problem, self._mapping, counts),
             column(row((self._progress, 1), self._cancel), row(self.take_in, 1), self.watch, self._watched, 1),
         ):
@@ -76,7 +79,7 @@ class BringInView(Page):
     def _show_watched(self) -> None:
         """The folders that are watched, and how to stop."""
         folders = self._desk.book.records(WatchedFolder)
-        gone = {w.folder: "" if Path(w.folder).is_dir() else " (not there now)" for w in folders}
+        gone = {w.folder: "" if Path(w.folder).is_dir() else _(" (not there now)") for w in folders}
         self._watched.show_lines([("", w.folder + gone[w.folder], w) for w in folders])
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -91,8 +94,8 @@ class BringInView(Page):
             self.load(Path(urls[0].toLocalFile()))
 
     def _ask(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "Choose a logger file", str(Path.home()), "Logger files (*.csv *.txt *.tsv);;All files (*)"
+        chosen, _kind = QFileDialog.getOpenFileName(
+            self, _("Choose a logger file"), str(Path.home()), _("Logger files (*.csv *.txt *.tsv);;All files (*)")
         )
         if chosen:
             self.load(Path(chosen))
@@ -127,35 +130,35 @@ class BringInView(Page):
 
     def _show_mapping(self, plan: Plan) -> None:
         layout = plan.layout
-        names = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
+        names = {";": _("semicolon"), ",": _("comma"), "\t": _("tab"), "|": _("bar")}
         encoding = layout.encoding.removesuffix("-sig").upper()
-        words = f"Columns apart by {names[layout.separator]}, text as {encoding}."
+        words = _("Columns apart by {names}, text as {encoding}.", names=names[layout.separator], encoding=encoding)
         zone, again = self._desk.book.zone, self._examine_again
-        signs = [("decimal point", "."), ("decimal comma", ",")]
-        first = [("choose …", None)]
+        signs = [(_("decimal point"), "."), (_("decimal comma"), ",")]
+        first = [(_("choose …"), None)]
         doubtful = first if layout.or_paired else []
-        self.decimal = Chooser("Decimal sign", [*doubtful, *signs], None if doubtful else layout.decimal)
+        self.decimal = Chooser(_("Decimal sign"), [*doubtful, *signs], None if doubtful else layout.decimal)
         self.decimal.currentIndexChanged.connect(lambda _i: self._cut_anew())
         told = {o: self._span(*span) for o, span in logger_import.outcomes(plan).items()} if plan.order is None else {}
-        orders = [(f"{o}: {told[o]}" if o in told else o, o) for o in DATE_ORDERS]
+        orders = [(f"{_(o)}: {told[o]}" if o in told else _(o), o) for o in DATE_ORDERS]
         self.order = Chooser(
-            "Order of the date", [*(first if told else []), *orders], plan.order, changed=again, yielding=True
+            _("Order of the date"), [*(first if told else []), *orders], plan.order, changed=again, yielding=True
         )
-        self.zone = Chooser("Time zone of the file's times", _zones(zone, plan.zone), yielding=True)
+        self.zone = Chooser(_("Time zone of the file's times"), _zones(zone, plan.zone), yielding=True)
         self.zone.setCurrentIndex([value for _words, value in _zones(zone, plan.zone)].index(plan.zone))
         self.zone.currentIndexChanged.connect(again)
         for chooser in (self.order, self.zone):
             chooser.setMinimumContentsLength(18)
-        grid = table(("column", "goes to", "unit", "first values"), (0, 0, 0, 1), spacing=12)
+        grid = table((_("column"), _("goes to"), _("unit"), _("first values")), (0, 0, 0, 1), spacing=12)
         self._uses = {}
         for at, found in enumerate(layout.columns, start=1):
             self._column_row(grid, at, plan, found)
         for part in (
-            label("How it is read", "heading"),
+            label(_("How it is read"), "heading"),
             label(words, "muted", wrap=True),
-            holder(row(label("numbers written with", "muted"), self.decimal, 1)),
-            holder(row(label("dates written", "muted"), self.order, 1)),
-            holder(row(label("times are", "muted"), self.zone, 1)),
+            holder(row(label(_("numbers written with"), "muted"), self.decimal, 1)),
+            holder(row(label(_("dates written"), "muted"), self.order, 1)),
+            holder(row(label(_("times are"), "muted"), self.zone, 1)),
             card("", grid),
         ):
             self._mapping.addWidget(part)
@@ -178,22 +181,24 @@ class BringInView(Page):
         self._examine()
 
     def _column_row(self, grid: QGridLayout, at: int, plan: Plan, column: Column) -> None:
-        grid.addWidget(label(column.heading or f"column {column.index + 1}", "name", wrap=True), at, 0)
+        grid.addWidget(label(column.heading or _("column {index}", index=column.index + 1), "name", wrap=True), at, 0)
         sample = "   ".join(s.strip() for s in column.sample[:3])
         grid.addWidget(label(sample, "small", wrap=True), at, 3)
         if column.index in plan.time_columns:
-            grid.addWidget(label("time of the reading"), at, 1)
+            grid.addWidget(label(_("time of the reading")), at, 1)
             return
         names = {i.id: i.name for i in self._desk.book.records(Instrument)}
         channels = [c for c in self._desk.book.records(Channel) if c.instrument_id in names]
         options = [(f"{names[c.instrument_id]}, {unit_word(c.unit)}", c) for c in channels]
         heading = column.heading or "column"
-        target = Chooser(f"{heading} goes to", [("leave it out", None), *options], yielding=True)
+        target = Chooser(_("{heading} goes to", heading=heading), [(_("leave it out"), None), *options], yielding=True)
         target.setMinimumContentsLength(12)
         said = {u: logger_files.unit_words(u) for u in FILE_UNITS}
         units = [(f"{said[u]} ({self._as_read(column, u)})" if column.doubt else said[u], u) for u in FILE_UNITS]
-        first = [("choose …", None)] if column.doubt else []
-        unit = Chooser(f"{heading} is in", [*first, *units], None if first else column.unit, yielding=True)
+        first = [(_("choose …"), None)] if column.doubt else []
+        unit = Chooser(
+            _("{heading} is in", heading=heading), [*first, *units], None if first else column.unit, yielding=True
+        )
         unit.setMinimumContentsLength(5)
         use = next((u for u in plan.uses if u.column == column.index), None)
         if use is not None:
@@ -214,7 +219,7 @@ class BringInView(Page):
         except ValueError:
             return first
         if unit == "of 1" or unit == "%":
-            return f"{value * (100.0 if unit == 'of 1' else 1.0):.1f} % RH"
+            return f"{as_number(value * (100.0 if unit == 'of 1' else 1.0), '.1f')} {_('% RH')}"
         return number(float(to_inside(value, unit)), "temperature", self._desk.book.temperature_unit)
 
     def _mapped(self) -> Plan:
@@ -226,8 +231,11 @@ class BringInView(Page):
                 continue
             chosen = unit.currentData()
             if chosen is not None and (channel.quantity == "humidity") != (chosen in ("%", "of 1")):
-                name = next(c.heading for c in self.plan.layout.columns if c.index == at) or f"column {at + 1}"
-                raise UserError(f"{name}: {chosen} does not fit that instrument.", "Choose the unit of the column.")
+                name = next(c.heading for c in self.plan.layout.columns if c.index == at) or _("column {at}", at=at + 1)
+                raise UserError(
+                    _("{name}: {chosen} does not fit that instrument.", name=name, chosen=chosen),
+                    _("Choose the unit of the column."),
+                )
             uses.append(ColumnUse(at, channel.id, chosen))
         return replace(
             self.plan,
@@ -293,20 +301,43 @@ class BringInView(Page):
     def _examined(self, found: Examined) -> None:
         self.examined = found
         bad = found.faults.total
-        lines: list[Said] = [("What it would bring", "heading"), (f"{count(found.good, 'row')} new", "name", "inside")]
-        lines.append((f"{count(found.duplicate, 'row')} already in the log, left out", "", "muted"))
-        lines.append((f"{count(bad, 'row')} bad, left out", "", "outside" if bad else "muted"))
-        for what, faults in (("row", found.faults), ("value", found.values_out)):
+        lines: list[Said] = [
+            (_("What it would bring"), "heading"),
+            (_("{rows} new", rows=count(found.good, "{n} row", "{n} rows")), "name", "inside"),
+        ]
+        lines.append(
+            (_("{rows} already in the log, left out", rows=count(found.duplicate, "{n} row", "{n} rows")), "", "muted")
+        )
+        lines.append(
+            (_("{rows} bad, left out", rows=count(bad, "{n} row", "{n} rows")), "", "outside" if bad else "muted")
+        )
+        for rows, faults in ((True, found.faults), (False, found.values_out)):
             for reason, amount in faults.counts.items():
                 named = [str(line) for line, why in faults.named if why == reason][:_REASONS_SHOWN]
                 more = ", …" if amount > len(named) else ""
-                where = f"line{'s' if amount > 1 else ''} {', '.join(named)}{more}"
-                lines.append((f"{count(amount, what)} left out: {reason} ({where})", "muted"))
+                where = ngettext("line {named}{more}", "lines {named}{more}", amount, named=", ".join(named), more=more)
+                lines.append(
+                    (
+                        _(
+                            "{counted} left out: {reason} ({where})",
+                            counted=count(amount, "{n} row", "{n} rows")
+                            if rows
+                            else count(amount, "{n} value", "{n} values"),
+                            reason=reason,
+                            where=where,
+                        ),
+                        "muted",
+                    )
+                )
         self._counts.say(lines)
         self.take_in.setVisible(True)
         self.watch.setVisible(True)
         self.take_in.setEnabled(found.good > 0)
-        self.take_in.setText(f"&Take in {count(found.good, 'row')}" if found.good else "Nothing new to take in")
+        self.take_in.setText(
+            _("&Take in {rows}", rows=count(found.good, "{n} row", "{n} rows"))
+            if found.good
+            else _("Nothing new to take in")
+        )
 
     def store(self) -> None:
         """Store what was counted, in one transaction, off the window's thread."""
@@ -321,11 +352,14 @@ class BringInView(Page):
             self.examined = None
             self._reset()
             self.path.setText("")
-            said = f"{count(found.good, 'row')} taken in. Ctrl+Z takes them back."
+            said = _("{rows} taken in. Ctrl+Z takes them back.", rows=count(found.good, "{n} row", "{n} rows"))
             if watch:
                 try:
                     folder_watch.watch_folder(desk, found.plan)
-                    said = f"{count(found.good, 'row')} taken in; its folder is watched from now on."
+                    said = _(
+                        "{rows} taken in; its folder is watched from now on.",
+                        rows=count(found.good, "{n} row", "{n} rows"),
+                    )
                 except UserError as error:
                     said = str(error)
             notify.tell("info", said)
@@ -338,4 +372,4 @@ def _zones(own: str, told: str | int | None) -> list[tuple[str, str | int | None
     fixed = {*range(-720, 841, 60), -570, -210, 210, 270, 330, 345, 390, 570, 630, 765}
     fixed |= {told} if isinstance(told, int) else set()
     words = [(f"UTC{'+' if m >= 0 else '−'}{abs(m) // 60:02d}:{abs(m) % 60:02d}", m) for m in sorted(fixed)]
-    return [(f"local time ({own})", own), ("as each tells, or UTC", None), *words]
+    return [(_("local time ({own})", own=own), own), (_("as each tells, or UTC"), None), *words]

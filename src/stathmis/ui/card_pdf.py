@@ -10,7 +10,7 @@ from itertools import groupby
 from pathlib import Path
 
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QColor, QPageLayout, QPainter, QPen, QTextDocument, QTextOption
+from PySide6.QtGui import QColor, QFontMetricsF, QPageLayout, QPainter, QPen, QTextDocument, QTextOption
 
 from stathmis.exchange.report_page import INK, MUTED, RULE
 from stathmis.services.book import Book
@@ -25,9 +25,10 @@ from stathmis.words import card as words
 from stathmis.words import dates
 from stathmis.words.catalogue import _
 
+Wrap = QTextOption.WrapMode
 LARGEST_PT, SMALLEST_PT, STEP_PT = 9.5, 5.0, 0.25
-HEAD_SHARE = 0.8
-"""The heads of columns are written so much smaller."""
+HEAD_SHARE, HEAD_GAP = 0.8, 5.0
+"""The heads of columns are written so much smaller, and so far (pixels) apart."""
 LEAST_ROWS = 6
 """So many visits at least can be written on it."""
 ROW_MM, MM = 6.5, 96.0 / 25.4
@@ -117,11 +118,14 @@ def _draw(paper: Paper, html: str, columns: Sequence[Column]) -> None:
     painter.end()
 
 
-def _document(html: str, points: float, width: float) -> QTextDocument:
+def _document(html: str, points: float, width: float, wrap: Wrap = Wrap.WordWrap) -> QTextDocument:
     document = QTextDocument()
     document.setDocumentMargin(0)
     document.setDefaultFont(letters(points))
     document.setTextWidth(width)
+    option = document.defaultTextOption()
+    option.setWrapMode(wrap)
+    document.setDefaultTextOption(option)
     document.setHtml(f"<body style='color:{INK}'><style>p{{margin:2px 0}} b{{font-weight:600}}</style>{html}</body>")
     return document
 
@@ -182,7 +186,7 @@ def _calendar(days: Sequence[Day]) -> str:
                 continue
             head = f"<b>{dates.weekday(at)} {dates.day(at)}</b>"
             side = f" &nbsp;<b>{escape(day.side)}</b>" if day.side else ""
-            steps = "".join(f"<br>□ {escape(step)}" for step in day.steps)
+            steps = "".join(f"<br>□&nbsp;{escape(step)}" for step in day.steps)
             about = f"<br><span style='color:{MUTED}'>{escape(day.day)}</span>{side}{steps}"
             cells.append(f"<td style='border:1px solid {RULE};padding:2px 4px' width='14%'>{head}{about}</td>")
         rows.append(f"<tr>{''.join(cells)}</tr>")
@@ -195,7 +199,7 @@ def _round_html(book: Book, sheet: RoundPaper) -> str:
         course = place.course
         about = "" if course is None else f"{course.batch.name}, {course.day_text(book.now_ms)}"
         due = [t for t in sheet.due if t.incubator.id == place.incubator.id]
-        said = "<br>".join(f"□ {escape(t.title)}, {escape(tasks.when_words(book, t))}" for t in due)
+        said = "<br>".join(f"□&nbsp;{escape(t.title)}, {escape(tasks.when_words(book, t))}" for t in due)
         rows.append([f"<b>{escape(place.incubator.name)}</b>", escape(about), said])
     day = dates.day(book.local(sheet.written_ms), weekday=True, year=True)
     return _title(_("Round"), day) + _table(rows) + "<p></p>"
@@ -206,7 +210,7 @@ Block = list[tuple[float, Column | None]]
 
 
 def _blocks(columns: Sequence[Column], width: float) -> list[Block]:
-    """All columns, in as many tables as the width of the page asks for."""
+    """All columns, in as many tables as the width of the page asks for, each as wide as its longest word asks for."""
     room = width - 2 * TIME_MM * MM
     most = max(1, int(room / (LEAST_MM * MM)))
     count = -(-len(columns) // most) if columns else 1
@@ -214,10 +218,36 @@ def _blocks(columns: Sequence[Column], width: float) -> list[Block]:
     made = []
     for i in range(count):
         own = columns[i * each : (i + 1) * each]
-        wide = min(MOST_MM * MM, room / max(1, len(own)))
-        rest = width - TIME_MM * MM - wide * len(own)
-        made.append([(TIME_MM * MM, None), *((wide, c) for c in own), (rest, None)])
+        wide = _widths([_longest(c, LARGEST_PT * HEAD_SHARE) + HEAD_GAP for c in own], room)
+        rest = width - TIME_MM * MM - sum(wide)
+        made.append([(TIME_MM * MM, None), *zip(wide, own, strict=True), (rest, None)])
     return made
+
+
+def _widths(asked: Sequence[float], room: float) -> list[float]:
+    """What each column gets of the room: what it asks for, and what is over or lacking shared out."""
+    least = LEAST_MM * MM
+    asked = [max(least, a) for a in asked]
+    if sum(asked) > room:
+        share = (room - least * len(asked)) / (sum(asked) - least * len(asked))
+        return [least + (a - least) * share for a in asked]
+    wider = max(1.0, min(room, MOST_MM * MM * len(asked)) / sum(asked)) if asked else 1.0
+    return [a * wider for a in asked]
+
+
+def _longest(column: Column, points: float) -> float:
+    """How wide the longest word over a column is; one with a hyphen may be parted there."""
+    measured = QFontMetricsF(letters(points))
+    parts = " ".join(words.column(column)).replace("-", "- ").split()
+    return max(measured.horizontalAdvance(part) for part in parts)
+
+
+def _head_points(block: Block, points: float) -> float:
+    """How large the heads of a table are: smaller than the words above it, and no word broken if that can be."""
+    small = max(SMALLEST_PT, HEAD_SHARE * points)
+    while small > SMALLEST_PT and any(c and _longest(c, small) + HEAD_GAP > wide for wide, c in block):
+        small -= STEP_PT
+    return max(SMALLEST_PT, small)
 
 
 def _head_height(points: float) -> float:
@@ -246,7 +276,7 @@ def _ruled(painter: QPainter, area: QRectF, blocks: Sequence[Block], points: flo
 
 def _block_head(painter: QPainter, block: Block, top: float, head: float, points: float) -> None:
     """Over each column its display and what it should show; over those of a machine its name."""
-    small = max(SMALLEST_PT, HEAD_SHARE * points)
+    small = _head_points(block, points)
     x = 0.0
     for at, (wide, column) in enumerate(block):
         if column is None:
@@ -254,7 +284,7 @@ def _block_head(painter: QPainter, block: Block, top: float, head: float, points
         else:
             name, shows = words.column(column)
             html = f"{escape(name)}<br><span style='color:{MUTED}'>{escape(shows)}</span>"
-        _write(painter, html, small, QRectF(x + 2.0, top, wide - 3.0, head - 3.0), at_foot=True)
+        _write(painter, html, small, QRectF(x + 2.0, top, wide + 2.0 - HEAD_GAP, head - 3.0), at_foot=True)
         x += wide
     x = block[0][0]
     for name, own in groupby(block[1:-1], key=lambda pair: pair[1].incubator.name if pair[1] is not None else ""):
@@ -266,10 +296,7 @@ def _block_head(painter: QPainter, block: Block, top: float, head: float, points
 
 
 def _write(painter: QPainter, html: str, points: float, box: QRectF, *, at_foot: bool = False) -> None:
-    document = _document(html, points, box.width())
-    option = document.defaultTextOption()
-    option.setWrapMode(QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere)
-    document.setDefaultTextOption(option)
+    document = _document(html, points, box.width(), Wrap.WrapAtWordBoundaryOrAnywhere)
     painter.save()
     painter.translate(box.left(), max(box.top(), box.bottom() - document.size().height()) if at_foot else box.top())
     document.drawContents(painter)

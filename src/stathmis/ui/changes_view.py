@@ -35,11 +35,13 @@ class ChangesView(QWidget):
         super().__init__()
         self.setObjectName("page")
         self._desk, self._theme = desk, theme
-        words = "Every edit with what stood there before. It is kept in the logbook's file, also when it is taken back."
+        words = _(
+            "Every edit with what stood there before. It is kept in the logbook's file, also when it is taken back."
+        )
         columns = (
-            ("when", lambda d: changes.when(desk.book, d)),
-            ("what", changes.title),
-            ("rows", lambda d: str(d.touched)),
+            (_("when"), lambda d: changes.when(desk.book, d)),
+            (_("what"), changes.title),
+            (_("rows"), lambda d: str(d.touched)),
         )
         self.model: ListModel[Done] = ListModel(columns, lambda d: d.id, self)
         self.table = QTableView()
@@ -60,8 +62,8 @@ class ChangesView(QWidget):
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.ResizeToContents)
         self.table.selectionModel().currentRowChanged.connect(self._chosen)
-        self.back = button(_("Take back"), lambda: self._step(desk.undo, "Undone: {}."), tip="Ctrl+Z")
-        self.again = button(_("Do again"), lambda: self._step(desk.redo, "Done again: {}."), tip="Ctrl+Shift+Z")
+        self.back = button(_("Take back"), lambda: self._step(desk.undo, _("Undone: {}.")), tip="Ctrl+Z")
+        self.again = button(_("Do again"), lambda: self._step(desk.redo, _("Done again: {}.")), tip="Ctrl+Shift+Z")
         self.check = button(_("Check the logbook"), self._check, tip=_("Whether all of it still is as it was written"))
         self._checking = Latest()
         self._details = label("", "small", wrap=True)
@@ -87,10 +89,10 @@ class ChangesView(QWidget):
         self.model.show_rows(edits.history(self._desk.logbook, MOST))
         undo, redo = edits.to_undo(self._desk.logbook), edits.to_redo(self._desk.logbook)
         for made, found, nothing in (
-            (self.back, undo, "Nothing to take back"),
-            (self.again, redo, "Nothing to do again"),
+            (self.back, undo, _("Nothing to take back")),
+            (self.again, redo, _("Nothing to do again")),
         ):
-            verb = "Take back" if made is self.back else "Do again"
+            verb = _("Take back") if made is self.back else _("Do again")
             made.setEnabled(found is not None)
             set_text(made, f"{verb}: {found.label[:40]}" if found is not None else nothing)
         self._chosen(self.table.currentIndex())

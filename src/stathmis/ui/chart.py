@@ -19,6 +19,7 @@ from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _, as_number, decimal_sign
 
 Array = NDArray[np.float64]
 Times = NDArray[np.int64]
@@ -150,7 +151,7 @@ class Beyond(pg.GraphicsObject):
             edge = max(ends, key=lambda p: p.y()) if below else min(ends, key=lambda p: p.y())
             y, tip = (edge.y() - 8, edge.y() - 1) if below else (edge.y() + 8, edge.y() + 1)
             painter.drawPolygon(QPolygonF([QPointF(edge.x() - 4, y), QPointF(edge.x() + 4, y), QPointF(edge.x(), tip)]))
-            words = f"{value:.1f}"
+            words = as_number(value, ".1f")
             if edge.x() + 6 > free[below]:
                 painter.drawText(QPointF(edge.x() + 6, edge.y() - 2 if below else edge.y() + 10), words)
                 free[below] = edge.x() + 10 + painter.fontMetrics().horizontalAdvance(words)
@@ -159,7 +160,7 @@ class Beyond(pg.GraphicsObject):
 
 def styled_plot(theme: Theme, axes: dict[str, Any] | None = None) -> Plot:
     """An empty plot in the theme's inks, without the library's own buttons and menus."""
-    plot = Plot(theme, axisItems=axes or {}, enableMenu=False)
+    plot = Plot(theme, axisItems={"left": ValueAxis("left"), **(axes or {})}, enableMenu=False)
     plot.hideButtons()
     plot.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
     # both are worked out anew at every change, and none is wanted: each chart sets its own range, in its own unit
@@ -184,6 +185,15 @@ def restyle(plot: pg.PlotWidget, theme: Theme) -> None:
     plot.getAxis("bottom").setHeight(theme.px(24))
 
 
+class ValueAxis(pg.AxisItem):
+    """An axis of values, with the decimal sign of the window's language."""
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        """ "37.5", or "37,5"."""
+        found: list[str] = super().tickStrings(values, scale, spacing)
+        return [text.replace(".", decimal_sign()) for text in found]
+
+
 class DayAxis(pg.AxisItem):
     """A time axis in days since setting; zoomed in it shows the local time of day as well.
 
@@ -194,7 +204,7 @@ class DayAxis(pg.AxisItem):
         super().__init__("bottom")
         self._local = local
         self.set_ms = 0.0
-        self.day_words: Callable[[float], str] = lambda day: f"day {np.floor(day):.0f}"
+        self.day_words: Callable[[float], str] = lambda day: _("day {floor:.0f}", floor=np.floor(day))
 
     def tickSpacing(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, float]]:
         """Whole days when far out, quarters of a day or hours when near."""

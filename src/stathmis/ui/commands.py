@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
+from stathmis.ui import language
 from stathmis.ui.round_view import EVENT_KEYS
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.events import EVENT_KINDS
 
 if TYPE_CHECKING:
@@ -18,7 +19,8 @@ if TYPE_CHECKING:
 @dataclass(frozen=True)
 class Command:
     """Something to do or a place to go. menu: where it stands, "" for none; keys: its shortcut; more: other words by
-    which it is looked for; group: a line is drawn between groups of a menu; pressed: another widget has its keys."""
+    which it is looked for; group: a line is drawn between groups of a menu; pressed: another widget has its keys;
+    checked: whether it is the one in force among several, None for what is done."""
 
     text: str
     do: Callable[[], object]
@@ -27,16 +29,19 @@ class Command:
     more: str = ""
     group: int = 0
     pressed: bool = False
+    checked: bool | None = None
 
 
-MENUS = {
-    "logbook": "Logbook",
-    "edit": "Edit",
-    "log": "Log",
-    "go": "Go",
-    "view": "View",
-    "help": "Help",
-}
+MENUS = Spoken(
+    {
+        "logbook": N_("Logbook"),
+        "edit": N_("Edit"),
+        "log": N_("Log"),
+        "go": N_("Go"),
+        "view": N_("View"),
+        "help": N_("Help"),
+    }
+)
 """The menus in their order."""
 
 
@@ -60,7 +65,7 @@ def _logbook(window: Window) -> list[Command]:
             group=1,
         ),
         Command(
-            _("Bring in a logger file"), partial(window.show_place, "bring_in"), "logbook", "Ctrl+B", "CSV import", 2
+            _("Bring in a logger file"), partial(window.show_place, "bring_in"), "logbook", "Ctrl+B", _("CSV import"), 2
         ),
         Command(
             _("From paper: type back what was written"),
@@ -200,6 +205,12 @@ def _view(window: Window) -> list[Command]:
         Command(_("Smaller text"), lambda: theme.enlarge(-1), "view", "Ctrl+-", _("zoom size"), 1),
         Command(
             _("An icon in the desktop's tray, or none"), window.switch_tray, "view", "Ctrl+T", _("notification"), 2
+        ),
+        *(
+            Command(
+                name, partial(window.speak, key), "view", more=_("language"), group=3, checked=key == language.wanted()
+            )
+            for key, name in {language.SYSTEM: _("Language: as the system"), **language.names()}.items()
         ),
     ]
 

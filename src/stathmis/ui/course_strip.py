@@ -51,10 +51,10 @@ class CourseStrip(Drawn):
         if course is not None:
             now = book.now_ms
             phase = course.phase(now)
-            stands = phase.name if phase else "over"
+            stands = _(phase.name) if phase else _("over")
             words = f"{course.day_text(now)}, {stands}; {course.next_step(now, book.zone)}"
             if course.batch.ended_ms is not None:
-                words = f"ended on {course.day_words(course.day(course.batch.ended_ms), 1)}"
+                words = _("ended on {day_words}", day_words=course.day_words(course.day(course.batch.ended_ms), 1))
             self._words = words
         self._say()
 
@@ -62,7 +62,7 @@ class CourseStrip(Drawn):
         words = self._words
         if self._shift is not None and self._course is not None and self._book is not None:
             at = self._book.local(self._course.at_ms(self._course.species.days + self._shift[0]))
-            words += f"; hatch about {dates.day(at, weekday=True)} by the temperatures so far"
+            words += _("; hatch about {at} by the temperatures so far", at=dates.day(at, weekday=True))
         self.say(_("Course"), words)
         self.update()
 
@@ -106,7 +106,7 @@ class CourseStrip(Drawn):
         painter.setPen(QPen(QColor(inks.ink), 2))
         painter.drawLine(QPointF(x_of(day), middle - theme.px(24)), QPointF(x_of(day), middle + theme.px(14)))
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-        label = f"{'now' if ended is None else 'ended'}, {course.day_words(floor(marked * 10) / 10, 1)}"
+        label = f"{_('now') if ended is None else _('ended')}, {course.day_words(floor(marked * 10) / 10, 1)}"
         width = QFontMetricsF(painter.font()).horizontalAdvance(label)
         left = min(max(x_of(day) - width / 2, 0), self.width() - width)
         painter.drawText(QPointF(left, middle - theme.px(28)), label)
@@ -126,7 +126,7 @@ class CourseStrip(Drawn):
             shade = QColor(inks.eggs)
             shade.setAlpha(_SHADE[phase.name])
             painter.fillRect(QRectF(left + 1, middle - depth / 2, right - left - 2, depth), shade)
-            words = phase.name
+            words = _(phase.name)
             if phase.name in ("lockdown", "hatch"):
                 begins = book.local(course.at_ms(phase.start_day))
                 words += f" {dates.weekday(begins)} {begins.day}"

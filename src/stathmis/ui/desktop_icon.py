@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QMenu, QSystemTrayIcon, QWidget
 
 from stathmis.services.desk import Desk
 from stathmis.services.plan import tasks
+from stathmis.words.catalogue import _, within
 from stathmis.words.numbers import count
 
 
@@ -29,18 +30,18 @@ class Tray:
         """Put the icon there, or take it away; returns what happened, in words."""
         if self._icon is not None:
             self.take_away()
-            return "No icon in the tray any more."
+            return _("No icon in the tray any more.")
         if not QSystemTrayIcon.isSystemTrayAvailable():
-            return "This desktop has no tray for icons."
+            return _("This desktop has no tray for icons.")
         self._icon = QSystemTrayIcon(QIcon(str(resources.files("stathmis") / "data" / "icons" / "stathmis.svg")))
         self._menu = QMenu()
-        self._menu.addAction("Show the window", self._show)
-        self._menu.addAction("Close Stathmis", self._window.close)
+        self._menu.addAction(_("Show the window"), self._show)
+        self._menu.addAction(_("Close Stathmis"), self._window.close)
         self._icon.setContextMenu(self._menu)
         self._icon.activated.connect(lambda _reason: self._show())
         self._icon.show()
         self.refresh()
-        return "An icon in the tray says what is to be done."
+        return _("An icon in the tray says what is to be done.")
 
     def _show(self) -> None:
         self._window.show()
@@ -52,8 +53,14 @@ class Tray:
         if self._icon is not None:
             now = self._desk.now_ms
             left = [t for t in tasks.today(self._desk.book) if t.state == "open" and t.due_ms <= now]
-            names = ", ".join(t.title.lower() for t in left[:3])
-            self._icon.setToolTip(f"Stathmis: {count(len(left), 'task')} due{': ' + names if left else ''}")
+            names = ", ".join(within(t.title) for t in left[:3])
+            self._icon.setToolTip(
+                _(
+                    "Stathmis: {tasks} due{left}",
+                    tasks=count(len(left), "{n} task", "{n} tasks"),
+                    left=": " + names if left else "",
+                )
+            )
 
     def take_away(self) -> None:
         """No icon any more."""

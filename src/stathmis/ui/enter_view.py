@@ -24,7 +24,7 @@ from stathmis.ui.kit.page import Page, card, column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
 from stathmis.words import clutch as clutch_words
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 
 
 class EnterView(Page):
@@ -35,7 +35,7 @@ class EnterView(Page):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 800)
         self._desk = desk
-        self.page.addWidget(label("Enter or change", "title"))
+        self.page.addWidget(label(_("Enter or change"), "title"))
         self._left, self._right = self.columns(1, 1, spacing=24)
         self.page.addStretch(1)
         self.batch_problem, self.end_problem, self.moving_problem = (problem_label() for _ in range(3))
@@ -49,37 +49,37 @@ class EnterView(Page):
     def _made(self) -> Iterator[None]:
         left, right, desk = self._left, self._right, self._desk
         self.batch = BatchForm(desk)
-        self.machine = self.batch.choice("In")
+        self.machine = self.batch.choice(_("In"))
         yield
         law = label(knowledge.cautions()["law"], "small", wrap=True)
-        set_it = button("Set the batch", self.set_batch, "main")
-        left.addWidget(card("A batch", self.batch, self.batch_problem, set_it, law))
+        set_it = button(_("Set the batch"), self.set_batch, "main")
+        left.addWidget(card(_("A batch"), self.batch, self.batch_problem, set_it, law))
         yield
-        self.ending = Chooser("Batch to end", yielding=True)
-        self.end_button = button("End this batch", self.end_batch)
-        self._end_card = card("End a batch", self.ending, self.end_problem, self.end_button)
+        self.ending = Chooser(_("Batch to end"), yielding=True)
+        self.end_button = button(_("End this batch"), self.end_batch)
+        self._end_card = card(_("End a batch"), self.ending, self.end_problem, self.end_button)
         left.addWidget(self._end_card)
-        self.moving = Chooser("Instrument to move", yielding=True)
-        self.moving_to = Chooser("Where it hangs from now on", yielding=True)
-        self.moving_at_eggs = QCheckBox("at the height of the egg tops")
+        self.moving = Chooser(_("Instrument to move"), yielding=True)
+        self.moving_to = Chooser(_("Where it hangs from now on"), yielding=True)
+        self.moving_at_eggs = QCheckBox(_("at the height of the egg tops"))
         self.moving_at_eggs.setChecked(True)
-        move = button("Move it", self.move_instrument)
+        move = button(_("Move it"), self.move_instrument)
         moving = (self.moving, self.moving_to, self.moving_at_eggs, self.moving_problem, move)
-        left.addWidget(card("Move an instrument", *moving))
+        left.addWidget(card(_("Move an instrument"), *moving))
         left.addStretch(1)
         yield
         self.instrument = InstrumentForm(desk, self.theme)
         yield
-        enter = button("Enter the instrument", self.add_instrument, "main")
-        right.addWidget(card("An instrument", self.instrument, self.instrument_problem, enter))
+        enter = button(_("Enter the instrument"), self.add_instrument, "main")
+        right.addWidget(card(_("An instrument"), self.instrument, self.instrument_problem, enter))
         yield
         self.incubator = IncubatorForm(desk)
-        enter_incubator = button("Enter the incubator", self.add_incubator, "main")
-        right.addWidget(card("An incubator", self.incubator, self.incubator_problem, enter_incubator))
+        enter_incubator = button(_("Enter the incubator"), self.add_incubator, "main")
+        right.addWidget(card(_("An incubator"), self.incubator, self.incubator_problem, enter_incubator))
         yield
         self.place = PlaceForm(desk)
-        keep = button("Keep it", self.set_place)
-        right.addWidget(card("Your place", self.place, self.place_problem, keep))
+        keep = button(_("Keep it"), self.set_place)
+        right.addWidget(card(_("Your place"), self.place, self.place_problem, keep))
         right.addStretch(1)
 
     def begin(self) -> None:
@@ -99,8 +99,8 @@ class EnterView(Page):
         machines = []
         for incubator in sorted(incubators, key=lambda i: bool(courses[i.id])):
             beside = ", ".join(c.batch.name for c in courses[incubator.id])
-            machines.append((incubator.name + (f", beside {beside}" if beside else ""), incubator))
-        self.machine.offer(machines or [("no incubator yet", None)])
+            machines.append((incubator.name + (_(", beside {beside}", beside=beside) if beside else ""), incubator))
+        self.machine.offer(machines or [(_("no incubator yet"), None)])
         going = [(f"{c.batch.name}, {i.name}", c.batch) for i in incubators for c in courses[i.id]]
         self.ending.offer(going)
         self._end_card.setVisible(bool(going))
@@ -108,8 +108,8 @@ class EnterView(Page):
         self.moving.keep([(i.name, i.id) for i in desk.book.records(Instrument)])
         clutches = [c for own in courses.values() for c in own if c.species.kind == "reptile"]
         boxes = [(_("into {box}", box=clutch_words.box(c.batch.name)), f"box {c.batch.id}") for c in clutches]
-        into = [(f"into {p.name}", p.id) for p in places]
-        self.moving_to.keep([*into, *boxes, ("into the drawer", None)])
+        into = [(_("into {p}", p=p.name), p.id) for p in places]
+        self.moving_to.keep([*into, *boxes, (_("into the drawer"), None)])
         self.place.refresh()
 
     def set_batch(self) -> None:
@@ -118,10 +118,14 @@ class EnterView(Page):
         def action() -> str:
             incubator = self.machine.currentData()
             if incubator is None:
-                raise UserError("There is no incubator yet.", "Enter one first.")
+                raise UserError(_("There is no incubator yet."), _("Enter one first."))
             self.batch.save(incubator)
             shared = conflicts.sharing(self._desk.book, incubator)
-            return f"Set in {incubator.name}. {' '.join(shared) or knowledge.cautions()['eggs']}"
+            return _(
+                "Set in {incubator}. {shared}",
+                incubator=incubator.name,
+                shared=" ".join(shared) or knowledge.cautions()["eggs"],
+            )
 
         attempt(self.batch_problem, action)
 
@@ -131,7 +135,7 @@ class EnterView(Page):
 
         def action() -> str:
             setting_up.end_batch(self._desk, batch)
-            return f"{batch.name} ended."
+            return _("{batch} ended.", batch=batch.name)
 
         if batch is not None:
             attempt(self.end_problem, action)
@@ -143,7 +147,7 @@ class EnterView(Page):
             name = self.instrument.name.text().strip()
             self.instrument.save()
             self.instrument.clear()
-            return f"{name} entered."
+            return _("{name} entered.", name=name)
 
         attempt(self.instrument_problem, action)
 
@@ -152,7 +156,7 @@ class EnterView(Page):
 
         def action() -> str:
             if self.moving.currentData() is None:
-                raise UserError("There is no instrument yet.", "Enter one first.")
+                raise UserError(_("There is no instrument yet."), _("Enter one first."))
             name, place, batch = self.moving.currentText(), self.moving_to.currentData(), None
             if isinstance(place, str):
                 batch = self._desk.book.one(Batch, int(place.removeprefix("box ")))
@@ -162,7 +166,7 @@ class EnterView(Page):
             setting_up.move_instrument(
                 self._desk, self.moving.currentData(), place, at_egg_top=at_eggs, place=box, batch=batch
             )
-            return f"{name} moved."
+            return _("{name} moved.", name=name)
 
         attempt(self.moving_problem, action)
 
@@ -171,7 +175,7 @@ class EnterView(Page):
 
         def action() -> str:
             self.place.save()
-            return "Kept."
+            return _("Kept.")
 
         attempt(self.place_problem, action)
 
@@ -182,7 +186,7 @@ class EnterView(Page):
             name = self.incubator.name.text().strip()
             self.incubator.save()
             self.incubator.name.setText("")
-            return f"{name} entered."
+            return _("{name} entered.", name=name)
 
         attempt(self.incubator_problem, action)
 
@@ -200,29 +204,31 @@ class StartView(Page):
         self.batch = BatchForm(desk)
         batch = self.batch
         self._later = (batch.regime, batch.why, batch.day_count, batch.name)
-        self.none_yet = QCheckBox("nothing yet: it is still warming up")
+        self.none_yet = QCheckBox(_("nothing yet: it is still warming up"))
         self.none_yet.toggled.connect(lambda on: batch.setEnabled(not on))
         self.instrument = InstrumentForm(desk, theme, with_place=False)
         self.more = button("", self._unfold, "link")
-        self.temperature = field("It shows now, temperature", "37.4", width=(theme, 84))
-        self.humidity = field("It shows now, humidity", "48", width=(theme, 84))
+        self.temperature = field(_("It shows now, temperature"), as_number(37.4, "g"), width=(theme, 84))
+        self.humidity = field(_("It shows now, humidity"), "48", width=(theme, 84))
         unit = self.instrument.unit
-        either = label("either may stay empty", "small")
-        now = holder(row(self.temperature, unit, self.humidity, label("% RH"), either, 1))
-        self.instrument.grid.add("It shows now", now)
+        either = label(_("either may stay empty"), "small")
+        now = holder(row(self.temperature, unit, self.humidity, label(_("% RH")), either, 1))
+        self.instrument.grid.add(_("It shows now"), now)
         self.problem = problem_label()
-        self.go = button("Start", self.start, "main")
-        look = button("Look at the demo first", self.demo_wanted.emit)
-        self.practise = button("Practise a hatch first", self.practise_wanted.emit)
+        self.go = button(_("Start"), self.start, "main")
+        look = button(_("Look at the demo first"), self.demo_wanted.emit)
+        self.practise = button(_("Practise a hatch first"), self.practise_wanted.emit)
         head = column(
-            label("Three questions, then the first verdict", "title", wrap=True), row(look, self.practise, 1), spacing=8
+            label(_("Three questions, then the first verdict"), "title", wrap=True),
+            row(look, self.practise, 1),
+            spacing=8,
         )
         inner = holder(
             column(
                 head,
-                card("1  Which incubator?", self.incubator),
-                card("2  What is in it?", self.none_yet, self.batch),
-                card("3  What do you read?", self.instrument),
+                card(_("1  Which incubator?"), self.incubator),
+                card(_("2  What is in it?"), self.none_yet, self.batch),
+                card(_("3  What do you read?"), self.instrument),
                 row(self.go, self.more, 1),
                 self.problem,
                 label(knowledge.cautions()["alarm"], "small", wrap=True),
@@ -252,7 +258,9 @@ class StartView(Page):
         self.instrument.show_rows(not self._folded, *self.instrument.finer)
         self.instrument.shows.hide()
         self.instrument.show_rows(False, self.instrument.shows)
-        self.more.setText("Usual values stand in for the rest: change them" if self._folded else "Fewer questions")
+        self.more.setText(
+            _("Usual values stand in for the rest: change them") if self._folded else _("Fewer questions")
+        )
 
     def refresh(self) -> None:
         """Nothing here depends on the logbook."""
@@ -275,7 +283,9 @@ class StartView(Page):
             found = interpret(edit.text(), channel)
             if found.problem:
                 edit.setFocus()
-                offer = f"Write {found.offer} if it is." if found.offer else "Mend it, or leave it empty."
+                offer = (
+                    _("Write {offer} if it is.", offer=found.offer) if found.offer else _("Mend it, or leave it empty.")
+                )
                 raise UserError(found.problem, offer)
             fields[channel.id] = found
         rounds.log_round(desk, fields, desk.now_ms)
@@ -290,13 +300,13 @@ class StartView(Page):
             instrument.name.setText(instrument.kind.currentText())
 
         def action() -> str:
-            with desk.edit("the first three answers"):
+            with desk.edit(_("the first three answers")):
                 incubator_id = self.incubator.save()
                 instrument.save(incubator_id)
                 if not self.none_yet.isChecked():
                     self.batch.save(desk.book.one(Incubator, incubator_id))
                 self._read()
-            return "Logged. Below stands what it means, and what would make it surer."
+            return _("Logged. Below stands what it means, and what would make it surer.")
 
         if attempt(self.problem, action):
             if unit != desk.book.temperature_unit:

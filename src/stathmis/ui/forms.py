@@ -22,7 +22,7 @@ from stathmis.ui.kit.page import FieldGrid, column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number, begun
 
 
 class _Form(QWidget):
@@ -75,7 +75,10 @@ def _number(edit: QLineEdit, what: str) -> float:
         try:
             return parse_typed(text).value
         except NotANumberError:
-            raise UserError(f"{what} is a number.", f"{text or 'Nothing'} is not; write one such as 0.5.") from None
+            raise UserError(
+                _("{what} is a number.", what=what),
+                _("{text} is not; write one such as 0.5.", text=text or _("Nothing")),
+            ) from None
 
 
 class IncubatorForm(_Form):
@@ -83,14 +86,14 @@ class IncubatorForm(_Form):
 
     def __init__(self, desk: Desk, *, with_room: bool = True) -> None:
         super().__init__(desk)
-        self.name = self.text("You call it", "such as: North cabinet")
-        self.fan, self.still = QRadioButton("it has a fan"), QRadioButton("still air, no fan")
-        self.room = QRadioButton("it is the room around them")
+        self.name = self.text(_("You call it"), _("such as: North cabinet"))
+        self.fan, self.still = QRadioButton(_("it has a fan")), QRadioButton(_("still air, no fan"))
+        self.room = QRadioButton(_("it is the room around them"))
         group = QButtonGroup(self)
         for choice in (self.fan, self.still, self.room):
             group.addButton(choice)
         self.fan.setChecked(True)
-        self.line("Air", self.fan, self.still)
+        self.line(_("Air"), self.fan, self.still)
         if with_room:
             self.line("", self.room)
         else:
@@ -109,13 +112,13 @@ class BatchForm(_Form):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.species = self.choice("Species", species_offered(desk.book))
-        self.eggs = self.text("Eggs", typed="12")
-        self.when = self.text("Set at", "now, 08:10, yesterday 21:30")
-        self.regime = self.choice("It follows")
+        self.species = self.choice(_("Species"), species_offered(desk.book))
+        self.eggs = self.text(_("Eggs"), typed="12")
+        self.when = self.text(_("Set at"), _("now, 08:10, yesterday 21:30"))
+        self.regime = self.choice(_("It follows"))
         self.why = self.grid.add("", label("", "small", wrap=True))
-        self.day_count = self.choice("Days are counted", [(text, key) for key, text in DAY_COUNTS.items()])
-        self.name = self.text("Name of the batch", "optional")
+        self.day_count = self.choice(_("Days are counted"), [(text, key) for key, text in DAY_COUNTS.items()])
+        self.name = self.text(_("Name of the batch"), _("optional"))
         self._why: dict[str, str] = {}
         self.offer_regimes()
         self.species.currentIndexChanged.connect(self.offer_regimes)
@@ -137,7 +140,7 @@ class BatchForm(_Form):
         with _Focused(self.eggs) as text:
             found = count_typed(text)
             if found is None:
-                raise UserError("How many eggs?", "Write a whole number, such as 12.")
+                raise UserError(_("How many eggs?"), _("Write a whole number, such as 12."))
             return found
 
     def save(self, incubator: Incubator) -> int:
@@ -161,9 +164,9 @@ class PlaceForm(_Form):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.name = self.text("You call it", "optional")
-        self.altitude = self.text("Altitude, m", "such as 900")
-        self.zone = self.text("Time zone")
+        self.name = self.text(_("You call it"), _("optional"))
+        self.altitude = self.text(_("Altitude, m"), _("such as 900"))
+        self.zone = self.text(_("Time zone"))
         self.zone.textEdited.connect(self._complete)
         self.zone.textChanged.connect(self._say_what_changes)
         self.changes = self.grid.add("", label("", "small", wrap=True))
@@ -188,14 +191,16 @@ class PlaceForm(_Form):
         if not self.name.hasFocus():
             self.name.setText(self.desk.book.name)
         if not self.altitude.hasFocus():
-            self.altitude.setText("" if self.desk.book.altitude_m is None else f"{self.desk.book.altitude_m:g}")
+            self.altitude.setText(
+                "" if self.desk.book.altitude_m is None else as_number(self.desk.book.altitude_m, "g")
+            )
 
         if not self.zone.hasFocus():
             self.zone.setText(self.desk.book.zone)
 
     def save(self) -> None:
         """Keep it. Raises UserError."""
-        altitude_m = _number(self.altitude, "The altitude in meters")
+        altitude_m = _number(self.altitude, _("The altitude in meters"))
         with _Focused(self.zone) as zone:
             setting_up.set_place(self.desk, self.name.text(), altitude_m, zone.strip())
 
@@ -234,20 +239,20 @@ class InstrumentForm(_Form):
 
     def __init__(self, desk: Desk, theme: Theme, *, with_place: bool = True) -> None:
         super().__init__(desk)
-        self.name = self.text("You call it", "such as: Blue probe")
-        self.kind = self.choice("It is a", [(text, key) for key, text in KINDS.items()])
-        self.temperature, self.humidity = QCheckBox("temperature"), QCheckBox("humidity")
+        self.name = self.text(_("You call it"), _("such as: Blue probe"))
+        self.kind = self.choice(_("It is a"), [(text, key) for key, text in KINDS.items()])
+        self.temperature, self.humidity = QCheckBox(_("temperature")), QCheckBox(_("humidity"))
         self.temperature.setChecked(True)
-        self.unit = Chooser("Unit of its temperature", [(u, u) for u in ("°C", "°F")], desk.book.temperature_unit)
-        self.shows = self.line("It shows", self.temperature, self.unit, self.humidity)
+        self.unit = Chooser(_("Unit of its temperature"), [(u, u) for u in ("°C", "°F")], desk.book.temperature_unit)
+        self.shows = self.line(_("It shows"), self.temperature, self.unit, self.humidity)
         self.finer: list[QWidget] = []
         self.steps: dict[str, QLineEdit] = {}
         self.accuracy: dict[str, QLineEdit] = {}
         for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
-            word = quantity.capitalize()
-            self.steps[quantity] = steps = field(f"{word} steps", width=(theme, 60))
-            self.accuracy[quantity] = accuracy = field(f"{word} accuracy", width=(theme, 60))
-            fine = self.line(word, label("in steps of", "small"), steps, label("good to ±", "small"), accuracy)
+            word = begun(_(quantity))
+            self.steps[quantity] = steps = field(_("{word} steps", word=word), width=(theme, 60))
+            self.accuracy[quantity] = accuracy = field(_("{word} accuracy", word=word), width=(theme, 60))
+            fine = self.line(word, label(_("in steps of"), "small"), steps, label(_("good to ±"), "small"), accuracy)
             self.finer.append(fine)
             for edit in (steps, accuracy):
                 edit.setEnabled(box.isChecked())
@@ -255,30 +260,30 @@ class InstrumentForm(_Form):
         self.unit.currentIndexChanged.connect(self._typical)
         self.kind.currentIndexChanged.connect(self._typical)
         self._typical()
-        self.incubator = Chooser("It hangs in", yielding=True)
-        self.at_egg_top = QCheckBox("at the height of the egg tops")
+        self.incubator = Chooser(_("It hangs in"), yielding=True)
+        self.at_egg_top = QCheckBox(_("at the height of the egg tops"))
         self.at_egg_top.setChecked(True)
-        self.reference = QCheckBox("it is a reference; I have its certificate")
-        self.certificate = field("Certificate (k = 2)", "reading correction U; next …")
+        self.reference = QCheckBox(_("it is a reference; I have its certificate"))
+        self.certificate = field(_("Certificate (k = 2)"), _("reading correction U; next …"))
         self.certificate.setEnabled(False)
         self.reference.toggled.connect(self.certificate.setEnabled)
         if with_place:
-            self.grid.add("It hangs in", self.incubator)
+            self.grid.add(_("It hangs in"), self.incubator)
             self.line("", self.at_egg_top)
             self.line("", self.reference)
-            self.grid.add("Certificate (k = 2)", self.certificate)
+            self.grid.add(_("Certificate (k = 2)"), self.certificate)
 
     def _typical(self) -> None:
         for quantity in TYPICAL:
             step, good_to = typical(str(self.kind.currentData()), quantity)  # type: ignore[arg-type]
             unit = self.unit.currentText() if quantity == "temperature" else "%"
-            self.steps[quantity].setText(f"{step:g}")
-            self.accuracy[quantity].setText(f"{float(difference_from_inside(good_to, unit)):g}")  # type: ignore[arg-type]
+            self.steps[quantity].setText(as_number(step, "g"))
+            self.accuracy[quantity].setText(as_number(float(difference_from_inside(good_to, unit)), "g"))  # type: ignore[arg-type]
 
     def offer_incubators(self, incubators: list[Incubator]) -> None:
         """Fill the list of places."""
         chosen = self.incubator.currentText()
-        self.incubator.offer([*((i.name, i.id) for i in incubators), ("nowhere yet, in the drawer", None)])
+        self.incubator.offer([*((i.name, i.id) for i in incubators), (_("nowhere yet, in the drawer"), None)])
         if chosen:
             self.incubator.setCurrentText(chosen)
 
@@ -287,8 +292,8 @@ class InstrumentForm(_Form):
         for quantity, box in (("temperature", self.temperature), ("humidity", self.humidity)):
             if box.isChecked():
                 unit = self.unit.currentText() if quantity == "temperature" else "%"
-                step = _number(self.steps[quantity], f"The step of the {quantity}")
-                good_to = _number(self.accuracy[quantity], f"The accuracy of the {quantity}")
+                step = _number(self.steps[quantity], _("The step of the {quantity}", quantity=_(quantity)))
+                good_to = _number(self.accuracy[quantity], _("The accuracy of the {quantity}", quantity=_(quantity)))
                 made.append(NewChannel(quantity, unit, step, good_to))  # type: ignore[arg-type]
         return made
 
@@ -296,18 +301,18 @@ class InstrumentForm(_Form):
         with _Focused(self.certificate) as text:
             points = setting_up.read_certificate(text)
             if not points:
-                example = "Reading, correction and U, such as: 37.5 0.05 0.04"
-                raise UserError("A reference needs its certificate.", example)
+                example = _("Reading, correction and U, such as: 37.5 0.05 0.04")
+                raise UserError(_("A reference needs its certificate."), example)
             return points
 
     def save(self, incubator_id: int | None = None) -> int:
         """Enter it; returns its id. Raises UserError."""
         points = self._certificate() if self.reference.isChecked() else []
         if points and self.temperature.isChecked() == self.humidity.isChecked():
-            raise UserError("A certificate is for one quantity.", "Enter the reference once for each.")
+            raise UserError(_("A certificate is for one quantity."), _("Enter the reference once for each."))
         place = incubator_id if incubator_id is not None else self.incubator.currentData()
         channels = self._channels()
-        with self.desk.edit(f"{self.name.text().strip()} entered"):
+        with self.desk.edit(_("{text} entered", text=self.name.text().strip())):
             made = setting_up.add_instrument(
                 self.desk,
                 self.name.text(),

@@ -24,7 +24,7 @@ from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, _
 from stathmis.words.events import soon
 from stathmis.words.numbers import unit_word, value_text, with_u
 from stathmis.words.standing import what_is_due
@@ -34,16 +34,16 @@ if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
 
 PLACES = (
-    ("planner", "Planner"),
-    ("way", "Your way"),
-    ("instruments", "Instruments"),
-    ("live", "Live probes"),
-    ("records", "Records"),
-    ("changes", "Changes"),
-    ("enter", "Enter or change"),
-    ("bring_in", "Logger file"),
-    ("try", "Try it first"),
-    ("practise", "Practise"),
+    ("planner", N_("Planner")),
+    ("way", N_("Your way")),
+    ("instruments", N_("Instruments")),
+    ("live", N_("Live probes")),
+    ("records", N_("Records")),
+    ("changes", N_("Changes")),
+    ("enter", N_("Enter or change")),
+    ("bring_in", N_("Logger file")),
+    ("try", N_("Try it first")),
+    ("practise", N_("Practise")),
 )
 """What belongs together stands side by side: planning, instruments, records, setting up."""
 SOON, SOON_DAYS = 5, 14.0
@@ -102,15 +102,15 @@ class Card(QWidget, Speaking):
         stands = standing(book, sheet, box)
         verdicts = stands.verdicts
         course, words = sheet.course, [sheet.incubator.name]
-        day, about, due = "no batch", "Set a batch under Enter or change.", ""
+        day, about, due = _("no batch"), _("Set a batch under Enter or change."), ""
         if sheet.incubator.air == "room":
             shown = [v for v in verdicts.values() if v is not None]
             parts = [with_u(v.corrected.value, v.corrected.U, v.quantity, book.shown_unit(v.quantity)) for v in shown]
-            day, about = "the room", " · ".join(parts) or "not read"
+            day, about = _("the room"), " · ".join(parts) or _("not read")
             words += [day, *parts]
         elif course is not None:
             day = course.day_text(book.now_ms)
-            about = course.batch.name + (f" and {len(sheet.beside)} more" if sheet.beside else "")
+            about = course.batch.name + (_(" and {beside} more", beside=len(sheet.beside)) if sheet.beside else "")
             due = what_is_due(book, stands)
             words += [course.batch.name, day]
         for quantity in QUANTITIES:
@@ -129,12 +129,12 @@ class Card(QWidget, Speaking):
         level, value = self._levels[quantity], self._values[quantity]
         set_property(value, "role", "small" if verdict is None else "")
         if verdict is None:
-            level.show_state(LevelState(quantity, sheet.band(quantity)), "not read")
+            level.show_state(LevelState(quantity, sheet.band(quantity)), _("not read"))
             set_text(value, _("not read"))
-            return f"{quantity} not read"
+            return _("{quantity} not read", quantity=_(quantity))
         unit = book.shown_unit(quantity)
         text = f"{value_text(verdict.corrected.value, verdict.corrected.U, quantity, unit)} {unit_word(unit)}"
-        words = f"{quantity} {text}, {word(verdict)}"
+        words = f"{_(quantity)} {text}, {word(verdict)}"
         level.show_state(LevelState(quantity, verdict.band, verdict.corrected, verdict.decision), words)
         set_text(value, text)
         return words
@@ -214,19 +214,19 @@ class IncubatorColumn(QWidget):
         self._pairs.setContentsMargins(0, 8, 0, 0)
         self._pairs.setSpacing(0)
         for key, text in PLACES:
-            made = button(text, partial(self.place_chosen.emit, key), "place")
+            made = button(_(text), partial(self.place_chosen.emit, key), "place")
             made.setCheckable(True)
             self.places[key] = made
         self._outer, self._tight = layout, False
         self._stand()
         foot = QHBoxLayout()
         foot.setContentsMargins(16, 8, 16, 0)
-        self._unit = button("", self.unit_wanted.emit, "link", "Switch between °C and °F (F2)")
+        self._unit = button("", self.unit_wanted.emit, "link", _("Switch between °C and °F (F2)"))
         foot.addWidget(self._unit)
         foot.addStretch(1)
-        foot.addWidget(button(_("find"), self.find_wanted.emit, "link", "Find or do something (Ctrl+K)"))
+        foot.addWidget(button(_("find"), self.find_wanted.emit, "link", _("Find or do something (Ctrl+K)")))
         foot.addStretch(1)
-        foot.addWidget(button(_("guide"), self.guide_wanted.emit, "link", "The guide, at this page (F1)"))
+        foot.addWidget(button(_("guide"), self.guide_wanted.emit, "link", _("The guide, at this page (F1)")))
         layout.addLayout(foot)
 
     def _stand(self) -> None:
@@ -239,16 +239,21 @@ class IncubatorColumn(QWidget):
             self._pairs.setColumnStretch(at % across, 1)
         (self._list if self._tight else self._outer).insertWidget(-1 if self._tight else 3, self._others)
 
+    def _wide(self) -> int:
+        """How wide two columns of places are: some languages have longer words."""
+        wide = [made.sizeHint().width() for made in self.places.values()]
+        return max(wide[::2]) + max(wide[1::2])
+
     def refresh(self, selected_id: int | None, place: str, boxes: Mapping[int, BoxSheet | None]) -> None:
         """Show the incubators as they stand; selected_id is the one in view, place where else the keeper is; boxes:
         what water and vents give, by incubator, as far as it is known."""
         book, theme = self._desk.book, self._theme
         self.setFixedWidth(min(theme.px(252), max(252, round(0.28 * self.window().width()))))
-        tight = self.width() < theme.px(252)
+        tight = self.width() < theme.px(252) or self._wide() > self.width()
         if tight != self._tight:
             self._tight = tight
             self._stand()
-        set_text(self._name, book.name or "My hatching")
+        set_text(self._name, book.name or _("My hatching"))
         known = book.altitude_m is not None
         set_text(
             self._where,
@@ -280,7 +285,7 @@ class IncubatorColumn(QWidget):
             button_of.setChecked(key == place)
         # after what the keeper waits for is on the screen
         QTimer.singleShot(0, self, self._show_due)
-        set_text(self._unit, f"{book.temperature_unit}   % RH")
+        set_text(self._unit, f"{book.temperature_unit}   {_('% RH')}")
         self._unit.setAccessibleName(
             _("Temperatures in {temperature_unit}; press to switch", temperature_unit=book.temperature_unit)
         )

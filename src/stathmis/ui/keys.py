@@ -9,17 +9,18 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QWidget
 
 from stathmis.ui.kit.pieces import clear, label
 from stathmis.ui.round_view import EVENT_KEYS
+from stathmis.words.catalogue import N_, _
 
 _FIELDS = [
-    ("Enter", "In a field: log the round"),
-    ("Tab", "Next field"),
-    ("F10", "The menus"),
-    (EVENT_KEYS["water"], "Water added"),
-    (EVENT_KEYS["vent"], "Vent changed"),
-    (EVENT_KEYS["lid"], "Lid opened"),
-    (EVENT_KEYS["set_point"], "Set point changed"),
-    (EVENT_KEYS["cool"], "Cooled"),
-    (EVENT_KEYS["note"], "Note"),
+    (N_("Enter"), N_("In a field: log the round")),
+    (N_("Tab"), N_("Next field")),
+    ("F10", N_("The menus")),
+    (EVENT_KEYS["water"], N_("Water added")),
+    (EVENT_KEYS["vent"], N_("Vent changed")),
+    (EVENT_KEYS["lid"], N_("Lid opened")),
+    (EVENT_KEYS["set_point"], N_("Set point changed")),
+    (EVENT_KEYS["cool"], N_("Cooled")),
+    (EVENT_KEYS["note"], N_("Note")),
 ]
 
 
@@ -30,7 +31,7 @@ class KeyMap(QFrame):
         super().__init__(over)
         self.setObjectName("card")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._over, self._entries = over, [*entries, *_FIELDS]
+        self._over, self._entries = over, [*entries, *((_(keys), _(text)) for keys, text in _FIELDS)]
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(24, 20, 24, 20)
         self._grid.setHorizontalSpacing(24)
@@ -43,7 +44,7 @@ class KeyMap(QFrame):
             return
         clear(self._grid)
         entries = self._entries
-        self._grid.addWidget(label("Keys", "heading"), 0, 0, 1, 4)
+        self._grid.addWidget(label(_("Keys"), "heading"), 0, 0, 1, 4)
         half = (len(entries) + 1) // 2
         for i, (keys, text) in enumerate(entries):
             row, column = 1 + i % half, 2 * (i // half)

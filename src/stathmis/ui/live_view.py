@@ -32,7 +32,7 @@ from stathmis.ui.kit.pieces import button, clear, given, label, problem_label, r
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import probes as words
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import count, unit_word
 from stathmis.words.pages import empty
 
@@ -57,7 +57,7 @@ class _ProbeLine(QWidget):
         self._probe: Probe | None = None
         self._name, self._device = label("", "name"), label("", "small", wrap=True)
         self._words = label("", wrap=True)
-        self._away = button("Take away", given(lambda: self._probe, take_away), "link")
+        self._away = button(_("Take away"), given(lambda: self._probe, take_away), "link")
         names = column(self._name, self._device, spacing=0)
         put(self, column(rule(), row((names, 1), (self._words, 2), self._away)))
 
@@ -66,9 +66,9 @@ class _ProbeLine(QWidget):
         self._probe, s = one.probe, one.status
         set_text(self._name, one.probe.name)
         set_text(self._device, one.probe.device)
-        self._away.setAccessibleName(f"Take away {one.probe.name}")
-        said = f"{words.state(one)} · {count(s.good, 'line')}"
-        said += f", {count(s.dropped, 'line')} made no sense" if s.dropped else ""
+        self._away.setAccessibleName(_("Take away {probe}", probe=one.probe.name))
+        said = f"{words.state(one)} · {count(s.good, '{n} line', '{n} lines')}"
+        said += _(", {lines} made no sense", lines=count(s.dropped, "{n} line", "{n} lines")) if s.dropped else ""
         health = words.health(one)
         said += f" · {health}" if health else ""
         set_text(self._words, said + (f" · “{s.last_line}”" if s.last_line else ""))
@@ -94,13 +94,13 @@ class LiveView(Page):
         self._mapping = column()
         self.only = field(_("Only values whose name has"), _("only values whose name has …"), typed=self._narrowed)
         self.only.hide()
-        self.keep = button("&Keep this probe", self.keep_probe, "main")
+        self.keep = button(_("&Keep this probe"), self.keep_probe, "main")
         self.keep.setEnabled(False)
         probes_of = column()
         self._lines = Pool(probes_of, lambda: _ProbeLine(self._remove))
         for part in (
-            column(label("Live probes", "title"), label(about, "muted", wrap=True), self._none, probes_of),
-            column(self._trouble, rule(), label("Another probe", "heading"), self._form(), self._heard),
+            column(label(_("Live probes"), "title"), label(about, "muted", wrap=True), self._none, probes_of),
+            column(self._trouble, rule(), label(_("Another probe"), "heading"), self._form(), self._heard),
             column(self.only, self._mapping, self._problem, row(self.keep, 1), 1),
         ):
             self.page.addLayout(part)
@@ -112,7 +112,7 @@ class LiveView(Page):
     def _form(self) -> QGridLayout:
         self._grid = grid = FieldGrid()
         self.kind = grid.add(_("It is"), Chooser(options=words.kinds(), changed=self._kind_changed))
-        self.name = grid.add("You call it", field("You call it", "such as: Probe in the cabinet"))
+        self.name = grid.add(_("You call it"), field(_("You call it"), _("such as: Probe in the cabinet")))
         self._device_word = label(words.device_word("serial"), "muted")
         self.device = Chooser(words.device_word("serial"), yielding=True)
         self.device.setEditable(True)
@@ -120,10 +120,10 @@ class LiveView(Page):
         self._devices = grid.add(self._device_word, holder(row((self.device, 1), self._choose_file)))
         self.password = grid.add(_("Password"), field(_("Password"), _("where the broker asks for one")))
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
-        self.baud = grid.add("Baud", field("Baud", text="9600"))
-        self.every = grid.add("Write every, s", field("Write every, s", text="10"))
-        self.listen = button("&Listen to it", self.start_listening)
-        self.simulate = button("Start a &simulated probe", self.start_simulated)
+        self.baud = grid.add(_("Baud"), field(_("Baud"), text="9600"))
+        self.every = grid.add(_("Write every, s"), field(_("Write every, s"), text="10"))
+        self.listen = button(_("&Listen to it"), self.start_listening)
+        self.simulate = button(_("Start a &simulated probe"), self.start_simulated)
         grid.add("", holder(row(self.listen, self.simulate, 1, spacing=12)))
         self._about = grid.add("", label("", "small", wrap=True))
         return grid
@@ -171,11 +171,11 @@ class LiveView(Page):
         self._none.setVisible(not found)
         for line, one in zip(self._lines.show(len(found)), found, strict=True):
             line.show_status(one)
-        say(self._trouble, f"Not written: {self._live.trouble}" if self._live.trouble else "")
+        say(self._trouble, _("Not written: {trouble}", trouble=self._live.trouble) if self._live.trouble else "")
 
     def _remove(self, probe: Probe) -> None:
         live.remove_probe(self._desk, probe)
-        notify.tell("info", f"{probe.name} is read no longer; what it sent stays. Ctrl+Z takes it back.")
+        notify.tell("info", _("{probe} is read no longer; what it sent stays. Ctrl+Z takes it back.", probe=probe.name))
 
     def start_simulated(self) -> None:
         """A simulated incubator with a probe in it, on a stand-in of the kind that is chosen."""
@@ -194,7 +194,7 @@ class LiveView(Page):
             self.simulate.setEnabled(True)
             self.device.setEditText(made[0].device)
             if not self.name.text().strip():
-                self.name.setText(f"Simulated probe {len(self._simulated)}")
+                self.name.setText(_("Simulated probe {simulated}", simulated=len(self._simulated)))
             self.start_listening()
 
         job = Background(lambda progress, cancelled: started())
@@ -222,7 +222,7 @@ class LiveView(Page):
         if wanted is None:
             return
         self._say("")
-        self._heard.setText(f"Listening to {wanted.device} …")
+        self._heard.setText(_("Listening to {device} …", device=wanted.device))
         set_text(self.listen, _("Stop &listening"))
         opener, kind = self._live.opener_for(wanted), wanted.kind
         job = Background(lambda progress, cancelled: listen(opener, LISTEN_S[kind], cancelled, ENOUGH[kind], AFTER_S))
@@ -238,7 +238,7 @@ class LiveView(Page):
         self._listened()
         self._heard.setText("")
         self._say(
-            f"It cannot be read: {error}. Check the lead, and that you may use serial ports."
+            _("It cannot be read: {error}. Check the lead, and that you may use serial ports.", error=error)
             if self.kind.currentData() == "serial"
             else _("It cannot be read: {error}.", error=error)
         )
@@ -257,11 +257,11 @@ class LiveView(Page):
         layouts: Counter[Layout] = Counter(found for found in map(guess_layout, heard.texts) if found is not None)
         self._layout_found = layouts.most_common(1)[0][0] if layouts else "json"
         if not heard.values:
-            self._heard.setText(f"It sent: {'  ·  '.join(heard.texts)}" if heard.texts else "")
-            serial = "No numbers came. Check the baud, and that it sends a line of text for each reading."
+            self._heard.setText(_("It sent: {texts}", texts="  ·  ".join(heard.texts)) if heard.texts else "")
+            serial = _("No numbers came. Check the baud, and that it sends a line of text for each reading.")
             self._say(serial if self.kind.currentData() == "serial" else _("No numbers came."))
             return
-        self._heard.setText("It sends: " + "  ·  ".join(heard.texts[:3]))
+        self._heard.setText(_("It sends: ") + "  ·  ".join(heard.texts[:3]))
         # how a device itself is doing is told beside it, and goes to no instrument
         self._heard_values = {name: value for name, value in heard.values.items() if not is_health(name)}
         self.only.setVisible(len(self._heard_values) > MOST_ROWS)
@@ -299,14 +299,18 @@ class LiveView(Page):
             # of many devices' values only the keeper knows whose is whose
             likely = None
         options = [(f"{i.name}, {unit_word(c.unit)}", c.id) for c, i in of.items()]
-        target = Chooser(f"{name} goes to", [("leave it out", None), *options], likely)
-        unit = Chooser(f"{name} is in", [(u, u) for u in ("°C", "°F", "%")], guessed)
+        target = Chooser(_("{name} goes to", name=name), [(_("leave it out"), None), *options], likely)
+        unit = Chooser(_("{name} is in", name=name), [(u, u) for u in ("°C", "°F", "%")], guessed)
         if chosen is not None:
             target.choose(chosen[0])
             unit.choose(chosen[1])
         shown = name.replace(SEPARATOR, ": ")
         shown_name = label(
-            f"column {name} = {value:g}" if name.isdigit() else f"{shown} = {value:g}", "name", wrap=True
+            _("column {name} = {value:g}", name=name, value=value)
+            if name.isdigit()
+            else f"{shown} = {as_number(value, 'g')}",
+            "name",
+            wrap=True,
         )
         for x, widget in enumerate((shown_name, target, unit)):
             grid.addWidget(widget, at, x)
@@ -316,7 +320,7 @@ class LiveView(Page):
         try:
             return round(parse_typed(edit.text()).value)
         except NotANumberError:
-            self._say(f"“{edit.text()}” is not a number.")
+            self._say(_("“{text}” is not a number.", text=edit.text()))
             edit.setFocus()
             return None
 
@@ -339,7 +343,7 @@ class LiveView(Page):
             if (unit == "%") != (self._desk.book.channel(channel_id).unit == "%")
         ]
         if wrong:
-            self._say(f"{wrong[0]}: that unit does not fit that instrument.")
+            self._say(_("{wrong}: that unit does not fit that instrument.", wrong=wrong[0]))
             return
         new = NewProbe(
             self.name.text(),
@@ -359,7 +363,7 @@ class LiveView(Page):
         self._say("")
         self._forget_heard()
         self.password.clear()
-        notify.tell("info", f"{self.name.text()} is read from now on. Ctrl+Z takes it back.")
+        notify.tell("info", _("{text} is read from now on. Ctrl+Z takes it back.", text=self.name.text()))
         self.name.setText("")
 
     def stop(self) -> None:

@@ -18,6 +18,7 @@ from stathmis.ui.kit.lines import Pool
 from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, say, set_property, set_text
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
 if TYPE_CHECKING:
     from stathmis.services.findings.box import BoxSheet
@@ -38,13 +39,13 @@ class _Step(QWidget):
 
     def show_step(self, step: RunStep, done: str, *, coming: bool) -> None:
         self.key = step.key
-        target = f"by {step.target_min:.0f} min" if step.target_min is not None else ""
+        target = _("by {target_min:.0f} min", target_min=step.target_min) if step.target_min is not None else ""
         self.tick.setChecked(step.done_ms is not None)
         self.tick.setAccessibleName(f"{step.title}, {target}")
         set_text(self._title, step.title)
         set_property(self._title, "role", "name" if coming else "")
         set_text(self._how, step.how)
-        set_text(self._when, f"done {done}" if done else target)
+        set_text(self._when, _("done {done}", done=done) if done else target)
 
 
 class LockdownPanel(QFrame):
@@ -57,7 +58,7 @@ class LockdownPanel(QFrame):
         self.run: LockdownRun | None = None
         self._title, self.watch = label("", "heading", wrap=True), label("", "name", "heat", wrap=True)
         self.fold = button("", self._fold, "link")
-        self.lid = button("I open the lid", self._lid, "main")
+        self.lid = button(_("I open the lid"), self._lid, "main")
         steps = column()
         self._steps = Pool(steps, lambda: _Step(self))
         self._list, self._caution = holder(steps), label("", "small", wrap=True)
@@ -82,7 +83,7 @@ class LockdownPanel(QFrame):
             return
         self.run = found = lockdown.run(self._desk.book, plan, box, ahead)
         at = self._desk.book.local(next(s.at_ms for s in plan.steps if s.key == "lockdown"))
-        self._title.setText(f"Lockdown of {plan.name}, {dates.moment(at, weekday=True)}")
+        self._title.setText(_("Lockdown of {plan}, {at}", plan=plan.name, at=dates.moment(at, weekday=True)))
         shown = self._steps.show(len(found.steps))
         for line, step in zip(shown, found.steps, strict=True):
             done = dates.clock(self._desk.book.local(step.done_ms)) if step.done_ms is not None else ""
@@ -92,7 +93,7 @@ class LockdownPanel(QFrame):
         begun = found.opened_ms is not None or any(s.done_ms is not None for s in found.steps)
         near = begun or lockdown.soon(self._desk.book, plan)
         self._show_list(near if self._unfolded is None else self._unfolded)
-        self.lid.setText("The lid is shut again" if found.opened_ms is not None else "I open the lid")
+        self.lid.setText(_("The lid is shut again") if found.opened_ms is not None else _("I open the lid"))
         self._tell_time()
         self._timer.start(SECOND_MS)
         self.show()
@@ -102,7 +103,7 @@ class LockdownPanel(QFrame):
     def _show_list(self, unfolded: bool) -> None:
         for widget in (self._list, self._caution):
             widget.setVisible(unfolded)
-        self.fold.setText("Fold the list" if unfolded else "Show the list")
+        self.fold.setText(_("Fold the list") if unfolded else _("Show the list"))
 
     def _fold(self) -> None:
         self._unfolded = not self._list.isVisible()

@@ -12,6 +12,7 @@ from stathmis.logbook.records import Batch, Channel
 from stathmis.services.eggs import findings, tray
 from stathmis.services.plan import tasks
 from stathmis.ui.commands import Command
+from stathmis.words import typed as typed_words
 from stathmis.words.catalogue import _
 from stathmis.words.events import EVENT_KINDS
 from stathmis.words.numbers import unit_word
@@ -25,7 +26,6 @@ DONE = {
     "lid": "lid",
     "set": "set_point",
     "cool": "cool",
-    "cooled": "cool",
     "note": "note",
 }
 """The first word of something that was done."""
@@ -58,7 +58,7 @@ def _rank(command: Command, wanted: Sequence[str]) -> int | None:
 def _done(window: Window, typed: str) -> Iterator[Command]:
     """Something done, with its details."""
     first, _space, rest = typed.strip().partition(" ")
-    kind, rest = DONE.get(first.lower()), rest.strip()
+    kind, rest = DONE.get(typed_words.english(first.lower(), *DONE)), rest.strip()
     if kind is None or not rest:
         return
     text = _("{what}: {details}", what=EVENT_KINDS[kind], details=rest)
@@ -87,7 +87,7 @@ def _egg(window: Window, typed: str) -> Iterator[Command]:
     """An egg of the batch in view, by its mark, and what was found at it."""
     words = typed.split()
     course = window.pages.course_in_view
-    if course is None or len(words) < 2 or words[0].lower() != "egg":
+    if course is None or len(words) < 2 or typed_words.english(words[0].lower(), "egg") != "egg":
         return
     sheet = tray.tray(window.desk.book, course.batch)
     mark = next((e.mark for e in sheet.eggs if e.mark.lower() == words[1].lower()), None)

@@ -57,6 +57,9 @@ class Menus:
             also = ALSO.get(command.keys)
             made.setShortcuts([QKeySequence(keys) for keys in (command.keys, also) if keys])
             made.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+        if command.checked is not None:
+            made.setCheckable(True)
+            made.setChecked(command.checked)
         made.triggered.connect(lambda _on=False: command.do())
         menu.addAction(made)
         self._window.addAction(made)

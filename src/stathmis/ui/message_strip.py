@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from stathmis.services.notify import Message
 from stathmis.ui.kit.pieces import button, label, set_property
+from stathmis.words.catalogue import N_, Spoken, _
 
 _INFO_MS = 8000
-_WORDS = {"info": "", "warning": "Note: ", "error": "Problem: "}
+_WORDS = Spoken({"info": "", "warning": N_("Note: "), "error": N_("Problem: ")})
 
 
 class MessageStrip(QWidget):
@@ -23,7 +24,7 @@ class MessageStrip(QWidget):
         row.setContentsMargins(32, 4, 16, 6)
         self.text = label("", "muted", wrap=True)
         row.addWidget(self.text, 1)
-        self._close = button("Close", self.hide, "link")
+        self._close = button(_("Close"), self.hide, "link")
         row.addWidget(self._close)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)

@@ -23,6 +23,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.try_view import TryView
 from stathmis.ui.way_view import WayView
 from stathmis.ui.window import Window
+from stathmis.words.catalogue import _, decimal_sign
 
 WIDTH, HEIGHT = 1280, 800
 VIEWS = (
@@ -75,7 +76,14 @@ def write_pictures(desk: Desk, theme: Theme, folder: Path) -> Iterator[Path]:
 
 
 def uncovering(theme: Theme) -> QPixmap:
-    """A practice hatch with its cover off: locked down by its list, and opened three times at the pip."""
+    """The picture of a practice hatch with its cover off."""
+    with uncovered(theme) as window:
+        return window.grab()
+
+
+@contextmanager
+def uncovered(theme: Theme) -> Iterator[Window]:
+    """A window on a practice hatch with its cover off: locked down by its list, and opened three times at the pip."""
     from stathmis.logbook.opening import open_logbook
     from stathmis.services.clock import FixedClock
     from stathmis.services.plan import lockdown, planning
@@ -100,7 +108,7 @@ def uncovering(theme: Theme) -> QPixmap:
         with open_window(desk, theme, practice, Path(scratch)) as window:
             window.show_place(UNCOVERING)
             settle()
-            return window.grab()
+            yield window
 
 
 @contextmanager
@@ -146,11 +154,11 @@ def go(window: Window, name: str) -> None:
         seen: dict[str, int] = {}
         for row in window.pages.round.rows:
             instrument = row.line.instrument.name
-            texts = _TYPED.get(instrument, ())
+            texts = {_(name): typed for name, typed in _TYPED.items()}.get(instrument, ())
             index = seen.get(instrument, 0)
             seen[instrument] = index + 1
             if index < len(texts):
-                window.pages.round.type_into(row, texts[index])
+                window.pages.round.type_into(row, texts[index].replace(".", decimal_sign()))
     elif name in ("trace", "moisture", "eggs", "hatch"):
         window.pages.moisture.show_part("eggs")
         window.pages.hatch.show_part("now")
@@ -200,8 +208,8 @@ def _go_instruments(window: Window, name: str) -> None:
     assert isinstance(view, InstrumentsView)
     desk = window.desk
     names = {c.id: desk.book.instrument(c.instrument_id).name for c in desk.book.records(Channel)}
-    humid = next(c for c in desk.book.records(Channel) if names[c.id] == "Card hygrometer")
-    checked = next(c for c in desk.book.records(Channel) if names[c.id] == "Round hygrometer")
+    humid = next(c for c in desk.book.records(Channel) if names[c.id] == _("Card hygrometer"))
+    checked = next(c for c in desk.book.records(Channel) if names[c.id] == _("Round hygrometer"))
     if name == "check":
         view.begin_check(desk.book.instrument(humid.instrument_id), humid, "salt")
         draft = view.check.draft
@@ -253,5 +261,5 @@ def settle() -> None:
             quiet = 0
         time.sleep(_LOOK_S)
     # what came last may itself have taken long: its layout and painting are still to come
-    for _ in range(5):
+    for _turn in range(5):
         QApplication.processEvents()

@@ -15,7 +15,7 @@ from stathmis.ui.kit.fields import field
 from stathmis.ui.kit.page import column, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.power import worked_back
 
 USUAL_ROOM_C = 20.0
@@ -31,16 +31,16 @@ class PowerCutPanel(QWidget):
         self.found: PowerCut | None = None
         self._begin_ms: int | None = None
         narrow, typed = (theme, 56), self._work_out
-        self.hours = field("Hours without power", text="2", width=narrow, typed=typed)
-        self.room = field("Temperature of the room", width=narrow, typed=typed)
-        self.since = field("Power off since", "since: now, 03:10, yesterday 21:30")
+        self.hours = field(_("Hours without power"), text="2", width=narrow, typed=typed)
+        self.room = field(_("Temperature of the room"), width=narrow, typed=typed)
+        self.since = field(_("Power off since"), _("since: now, 03:10, yesterday 21:30"))
         self.seen = field(_("Hours since it was last seen well"), text="", width=narrow, typed=typed)
         self.air = field(_("What the air reads now; may be empty"), width=narrow, typed=typed)
         self.egg = field(_("What an egg reads now; may be empty"), width=narrow, typed=typed)
-        self.log, self._unit = button("Log it", self.log_it), label("", "muted")
+        self.log, self._unit = button(_("Log it"), self.log_it), label("", "muted")
         self.problem, self.says = problem_label(), label("", "name", wrap=True)
         self.do = label("", "muted", wrap=True)
-        first = row(label("off for", "muted"), self.hours, label("h, room", "muted"), self.room, self._unit, 1)
+        first = row(label(_("off for"), "muted"), self.hours, label(_("h, room"), "muted"), self.room, self._unit, 1)
         seen, ago = label(_("or found off; seen well"), "muted"), label(_("h ago"), "muted")
         air, egg = label(_("now: air"), "muted"), label(_("an egg"), "muted")
         second, third = row(seen, self.seen, ago, 1), row(air, self.air, egg, self.egg, 1)
@@ -58,7 +58,7 @@ class PowerCutPanel(QWidget):
             self._unit.setText(self._desk.book.temperature_unit)
             self.room.setText("")
         if not self.room.text():
-            self.room.setText(f"{from_inside(USUAL_ROOM_C, self._desk.book.temperature_unit):.0f}")
+            self.room.setText(as_number(from_inside(USUAL_ROOM_C, self._desk.book.temperature_unit), ".0f"))
         self._work_out()
         self.show()
         self.hours.setFocus()
@@ -108,4 +108,4 @@ class PowerCutPanel(QWidget):
         for edit in (self.since, self.seen, self.air, self.egg):
             edit.setText("")
         self.hide()
-        notify.tell("info", "Power cut logged. Ctrl+Z takes it back.")
+        notify.tell("info", _("Power cut logged. Ctrl+Z takes it back."))

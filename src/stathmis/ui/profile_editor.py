@@ -30,10 +30,18 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import FieldGrid, column, row
 from stathmis.ui.kit.pieces import button, clear, label, problem_label, say
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import N_, _
 from stathmis.words.numbers import unit_word
 
 FIELDS = ("title", "from_day", "heat_low", "heat_high", "moist_low", "moist_high")
-NAMES = ("called", "from day", "lowest temperature", "highest temperature", "lowest humidity", "highest humidity")
+NAMES = (
+    N_("called"),
+    N_("from day"),
+    N_("lowest temperature"),
+    N_("highest temperature"),
+    N_("lowest humidity"),
+    N_("highest humidity"),
+)
 
 
 class ProfileEditor(QFrame):
@@ -54,14 +62,16 @@ class ProfileEditor(QFrame):
         self._problems: list[QLabel] = []
         self._heading, self.problem = label("", "heading"), problem_label()
         head = FieldGrid()
-        self.name = head.add("Name", field("Name", typed=self._typed))
-        self.why = head.add("Why", field("Why", "why one would: for whoever gets it from you", typed=self._typed))
-        self.last_day = head.add("Last day", field("Last day", width=(theme, 80), typed=self._typed))
+        self.name = head.add(_("Name"), field(_("Name"), typed=self._typed))
+        self.why = head.add(
+            _("Why"), field(_("Why"), _("why one would: for whoever gets it from you"), typed=self._typed)
+        )
+        self.last_day = head.add(_("Last day"), field(_("Last day"), width=(theme, 80), typed=self._typed))
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(8)
         self._picture = ProfilePicture(theme)
-        self.keep = button("&Keep this profile", self._keep, "main")
-        foot = row(self.keep, button("Give up", self.give_up), 1)
+        self.keep = button(_("&Keep this profile"), self._keep, "main")
+        foot = row(self.keep, button(_("Give up"), self.give_up), 1)
         box = column(self._heading, head, self._grid, self.problem, self._picture, foot)
         box.setContentsMargins(16, 12, 16, 14)
         self.setLayout(box)
@@ -69,7 +79,9 @@ class ProfileEditor(QFrame):
     def edit(self, draft: ProfileDraft) -> None:
         """Begin with a draft whose temperatures are in the unit shown now."""
         self._draft, self._unit = draft, self._desk.book.temperature_unit
-        self._heading.setText("A profile of your own" if draft.stored_id is None else f"Change {draft.name}")
+        self._heading.setText(
+            _("A profile of your own") if draft.stored_id is None else _("Change {draft}", draft=draft.name)
+        )
         self.name.setText(draft.name)
         self.why.setText(draft.why)
         self.last_day.setText(draft.last_day)
@@ -104,7 +116,7 @@ class ProfileEditor(QFrame):
         clear(self._grid)
         self._edits, self._problems = [], []
         unit = unit_word(self._unit)
-        self._titles = ("called", "from day", f"{unit} from", "to", "% RH from", "to")
+        self._titles = ("called", _("from day"), _("{unit} from", unit=unit), "to", _("% RH from"), "to")
         if not self._narrow:
             for x, text in enumerate(("stage", *self._titles)):
                 self._grid.addWidget(label(text, "small"), 0, x)
@@ -117,7 +129,7 @@ class ProfileEditor(QFrame):
     def _stage_row(self, i: int, stage: StageRow) -> None:
         at = 1 + 3 * i
         kinds = [(kind, kind) for kind in KINDS]
-        kind = Chooser(f"Stage {i + 1} is", kinds, stage.kind, picked=lambda chosen: self._set(i, kind=chosen))
+        kind = Chooser(_("Stage {i} is", i=i + 1), kinds, stage.kind, picked=lambda chosen: self._set(i, kind=chosen))
         head, numbers = row(spacing=4), row(spacing=4)
         if self._narrow:
             # two lines for each stage, its words in the first and its numbers in the second
@@ -130,7 +142,9 @@ class ProfileEditor(QFrame):
         for x, (name, says) in enumerate(zip(FIELDS, NAMES, strict=True), start=1):
             wide = None if name == "title" else (self._theme, 44 if self._narrow else 68)
             typed = partial(self._set_one, i, name)
-            edits[name] = edit = field(f"Stage {i + 1}, {says}", text=getattr(stage, name), width=wide, typed=typed)
+            edits[name] = edit = field(
+                _("Stage {i}, {says}", i=i + 1, says=_(says)), text=getattr(stage, name), width=wide, typed=typed
+            )
             if not self._narrow:
                 self._grid.addWidget(edit, at, x)
             elif name == "title":
@@ -142,9 +156,9 @@ class ProfileEditor(QFrame):
         numbers.addStretch(1)
         self._edits.append(edits)
         add, drop = partial(self._reshape, with_stage_after, i), partial(self._reshape, without_stage, i)
-        links = [button("add after", add, "link", name=f"Add a stage after stage {i + 1}")]
+        links = [button(_("add after"), add, "link", name=_("Add a stage after stage {i}", i=i + 1))]
         if self._draft is not None and len(self._draft.rows) > 1:
-            links.append(button("remove", drop, "link", name=f"Remove stage {i + 1}"))
+            links.append(button(_("remove"), drop, "link", name=_("Remove stage {i}", i=i + 1)))
         for x, link in enumerate(links, start=7):
             if self._narrow:
                 head.addWidget(link)
@@ -196,7 +210,7 @@ class ProfileEditor(QFrame):
         name = self._found.profile.name
         self._draft = None
         self.ended.emit()
-        notify.tell("info", f"{name} is kept; a batch can follow it. Ctrl+Z takes it back.")
+        notify.tell("info", _("{name} is kept; a batch can follow it. Ctrl+Z takes it back.", name=name))
 
 
 class ProfilePicture(Drawn):
@@ -214,7 +228,10 @@ class ProfilePicture(Drawn):
     def show_profile(self, profile: OwnProfile) -> None:
         """Draw this one."""
         self._profile = profile
-        self.say(f"Picture of {profile.name}", f"{len(profile.stages)} stages to day {profile.last_day:g}")
+        self.say(
+            _("Picture of {profile}", profile=profile.name),
+            _("{stages} stages to day {last_day:g}", stages=len(profile.stages), last_day=profile.last_day),
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -228,7 +245,7 @@ class ProfilePicture(Drawn):
         left, lane = theme.px(64), (self.height() - theme.px(24)) / 2
         per_day = (self.width() - left - 4) / profile.last_day
         ends = [*(s.from_day for s in profile.stages[1:]), profile.last_day]
-        for number, (word, ink) in enumerate((("Heat", theme.inks.heat), ("Moisture", theme.inks.moisture))):
+        for number, (word, ink) in enumerate(((_("Heat"), theme.inks.heat), (_("Moisture"), theme.inks.moisture))):
             top = number * lane
             bands = [s.temperature_c if number == 0 else s.humidity for s in profile.stages]
             asked = [b for b in bands if b is not None]
@@ -251,7 +268,7 @@ class ProfilePicture(Drawn):
         painter.setPen(QColor(theme.inks.muted))
         free = -1.0
         for day in (*(s.from_day for s in profile.stages), profile.last_day):
-            words = f"day {day:g}"
+            words = _("day {day:g}", day=day)
             width = painter.fontMetrics().horizontalAdvance(words)
             x = min(left + day * per_day, self.width() - width)
             if x >= free:

@@ -21,7 +21,7 @@ from stathmis.ui.kit.pieces import button, label, rule, say, set_property, set_t
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, _, in_order
 from stathmis.words.numbers import unit_word, with_u
 from stathmis.words.verdicts import apart, as_logged, mean_over, on_this_one
 from stathmis.words.verdicts import sentence as sentence_of
@@ -30,7 +30,10 @@ from stathmis.words.verdicts import side_word as word_of
 if TYPE_CHECKING:
     from stathmis.services.findings.ahead import Fan
 
-TITLES: dict[Quantity, tuple[str, str]] = {"temperature": ("Heat", "heat"), "humidity": ("Moisture", "moisture")}
+TITLES: dict[Quantity, tuple[str, str]] = {
+    "temperature": (N_("Heat"), "heat"),
+    "humidity": (N_("Moisture"), "moisture"),
+}
 COLUMNS = 5
 
 
@@ -57,7 +60,7 @@ class Together:
 
     def __init__(self, view: Round, grid: QGridLayout, at: int, quantity: Quantity) -> None:
         self._quantity: Quantity = quantity
-        title, ink = TITLES[quantity]
+        title, ink = _(TITLES[quantity][0]), TITLES[quantity][1]
         self._value, self._sentence = label("", "big"), label("", "muted", wrap=True)
         head = row(label(_(title), "name", ink), self._value, 1, spacing=12)
         grid.addLayout(column(head, self._sentence, spacing=0), at, 0, 1, 3)
@@ -87,7 +90,7 @@ class Together:
         if fresh:
             said.append(as_logged(book, verdict, sheet.verdict(verdict.quantity)))
         elif verdict.time_ms < book.now_ms - 60_000:
-            names = ", ".join(sorted({r.instrument.name for r in verdict.readings}))
+            names = ", ".join(sorted({r.instrument.name for r in verdict.readings}, key=in_order))
             ago = dates.duration(book.now_ms - verdict.time_ms)
             said.append(_("Read {ago} ago ({names}).", ago=ago, names=names))
         ahead: tuple[tuple[float, float, float], ...] = ()
@@ -208,6 +211,10 @@ class ReadingRow(_Cells):
         where = f"{line.placement.place} · {based}"
         set_text(self._about, words or f"{unit_word(channel.unit)} · {where}")
         say(self._why, based if line.force.since_ms is None and words else "")
+        # words longer than the column take a second line
+        self._why.ensurePolished()
+        self._why.setMinimumHeight(0)
+        self._why.setMinimumHeight(max(0, self._why.heightForWidth(self._why.maximumWidth())))
         # a name that looks like markup is a name
         tip = f"<span>{escape(f'{line.instrument.name}: {where}')}</span>"
         for told in (self.name, self._about, self.edit):

@@ -12,6 +12,7 @@ from PySide6.QtSvg import QSvgRenderer
 
 from stathmis.exchange.report_page import INK, MUTED, RULE, Block, Drawing, Heading, Report, Table, Words
 from stathmis.ui.paper import Paper, letters
+from stathmis.words.catalogue import _
 
 _GAP, _BEFORE_HEADING, _HEADING, _KEEP_BELOW = 5.0, 12.0, 24.0, 90.0
 _ROLES = {"": "", "strong": "font-weight:600;", "small": f"color:{MUTED};font-size:8pt;"}
@@ -167,4 +168,6 @@ class _Pages:
         self._painter.setFont(font)
         self._painter.setPen(QColor(MUTED))
         area = QRectF(0.0, self._height + 6.0, self._width, 14.0)
-        self._painter.drawText(area, Qt.AlignmentFlag.AlignRight, f"{self._report.title}, page {self.number}")
+        self._painter.drawText(
+            area, Qt.AlignmentFlag.AlignRight, _("{title}, page {number}", title=self._report.title, number=self.number)
+        )

@@ -285,7 +285,9 @@ class RoundView(Page):
         good = [one for one in self.rows if one.judged is not None]
         wrong = [one for one in self.rows if one.field.problem]
         self.log_button.setEnabled(bool(good) and not wrong)
-        self.log_button.setText(_("Log {count}", count=count(len(good), "reading")) if good else _("Log readings"))
+        self.log_button.setText(
+            _("Log {count}", count=count(len(good), "{n} reading", "{n} readings")) if good else _("Log readings")
+        )
         hint = _("Type what you read; corrections are applied.")
         if self.past:
             hint = _("This batch has ended: here is its last round.")
@@ -333,7 +335,9 @@ class RoundView(Page):
                     self.type_into(one, fields[one.line.channel.id].typed)
         if logged:
             self.time.setText("")
-            notify.tell("info", _("{count} logged. Ctrl+Z takes it back.", count=count(logged, "reading")))
+            notify.tell(
+                "info", _("{count} logged. Ctrl+Z takes it back.", count=count(logged, "{n} reading", "{n} readings"))
+            )
             if self.rows:
                 self.rows[0].edit.setFocus()
 
@@ -349,7 +353,7 @@ class RoundView(Page):
                 set_point_c = self._typed_set_point(note)
                 note = self._set_to(set_point_c)
             if kind == "note" and not note:
-                raise UserError("What is the note?", "Write it above first.")
+                raise UserError(_("What is the note?"), _("Write it above first."))
         except UserError as error:
             say(self.event_problem, str(error))
             self.note.setFocus()
@@ -381,11 +385,13 @@ class RoundView(Page):
         try:
             typed = parse_typed(text)
         except NotANumberError:
-            raise UserError("What is the new set point?", "Write it above, such as 37.6 or 99.7F.") from None
+            raise UserError(_("What is the new set point?"), _("Write it above, such as 37.6 or 99.7F.")) from None
         celsius = float(to_inside(typed.value, typed.unit or self.desk.book.temperature_unit))
         if not 20.0 <= celsius <= 45.0:
             example = number(37.6, "temperature", self.desk.book.temperature_unit)
-            raise UserError(f"{text} is no set point for eggs.", f"Write one such as {example}.")
+            raise UserError(
+                _("{text} is no set point for eggs.", text=text), _("Write one such as {example}.", example=example)
+            )
         return celsius
 
     def _show_verdicts(self, judged: dict[int, Judged]) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QSizePolicy
 from stathmis.core.adherence import Adherence
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import as_number
 
 
 def percent(part: float, whole: float) -> str:
@@ -20,7 +21,7 @@ def percent(part: float, whole: float) -> str:
         return "<1 %"
     if 99 < share < 100:
         return ">99 %"
-    return f"{share:.0f} %"
+    return f"{as_number(share, '.0f')} %"
 
 
 class ShareBar(Drawn):

@@ -93,7 +93,7 @@ class SpeciesEditor(QFrame):
             "loss_percent": _("loses by lockdown"),
             "egg_g": _("weighs"),
         }.get(name)
-        after = label(unit, "muted")
+        after = label(_(unit), "muted")
         if unit == "°":
             self._units.append(after)
         parts: list[QWidget] = [label(before, "muted")] if before else []

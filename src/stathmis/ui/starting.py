@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
 from stathmis.core.errors import UserError
 from stathmis.logbook import backups
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import Sentence, _
 
-LOGBOOKS = "Logbooks (*.stathmis);;All files (*)"
+LOGBOOKS = Sentence("Logbooks (*.stathmis);;All files (*)")
 
 
 class Starting(QMessageBox):
@@ -35,14 +35,14 @@ class Starting(QMessageBox):
         self.exec()
         chosen, name = self.clickedButton(), ""
         if chosen is self.ways["another"]:
-            name, _kind = QFileDialog.getOpenFileName(self, _("Open a logbook"), str(self._path.parent), LOGBOOKS)
+            name, _kind = QFileDialog.getOpenFileName(self, _("Open a logbook"), str(self._path.parent), LOGBOOKS())
         elif chosen is self.ways.get("backup"):
             beside = str(backups.folder_of(self._path))
-            name, _kind = QFileDialog.getOpenFileName(self, _("Go back to a backup"), beside, LOGBOOKS)
+            name, _kind = QFileDialog.getOpenFileName(self, _("Go back to a backup"), beside, LOGBOOKS())
             if name:
                 return self._gone_back(Path(name))
         elif chosen is self.ways["new"]:
-            name, _kind = QFileDialog.getSaveFileName(self, _("A new logbook"), str(self._path.parent), LOGBOOKS)
+            name, _kind = QFileDialog.getSaveFileName(self, _("A new logbook"), str(self._path.parent), LOGBOOKS())
         else:
             return None
         # no file chosen: the question stands

@@ -132,8 +132,8 @@ class TodayList(QWidget):
             self._timer.stop()
             return
         seconds = max(0, round(left))
-        over = "Cooling is over: mist the eggs and shut the lid."
-        text = f"Cooling: {seconds // 60}:{seconds % 60:02d} min left."
+        over = _("Cooling is over: mist the eggs and shut the lid.")
+        text = _("Cooling: {seconds}:{seconds2:02d} min left.", seconds=seconds // 60, seconds2=seconds % 60)
         self.countdown.setText(text if left > 0 else over)
         self.countdown.show()
         if not self._timer.isActive():

@@ -37,6 +37,7 @@ from stathmis.ui.chart import (
 )
 from stathmis.ui.chart_library import pg
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _, within
 from stathmis.words.events import kind_word
 from stathmis.words.numbers import unit_word
 
@@ -95,7 +96,9 @@ class TraceCharts(QWidget):
         axis = DayAxis(self._desk.book.local)
         plot = styled_plot(self._theme, {"bottom": axis})
         plot.setMouseEnabled(x=True, y=False)
-        plot.tell(f"Chart of the {'room and the dew point' if lane == 'room' else lane} over the run", "")
+        plot.tell(
+            _("Chart of the {word} over the run", word=_("room and the dew point") if lane == "room" else _(lane)), ""
+        )
         plot.step = partial(self._step, lane)
         plot.scene().sigMouseMoved.connect(lambda pos, name=lane: self._point(name, pos))
         self.plots[lane], self._axes[lane] = plot, axis
@@ -235,12 +238,24 @@ class TraceCharts(QWidget):
         beyond = Beyond(days, np.asarray(from_inside(main.corrected, unit)), low - margin, high + margin, theme)
         if beyond.count:
             plot.addItem(beyond)
-        word = {"temperature": "Heat", "humidity": "Moisture"}[quantity]
-        beside = f" · beside it, dashed: {scene.beside.course.batch.name}" if scene.beside is not None else ""
+        word = {"temperature": _("Heat"), "humidity": _("Moisture")}[quantity]
+        beside = (
+            _(" · beside it, dashed: {batch}", batch=scene.beside.course.batch.name) if scene.beside is not None else ""
+        )
         room = scene.whole.room.humidity_inside if scene.whole else None
         if quantity == "humidity" and "room" in scene.curves and room is not None:
-            beside += " · grey: what the room's air alone would give"
-        self._title(plot, f"{word}, {unit_word(unit)} · {main.names}, corrected{beside}", color.name())
+            beside += _(" · grey: what the room's air alone would give")
+        self._title(
+            plot,
+            _(
+                "{word}, {unit_word} · {names}, corrected{beside}",
+                word=word,
+                unit_word=unit_word(unit),
+                names=main.names,
+                beside=beside,
+            ),
+            color.name(),
+        )
 
     def _draw_bands(self, plot: Any, course: Course, quantity: Quantity, unit: Unit, color: QColor) -> list[float]:
         edges = []
@@ -338,11 +353,11 @@ class TraceCharts(QWidget):
         if room.temperature is not None:
             self._draw_run(plot, room.temperature, unit, set_ms, inks.of("temperature"))
             values += room.temperature.typical
-            words.append(f"room ({room.temperature.names})")
+            words.append(_("room ({names})", names=room.temperature.names))
         if room.dew_point is not None and room.dew_point.times_ms.size:
             self._draw_air(plot, room.dew_point, unit, set_ms, inks.moisture)
             values += np.quantile(room.dew_point.values, [0.01, 0.99]).tolist()
-            words.append("dew point inside: glass colder than this fogs")
+            words.append(_("dew point inside: glass colder than this fogs"))
         self._mark_now(plot, scene.traced)
         shown = [float(from_inside(v, unit)) for v in values]
         margin = max(0.5, 0.15 * (max(shown) - min(shown)))
@@ -361,7 +376,7 @@ class TraceCharts(QWidget):
     def _mark_events(self, plot: Any, traced: BatchTrace, quantity: Quantity) -> None:
         # water, which is frequent, in one line of words, and the rest under it
         words = [
-            kind_word(event.kind).split()[0].lower() if quantity == "temperature" else "" for event in traced.events
+            within(kind_word(event.kind).split()[0]) if quantity == "temperature" else "" for event in traced.events
         ]
         marks = [
             (traced.course.day(event.time_ms), word, int(event.kind != "water"))

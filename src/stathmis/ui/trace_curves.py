@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-CURVES = {
-    "ribbon": "± U around the curve",
-    "core": "egg core",
-    "ahead": "the next two days",
-    "raw": "as shown (raw)",
-    "others": "all instruments",
-    "set_point": "set point",
-    "room": "room and dew point",
-}
+from stathmis.words.catalogue import N_, Spoken
+
+CURVES = Spoken(
+    {
+        "ribbon": N_("± U around the curve"),
+        "core": N_("egg core"),
+        "ahead": N_("the next two days"),
+        "raw": N_("as shown (raw)"),
+        "others": N_("all instruments"),
+        "set_point": N_("set point"),
+        "room": N_("room and dew point"),
+    }
+)
 """Key and words of each."""

@@ -34,6 +34,7 @@ from stathmis.ui.trace_curves import CURVES
 from stathmis.ui.trace_words import TraceWords
 from stathmis.ui.work import Background, Latest
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 from stathmis.words.numbers import count, number, with_u
 from stathmis.words.pages import empty
 
@@ -81,7 +82,7 @@ class TraceView(Page):
         theme.changed.connect(self._restyle)
 
     def _tools(self) -> QBoxLayout:
-        from_menu = button("&Curves", lambda: None)
+        from_menu = button(_("&Curves"), lambda: None)
         menu = QMenu(from_menu)
         self.curves: dict[str, QAction] = {}
         for key, text in CURVES.items():
@@ -91,17 +92,17 @@ class TraceView(Page):
             made.toggled.connect(self._draw)
             self.curves[key] = made
         from_menu.setMenu(menu)
-        name = "Another run to lay beside this one, day by day"
+        name = _("Another run to lay beside this one, day by day")
         self.beside = Chooser(name, picked=lambda _id: self.show_course(self._course), yielding=True)
         self._theme.fit(self.beside, MinimumWidth=230)
-        ranges = (("Last &day", 1.0), ("Last &week", 7.0), ("Whole &run", 0.0))
+        ranges = ((_("Last &day"), 1.0), (_("Last &week"), 7.0), (_("Whole &run"), 0.0))
         stretches = [button(text, partial(self.show_days, days)) for text, days in ranges]
-        self.stages = button("S&tage", lambda: None)
+        self.stages = button(_("S&tage"), lambda: None)
         self.stages.setMenu(QMenu(self.stages))
-        self._export = button("&Export", lambda: None)
+        self._export = button(_("&Export"), lambda: None)
         exports = QMenu(self._export)
-        exports.addAction("Readings, as CSV…").triggered.connect(lambda _checked=False: self.export())
-        exports.addAction("This picture…").triggered.connect(lambda _checked=False: self.export_picture())
+        exports.addAction(_("Readings, as CSV…")).triggered.connect(lambda _checked=False: self.export())
+        exports.addAction(_("This picture…")).triggered.connect(lambda _checked=False: self.export_picture())
         self._export.setMenu(exports)
         self._stop = button("", lambda: None)
         self._stop.setParent(self)
@@ -169,12 +170,14 @@ class TraceView(Page):
         menu = self.stages.menu()
         menu.clear()
         for phase in course.phases:
-            words = f"{phase.words}, {course.day_words(phase.start_day)}"
+            words = f"{phase.title or _(phase.name)}, {course.day_words(phase.start_day)}"
             chosen = partial(self._show_phase, phase.start_day, phase.end_day)
             menu.addAction(words).triggered.connect(lambda _checked=False, go=chosen: go())
-        others = [(f"beside: {c.batch.name}", c.batch.id) for c in batches.earlier(self._desk.book, course)]
+        others = [
+            (_("beside: {batch}", batch=c.batch.name), c.batch.id) for c in batches.earlier(self._desk.book, course)
+        ]
         chosen_id = None if new else self.beside.currentData()
-        self.beside.offer([("no other run beside it", None), *others], chosen_id)
+        self.beside.offer([(_("no other run beside it"), None), *others], chosen_id)
 
     def _chosen_beside(self, course: Course) -> Course | None:
         wanted = self.beside.currentData()
@@ -259,7 +262,7 @@ class TraceView(Page):
             self._cross.setText("")
             return
         empty = not traced.temperature.runs and not traced.humidity.runs
-        say(self._note, "No readings in this run yet: log a round, or bring in a logger's file." if empty else "")
+        say(self._note, _("No readings in this run yet: log a round, or bring in a logger's file.") if empty else "")
         from stathmis.ui.trace_charts import Scene
 
         charts = self.make_charts()
@@ -292,13 +295,18 @@ class TraceView(Page):
         at_ms = self.traced.course.at_ms(day)
         i = int(np.clip(np.searchsorted(run.times_ms, at_ms), 0, run.times_ms.size - 1))
         if abs(run.times_ms[i] - at_ms) > run.max_gap_s * 1000:
-            self._cross.setText("nothing was read here")
+            self._cross.setText(_("nothing was read here"))
             return
         unit = self._desk.book.shown_unit(found.quantity)
         when = self._desk.book.local(int(run.times_ms[i]))
         corrected = with_u(float(run.corrected[i]), NORMAL_95 * float(run.u[i]), found.quantity, unit)
         numbered = self.traced.course.day_words(day, 1)
-        text = f"{dates.moment(when, weekday=True)}, {numbered}: corrected {corrected}, shown "
+        text = _(
+            "{when}, {numbered}: corrected {corrected}, shown ",
+            when=dates.moment(when, weekday=True),
+            numbered=numbered,
+            corrected=corrected,
+        )
         text += number(float(run.shown[i]), found.quantity, unit)
         text += self._also_at(found.quantity, int(run.times_ms[i]), i)
         self._cross.setText(text)
@@ -311,7 +319,7 @@ class TraceView(Page):
         unit = self._desk.book.temperature_unit
         if quantity == "temperature":
             known = self.eggs is not None and np.isfinite(self.eggs.core[i])
-            return f", egg core {number(float(self.eggs.core[i]), 'temperature', unit)}" if known else ""  # type: ignore[union-attr]
+            return _(", egg core {core}", core=number(float(self.eggs.core[i]), "temperature", unit)) if known else ""  # type: ignore[union-attr]
         air, moist = self.traced.temperature.judged, self.traced.humidity.judged
         if air is None or moist is None:
             return ""
@@ -319,7 +327,7 @@ class TraceView(Page):
         if abs(int(air.times_ms[near]) - at_ms) > air.max_gap_s * 1000:
             return ""
         dew = float(dew_point(float(air.corrected[near]), max(1.0, float(moist.corrected[i]))))
-        return f", dew point {number(dew, 'temperature', unit)}"
+        return _(", dew point {dew}", dew=number(dew, "temperature", unit))
 
     def show_around(self, excursion: EggExcursion) -> None:
         """Show an excursion with some hours about it."""
@@ -333,8 +341,10 @@ class TraceView(Page):
         """Write all readings of this run, corrected and raw, to a CSV file the keeper chooses."""
         if self.traced is None:
             return
-        name = f"{self.traced.course.batch.name} readings.csv".replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Export readings", str(Path.home() / name), "CSV (*.csv)")
+        name = _("{batch} readings.csv", batch=self.traced.course.batch.name).replace("/", "-")
+        chosen, _kind = QFileDialog.getSaveFileName(
+            self, _("Export readings"), str(Path.home() / name), _("CSV (*.csv)")
+        )
         if chosen:
             self.export_to(Path(chosen))
 
@@ -346,21 +356,30 @@ class TraceView(Page):
             lambda progress, cancelled: readings_export.export_readings(book, traced, path, progress, cancelled)
         )
         self._export.hide()
-        self._stop.setText("Stop the export")
+        self._stop.setText(_("Stop the export"))
         self._stop.show()
         self._stop.clicked.connect(job.cancel)
-        job.progressed.connect(lambda fraction: self._stop.setText(f"Stop the export ({fraction:.0%})"))
+        job.progressed.connect(
+            lambda fraction: self._stop.setText(_("Stop the export ({fraction})", fraction=f"{fraction:.0%}"))
+        )
 
         def ended(outcome: object) -> None:
             self._stop.clicked.disconnect(job.cancel)
             self._stop.hide()
             self._export.show()
             if isinstance(outcome, CancelledError):
-                notify.tell("info", "Export stopped; no file was written.")
+                notify.tell("info", _("Export stopped; no file was written."))
             elif isinstance(outcome, BaseException):
                 notify.tell_error(outcome)
             else:
-                notify.tell("info", f"{count(int(str(outcome)), 'reading')} written to {path.name}.")
+                notify.tell(
+                    "info",
+                    _(
+                        "{readings} written to {path}.",
+                        readings=count(int(str(outcome)), "{n} reading", "{n} readings"),
+                        path=path.name,
+                    ),
+                )
 
         job.done.connect(ended)
         job.failed.connect(ended)
@@ -370,8 +389,10 @@ class TraceView(Page):
         """Write the charts as they are in view to a PNG file the keeper chooses."""
         if self.traced is None:
             return
-        name = f"{self.traced.course.batch.name} trace.png".replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Export this picture", str(Path.home() / name), "PNG (*.png)")
+        name = _("{batch} trace.png", batch=self.traced.course.batch.name).replace("/", "-")
+        chosen, _kind = QFileDialog.getSaveFileName(
+            self, _("Export this picture"), str(Path.home() / name), _("PNG (*.png)")
+        )
         if chosen:
             self.picture_to(Path(chosen))
 
@@ -384,9 +405,9 @@ class TraceView(Page):
         heading = f"{course.batch.name} · {course.incubator.name} · {course.day_text(self.traced.until_ms)}, "
         heading += dates.day(now, year=True)
         if self.charts.picture(heading).save(str(path), "PNG"):  # type: ignore[call-overload]
-            notify.tell("info", f"Picture written to {path.name}.")
+            notify.tell("info", _("Picture written to {path}.", path=path.name))
         else:
-            notify.tell("error", f"{path.name} cannot be written. Choose another place.")
+            notify.tell("error", _("{path} cannot be written. Choose another place.", path=path.name))
 
 
 _Loaded = tuple[JudgedRun, BatchTrace | None, list[tuple[Any, Pyramid]]]

@@ -19,12 +19,22 @@ from stathmis.ui.share_bar import ShareBar, percent
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
 from stathmis.words import run as run_words
+from stathmis.words.catalogue import N_, _
 from stathmis.words.numbers import count, number
 
 EXCURSIONS_SHOWN = 8
 
 
-TITLES = ("time so far", "", "mean", "inside", "outside", "can't tell", "unknown", "> 10 min out")
+TITLES = (
+    N_("time so far"),
+    "",
+    N_("mean"),
+    N_("inside"),
+    N_("outside"),
+    N_("can't tell"),
+    N_("unknown"),
+    N_("> 10 min out"),
+)
 
 
 class _Share:
@@ -39,13 +49,19 @@ class _Share:
 
     def show_share(self, quantity: Quantity, phase: str, a: Adherence, unit: Unit, *, narrow: bool) -> None:
         heat = quantity == "temperature"
-        word = "Heat" if heat else "Moisture"
+        word = _("Heat") if heat else _("Moisture")
         set_text(self._name, f"{word}, {phase}")
         set_property(self._name, "ink", "heat" if heat else "moisture")
         self._name.setWordWrap(narrow)
         parts = [percent(p, a.known_s + a.unknown_s) for p in (a.inside_s, a.outside_s, a.undecided_s, a.unknown_s)]
         self._bar.show_time(quantity, a)
-        words = f"inside {parts[0]}, outside {parts[1]}, can't tell {parts[2]}, unknown {parts[3]}"
+        words = _(
+            "inside {parts}, outside {parts2}, can't tell {parts3}, unknown {parts4}",
+            parts=parts[0],
+            parts2=parts[1],
+            parts3=parts[2],
+            parts4=parts[3],
+        )
         self._bar.say(f"{word}, {phase}", words)
         self._bar.setVisible(not narrow)
         mean = number(a.mean, quantity, unit) if a.known_s > 0 else "–"
@@ -66,7 +82,7 @@ class _Excursion(QWidget):
     def show_excursion(self, excursion: EggExcursion, when: str, words: str) -> None:
         self._excursion = excursion
         self._go.setText(when)
-        self._go.setAccessibleName(f"Go to {when}")
+        self._go.setAccessibleName(_("Go to {when}", when=when))
         set_text(self._words, words)
         inks = {"serious": "outside", "matters": "undecided"}
         set_property(self._words, "ink", inks.get(excursion.weight, ""))
@@ -112,8 +128,8 @@ class TraceWords(QWidget):
         self.turn.setFocus()
 
     def _show_shares(self, traced: BatchTrace) -> None:
-        self.turn.setText("By stage" if self._by_day else "By day")
-        self.turn.setAccessibleName("Time on profile by stage" if self._by_day else "Time on profile by day")
+        self.turn.setText(_("By stage") if self._by_day else _("By day"))
+        self.turn.setAccessibleName(_("Time on profile by stage") if self._by_day else _("Time on profile by day"))
         self._grid.setHorizontalSpacing(8 if self._narrow else 16)
         found = [
             (of, share)
@@ -131,14 +147,19 @@ class TraceWords(QWidget):
             self._said.say([])
             self._excursions.show(0)
             return
-        lines: list[Said] = [("The eggs", "heading")]
-        lines.append((" ".join(run_words.summary(whole, unit)) or "Less than a day known so far.", ""))
+        lines: list[Said] = [(_("The eggs"), "heading")]
+        lines.append((" ".join(run_words.summary(whole, unit)) or _("Less than a day known so far."), ""))
         if not eggs.excursions:
-            lines.append("No excursion of the eggs' own temperature.")
+            lines.append(_("No excursion of the eggs' own temperature."))
         told = sorted((e for e in eggs.excursions if e.worth_telling), key=lambda e: -e.start_ms)
         dips = len(eggs.excursions) - len(told)
         if dips:
-            lines.append(f"{count(dips, 'short dip')} of the eggs' temperature, too small to matter.")
+            lines.append(
+                _(
+                    "{shorts} of the eggs' temperature, too small to matter.",
+                    shorts=count(dips, "{n} short dip", "{n} short dips"),
+                )
+            )
         self._said.say(lines)
         shown = told[:EXCURSIONS_SHOWN]
         for line, excursion in zip(self._excursions.show(len(shown)), shown, strict=True):

@@ -28,7 +28,7 @@ from stathmis.ui.kit.pieces import button, label, problem_label, say, set_proper
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Latest
 from stathmis.words import ahead as words
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 
 LANE_PX = 128
 
@@ -170,7 +170,7 @@ class TryView(Page):
         what = self.what.currentData()
         amount = self.amount.text()
         if what == "water" and self.mix.count():
-            amount = f"{self.mix.currentData():g}"
+            amount = as_number(self.mix.currentData(), "g")
         try:
             self._change = trial.read(
                 self.desk.book, self._incubator, what, amount, self.lasts.text(), self.after.text()

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Signal
-from PySide6.QtWidgets import QBoxLayout, QFileDialog, QFrame, QLineEdit, QWidget
+from PySide6.QtWidgets import QBoxLayout, QFileDialog, QFrame, QLabel, QLineEdit, QScrollArea, QWidget
 
 from stathmis.core.course.way import Way
 from stathmis.core.errors import UserError
@@ -28,9 +28,9 @@ from stathmis.ui.kit.pieces import button, label, problem_label, say, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import turning as turning_words
 from stathmis.words import way as way_words
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import Sentence, _, filled_in
 
-WAY_FILES = "Ways (*.stathmis-way.toml *.toml)"
+WAY_FILES = Sentence("Ways (*.stathmis-way.toml *.toml)")
 _WIDE = frozenset({"box", "candling_days", "setting_rh", "lockdown_rh"})
 
 
@@ -49,6 +49,7 @@ class WayCard(QFrame):
         self._around: dict[str, QWidget] = {}
         self._lines: dict[str, tuple[QWidget, tuple[str, ...]]] = {}
         self._rows: list[QBoxLayout] = []
+        self._titles: list[QLabel] = []
         self._narrow = self.everything = False
         self.batch = Chooser(_("Whose way"), picked=self.show_plan, yielding=True)
         self._problem, self._counter = problem_label(), label("", "name", "undecided", wrap=True)
@@ -125,7 +126,7 @@ class WayCard(QFrame):
 
     def _chooser(self, name: str, words: str, options: dict[Any, str]) -> Chooser:
         made = Chooser(words, [(text, key) for key, text in options.items()], picked=partial(self._choose, name))
-        self._theme.fit(made, FixedWidth=190)
+        self._theme.fit(made, MinimumWidth=190)
         made.installEventFilter(self)
         return made
 
@@ -133,7 +134,7 @@ class WayCard(QFrame):
         """A line of choosers (by name) and fields, each with the words before and after it, which come and go with
         it."""
         name = label(title, "muted")
-        self._theme.fit(name, FixedWidth=84)
+        self._titles.append(name)
         made = row(name)
         names = []
         for part in parts:
@@ -170,8 +171,14 @@ class WayCard(QFrame):
     def refresh(self, *, narrow: bool) -> None:
         """Show the way as it stands; what is being typed stays. narrow: its fields stand one under the other."""
         self._narrow = narrow
+        wide = max(self._theme.px(84), *(title.sizeHint().width() for title in self._titles))
+        for title in self._titles:
+            title.setFixedWidth(wide)
+        room = _room(self) - self._theme.px(112)
         for line in self._rows:
-            line.setDirection((column() if narrow else row()).direction())
+            line.setDirection(row().direction())
+            if narrow or line.sizeHint().width() > room:
+                line.setDirection(column().direction())
         book = self._desk.book
         plans = planning.plans(book)
         self.setVisible(bool(plans))
@@ -226,7 +233,7 @@ class WayCard(QFrame):
         fahrenheit = book.temperature_unit == "°F"
         unit = "°F" if fahrenheit else "K"
         of = _("{unit} of the shell") if way.by_shell(plan.species) else _("{unit} in moving air")
-        set_text(self._heat_unit, of.format(unit=book.temperature_unit))
+        set_text(self._heat_unit, filled_in(of, unit=book.temperature_unit))
         set_text(self._off_unit, unit)
         set_text(self._alarm_unit, unit)
         set_text(self._late_unit, unit)
@@ -246,7 +253,7 @@ class WayCard(QFrame):
         if plan is None:
             return
         name = f"{plan.name}.stathmis-way.toml".replace("/", "-")
-        chosen, _kind = QFileDialog.getSaveFileName(self, _("Pass on a way"), str(Path.home() / name), WAY_FILES)
+        chosen, _kind = QFileDialog.getSaveFileName(self, _("Pass on a way"), str(Path.home() / name), WAY_FILES())
         if chosen:
             self.write_to(Path(chosen))
 
@@ -263,7 +270,7 @@ class WayCard(QFrame):
         notify.tell("info", _("The way of {name} written to {file}.", name=plan.name, file=path.name))
 
     def _bring_in(self) -> None:
-        chosen, _kind = QFileDialog.getOpenFileName(self, _("Bring in a way"), str(Path.home()), WAY_FILES)
+        chosen, _kind = QFileDialog.getOpenFileName(self, _("Bring in a way"), str(Path.home()), WAY_FILES())
         if chosen:
             self.bring_in(Path(chosen))
 
@@ -375,6 +382,14 @@ class WayCard(QFrame):
         if whole:
             return _("{name}: so from its first day on.", name=plan.name)
         return _("{name}: done so from now on.", name=plan.name)
+
+
+def _room(widget: QWidget) -> int:
+    """The width of what a widget scrolls in."""
+    above = widget.parentWidget()
+    while above is not None and not isinstance(above, QScrollArea):
+        above = above.parentWidget()
+    return above.viewport().width() if above is not None else widget.width()
 
 
 def _of(plan: Plan) -> str:

@@ -28,11 +28,11 @@ from stathmis.ui.profile_editor import ProfileEditor
 from stathmis.ui.species_editor import SpeciesEditor
 from stathmis.ui.theme import Theme
 from stathmis.ui.way_card import WayCard
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import Sentence, _
 from stathmis.words.numbers import band_text
 from stathmis.words.pages import empty
 
-PROFILE_FILES = "Profiles (*.stathmis-profile.toml *.toml)"
+PROFILE_FILES = Sentence("Profiles (*.stathmis-profile.toml *.toml)")
 
 
 class _Following(QWidget):
@@ -44,7 +44,9 @@ class _Following(QWidget):
         self._batch: Batch | None = None
         self._words = label("", wrap=True)
         self.regime = Chooser(picked=self._picked, yielding=True)
-        counts = [(f"days {text.partition(':')[0]}", key) for key, text in profiles.DAY_COUNTS.items()]
+        counts = [
+            (_("days {partition}", partition=text.partition(":")[0]), key) for key, text in profiles.DAY_COUNTS.items()
+        ]
         self.counting = Chooser(options=counts, picked=self._picked, yielding=True)
         for box in (self.regime, self.counting):
             view.theme.fit(box, MinimumWidth=160)
@@ -60,8 +62,8 @@ class _Following(QWidget):
             self.regime.offer(offered)
         self.regime.choose(batch.regime)
         self.counting.choose(batch.day_count)
-        self.regime.setAccessibleName(f"What {batch.name} follows")
-        self.counting.setAccessibleName(f"How the days of {batch.name} are counted")
+        self.regime.setAccessibleName(_("What {batch} follows", batch=batch.name))
+        self.counting.setAccessibleName(_("How the days of {batch} are counted", batch=batch.name))
 
     def _picked(self, _what: object) -> None:
         if self._batch is not None:
@@ -86,12 +88,12 @@ class _ProfileCard(QFrame):
             return button(text, lambda: self._profile and action(self._profile, self._stored_id), "link")
 
         self._own = (
-            link("Change", view.write_own),
-            link("Copy", lambda profile, _stored: view.write_own(profile, None)),
-            link("Pass on…", lambda profile, _stored: view.pass_on(profile)),
-            link("Take away", lambda _profile, stored: view.remove(stored)),
+            link(_("Change"), view.write_own),
+            link(_("Copy"), lambda profile, _stored: view.write_own(profile, None)),
+            link(_("Pass on…"), lambda profile, _stored: view.pass_on(profile)),
+            link(_("Take away"), lambda _profile, stored: view.remove(stored)),
         )
-        self._school = link("Make my own from this", lambda profile, _stored: view.write_own(profile, None))
+        self._school = link(_("Make my own from this"), lambda profile, _stored: view.write_own(profile, None))
         self._head = row((self._name, 1), row(*self._own, self._school, spacing=16), spacing=16)
         self._warning = label("", "small", "undecided", wrap=True)
         box = column(self._head, self._words, self._why, self._warning, spacing=4)
@@ -102,7 +104,7 @@ class _ProfileCard(QFrame):
         self._profile = profile
         self._stored_id = int(choice.key.removeprefix(profiles.OWN)) if own else None
         self._head.setDirection(row().direction() if not narrow else column().direction())
-        set_text(self._name, choice.name + (", your own" if own else ""))
+        set_text(self._name, choice.name + (_(", your own") if own else ""))
         set_text(self._words, words)
         set_text(self._why, choice.why)
         say(self._warning, choice.warning)
@@ -121,11 +123,11 @@ class WayView(Page):
         super().__init__(theme, 880)
         self._desk, self._in_view = desk, in_view
         self._built_narrow = False
-        self.page.addWidget(label("Your way", "title"))
+        self.page.addWidget(label(_("Your way"), "title"))
         when = ((_("from now on"), False), (_("from the first day"), True))
         self.since = Chooser(_("From when on a change counts"), when)
         top = self.folding_row(12)
-        top.addWidget(label("What the batches follow", "heading"))
+        top.addWidget(label(_("What the batches follow"), "heading"))
         top.addStretch(1)
         top.addWidget(label(_("changes count"), "muted"))
         top.addWidget(self.since)
@@ -135,17 +137,17 @@ class WayView(Page):
         self._way_room, self._delivery_room = column(), column()
         self.page.addLayout(self._way_room)
         self.page.addLayout(self._delivery_room)
-        self.species = Chooser("Species", species_offered(desk.book), changed=lambda _species: self._show_choices())
+        self.species = Chooser(_("Species"), species_offered(desk.book), changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
-        head.addWidget(label("What there is to follow", "heading"))
+        head.addWidget(label(_("What there is to follow"), "heading"))
         head.addWidget(self.species)
-        self._another = button("A species of your own…", lambda: self._write_species(copy=True), "link")
-        self._change = button("Change it", lambda: self._write_species(copy=False), "link")
-        self._away = button("Take it away", self._remove_species, "link")
+        self._another = button(_("A species of your own…"), lambda: self._write_species(copy=True), "link")
+        self._change = button(_("Change it"), lambda: self._write_species(copy=False), "link")
+        self._away = button(_("Take it away"), self._remove_species, "link")
         for link in (self._change, self._away, self._another):
             head.addWidget(link)
         head.addStretch(1)
-        head.addWidget(button("Bring in a profile file…", self._bring_in))
+        head.addWidget(button(_("Bring in a profile file…"), self._bring_in))
         self.page.addLayout(head)
         self._species_room = column()
         self.page.addLayout(self._species_room)
@@ -236,7 +238,7 @@ class WayView(Page):
         except UserError as error:
             notify.tell_error(error)
             return
-        notify.tell("info", "Species taken away. Ctrl+Z brings it back.")
+        notify.tell("info", _("Species taken away. Ctrl+Z brings it back."))
 
     def refresh(self) -> None:
         """Show the logbook as it stands; a profile being written stays as it is."""
@@ -274,8 +276,8 @@ class WayView(Page):
             notify.tell_error(error)
             self._show_following()
             return
-        since = "from its first day on" if whole else "from now on"
-        notify.tell("info", f"Judged by it {since}: {batch.name}. Ctrl+Z takes it back.")
+        since = _("from its first day on") if whole else _("from now on")
+        notify.tell("info", _("Judged by it {since}: {batch}. Ctrl+Z takes it back.", since=since, batch=batch.name))
 
     def _show_choices(self) -> None:
         book = self._desk.book
@@ -298,10 +300,17 @@ class WayView(Page):
                 continue
             before = stage.humidity
             moist = band_text(stage.humidity.low, stage.humidity.high, "humidity", "%")
-            parts.append(f"{stage.title or stage.kind} from day {stage.from_day:g}: {moist}")
+            parts.append(
+                _(
+                    "{title} from day {from_day:g}: {moist}",
+                    title=stage.title or _(stage.kind),
+                    from_day=stage.from_day,
+                    moist=moist,
+                )
+            )
         heat = profile.stages[0].temperature_c
         air = band_text(heat.low, heat.high, "temperature", self._desk.book.temperature_unit)
-        return f"{air} in moving air; " + ", ".join(parts)
+        return _("{air} in moving air; ", air=air) + ", ".join(parts)
 
     def write_own(self, profile: OwnProfile, stored_id: int | None) -> None:
         """Begin a profile from another one, or change the one kept under this id."""
@@ -331,12 +340,14 @@ class WayView(Page):
         except UserError as error:
             notify.tell_error(error)
             return
-        notify.tell("info", "Profile taken away. Ctrl+Z brings it back.")
+        notify.tell("info", _("Profile taken away. Ctrl+Z brings it back."))
 
     def pass_on(self, profile: OwnProfile) -> None:
         """Ask where a profile goes, and write it there."""
         name = f"{profile.name}.stathmis-profile.toml".replace("/", "-")
-        chosen, _kind = QFileDialog.getSaveFileName(self, "Pass on a profile", str(Path.home() / name), PROFILE_FILES)
+        chosen, _kind = QFileDialog.getSaveFileName(
+            self, _("Pass on a profile"), str(Path.home() / name), PROFILE_FILES()
+        )
         if chosen:
             self.write_to(profile, Path(chosen))
 
@@ -347,10 +358,10 @@ class WayView(Page):
         except UserError as error:
             notify.tell_error(error)
             return
-        notify.tell("info", f"{profile.name} written to {path.name}.")
+        notify.tell("info", _("{profile} written to {path}.", profile=profile.name, path=path.name))
 
     def _bring_in(self) -> None:
-        chosen, _kind = QFileDialog.getOpenFileName(self, "Bring in a profile", str(Path.home()), PROFILE_FILES)
+        chosen, _kind = QFileDialog.getOpenFileName(self, _("Bring in a profile"), str(Path.home()), PROFILE_FILES())
         if chosen:
             self.bring_in(Path(chosen))
 
@@ -364,4 +375,4 @@ class WayView(Page):
         with QSignalBlocker(self.species):
             self.species.choose(found.species)
         self._show_choices()
-        notify.tell("info", f"{found.name} is among your profiles. Ctrl+Z takes it back.")
+        notify.tell("info", _("{found} is among your profiles. Ctrl+Z takes it back.", found=found.name))

@@ -21,7 +21,7 @@ from stathmis.services.batch import batches
 from stathmis.services.desk import Desk, Topics
 from stathmis.services.plan.reminders import Reminders
 from stathmis.services.watch.live import LiveProbes
-from stathmis.ui import chart_library, reminder, work
+from stathmis.ui import chart_library, language, reminder, work
 from stathmis.ui.alarm_strip import AlarmStrip
 from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.commands import commands
@@ -36,6 +36,7 @@ from stathmis.ui.logbooks import Logbooks
 from stathmis.ui.menus import Menus
 from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 
 if TYPE_CHECKING:
     from stathmis.services.practice.under_way import Practice
@@ -68,13 +69,15 @@ class Window(QMainWindow):
         super().__init__()
         self.desk, self.theme, self._settings, self.practice = desk, theme, settings, practice
         self.files = Logbooks(self, desk.logbook.path, settings)
-        self.setWindowTitle(f"{desk.book.name or desk.logbook.path.stem} — Stathmis")
+        self.setWindowTitle(_("{book} — Stathmis", book=desk.book.name or desk.logbook.path.stem))
         self.resize(1280, 800)
         self.setMinimumSize(960, 640)
         self._place = ""
         self.data: Path | None = None
         self._closed = False
         self.back_to: Path | None = None
+        self.language_wanted: str | None = None
+        self.stood: language.Stand | None = None
         self.big: BigFigures | None = None
         self._before_guide = ""
         self._incubator_id: int | None = None
@@ -135,7 +138,7 @@ class Window(QMainWindow):
         # ports are opened once the window stands
         QTimer.singleShot(work.AFTER_PAINT_MS, self, self._follow_probes)
         if desk.read_only:
-            notify.tell("warning", "This logbook is read-only: you can look, but nothing can be logged.")
+            notify.tell("warning", _("This logbook is read-only: you can look, but nothing can be logged."))
 
     def _practice_bar(self, practice: Practice) -> QWidget:
         from stathmis.ui.practice_bar import PracticeBar
@@ -346,13 +349,33 @@ class Window(QMainWindow):
         self.back_to = backup
         self.close()
 
+    def speak(self, wanted: str) -> None:
+        """Close, for whoever opened it to open it again in another language (language.SYSTEM: the system's)."""
+        self.language_wanted = wanted
+        self.stood = language.Stand(
+            self._place, self.pages.page, self._incubator_id, self.saveGeometry(), language.typed_in(self)
+        )
+        self.close()
+
+    @property
+    def goes_for_good(self) -> bool:
+        """Whether it is not opened again at once."""
+        return self.back_to is None and self.language_wanted is None
+
+    def stand_at(self, stand: language.Stand) -> None:
+        """Show what another window showed."""
+        self.restoreGeometry(stand.geometry)
+        self._place = stand.place if stand.place in _PLACES else ""
+        self.pages.page, self._incubator_id = stand.page, stand.incubator_id
+        self.refresh()
+
     def undo(self) -> None:
         """Take back the newest edit."""
-        self._say(self.desk.undo, "Nothing to undo.", "Undone: {}. Ctrl+Shift+Z does it again.")
+        self._say(self.desk.undo, _("Nothing to undo."), _("Undone: {}. Ctrl+Shift+Z does it again."))
 
     def redo(self) -> None:
         """Do again what was undone."""
-        self._say(self.desk.redo, "Nothing to do again.", "Done again: {}.")
+        self._say(self.desk.redo, _("Nothing to do again."), _("Done again: {}."))
 
     @staticmethod
     def _say(step: Callable[[], str | None], nothing: str, something: str) -> None:
@@ -372,7 +395,7 @@ class Window(QMainWindow):
         order = ("system", "light", "dark")
         choice = order[(order.index(self.theme.choice) + 1) % 3]
         self.theme.choose(choice)
-        notify.tell("info", f"Theme: {'as the system' if choice == 'system' else choice}.")
+        notify.tell("info", _("Theme: {word}.", word=_("as the system") if choice == "system" else choice))
 
     def switch_tray(self) -> None:
         """Show an icon in the tray that says what is to be done, or take it away."""

@@ -182,7 +182,7 @@ class WrittenView(Page):
     def _add_row(self) -> None:
         at = len(self.rows)
         made = _Row(self, self._grid, at, len(self._columns))
-        made.cells[0].setPlaceholderText("18 May 8:10" if at == 0 else "")
+        made.cells[0].setPlaceholderText(_("18 May 8:10") if at == 0 else "")
         made.cells[0].setAccessibleName(_("Visit {n}, day and time", n=at + 1))
         for cell, one in zip(made.cells[1:], self._columns, strict=True):
             name, shows = card_words.column(one)

@@ -5,12 +5,14 @@ from __future__ import annotations
 from math import cos, pi, sin
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy
 
+from stathmis.services import knowledge
 from stathmis.ui.eggs.tray_picture import egg_shape
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 
 _EGG_W, _EGG_H, _WORD_H = 62, 80, 18
 VEINS = 9
@@ -28,9 +30,9 @@ class CandlePicture(Drawn):
     def show_day(self, share: float, *, reptile: bool) -> None:
         """Show a day as a share of the term (0 to 1 and a little more)."""
         self._share, self._reptile = min(max(share, 0.0), 1.0), reptile
-        words = ", ".join(self._kinds())
-        how = "How it looks with a light behind the blunt end; drawn, not photographed."
-        self.say("What to look for by candlelight", words, how)
+        words = ", ".join(self._words())
+        how = _("How it looks with a light behind the blunt end; drawn, not photographed.")
+        self.say(_("What to look for by candlelight"), words, how)
         self.update()
 
     def _kinds(self) -> list[str]:
@@ -38,9 +40,18 @@ class CandlePicture(Drawn):
             return ["alive", "slug"]
         return ["alive", "clear", "early dead"] if self._share < 0.5 else ["alive", "late dead", "clear"]
 
+    def _words(self) -> list[str]:
+        found = knowledge.findings("reptile" if self._reptile else "bird")
+        return [found[kind].word for kind in self._kinds()]
+
+    def _words_high(self) -> int:
+        """One line, or two where a word is wider than its egg."""
+        widest = max(QFontMetricsF(self.theme.font(11)).horizontalAdvance(word) for word in self._words())
+        return _WORD_H if widest <= self.theme.px(_EGG_W + 24) else 2 * _WORD_H
+
     def sizeHint(self) -> QSize:
         """Three eggs with their words."""
-        return QSize(self.theme.px(3 * (_EGG_W + 24)), self.theme.px(_EGG_H + _WORD_H + 6))
+        return QSize(self.theme.px(3 * (_EGG_W + 24)), self.theme.px(_EGG_H + self._words_high() + 6))
 
     def minimumSizeHint(self) -> QSize:
         """The same height in less room."""
@@ -57,8 +68,8 @@ class CandlePicture(Drawn):
             self._egg(painter, area, kind)
             painter.setPen(QColor(inks.ink))
             painter.setFont(self.theme.font(11))
-            words = QRectF(area.left() - 12, area.bottom() + 1, area.width() + 24, px(_WORD_H))
-            painter.drawText(words, Qt.AlignmentFlag.AlignCenter, kind)
+            words = QRectF(area.left() - 12, area.bottom() + 1, area.width() + 24, px(self._words_high()))
+            painter.drawText(words, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._words()[i])
 
     def _egg(self, painter: QPainter, area: QRectF, kind: str) -> None:
         inks = self.theme.inks

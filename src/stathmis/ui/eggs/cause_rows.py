@@ -13,7 +13,7 @@ from stathmis.ui.kit.lines import Rows
 from stathmis.ui.kit.page import put, table
 from stathmis.ui.kit.pieces import label, set_property, set_text
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 
 LEAST = 0.04
 """What weighs less is not told."""
@@ -33,7 +33,7 @@ class _Cause:
         clear = found.weighed is not None and found.weighed.clear is one
         set_text(self._name, review.WORDS[one.cause.key])
         set_property(self._name, "ink", "eggs" if clear else "")
-        set_text(self._share, f"{100 * one.weight:.0f} %")
+        set_text(self._share, f"{as_number(100 * one.weight, '.0f')} %")
         words = _(
             "{weight:.0f} % of the weight, {low:.0f} to {high:.0f} % as the values may be off",
             weight=100 * one.weight,

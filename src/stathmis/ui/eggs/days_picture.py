@@ -17,7 +17,7 @@ from stathmis.services.eggs.weeks import Week, cells
 from stathmis.services.findings.corrections import Corrected
 from stathmis.ui.kit.drawn import Walked
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import band_text, value_text
 
 LEFT, TOP = 96, 6
@@ -207,7 +207,7 @@ class DaysPicture(Walked):
         metrics = QFontMetricsF(painter.font())
         step = max(1, round(len(self._days) / 9))
         for day in self._days[::step]:
-            words = f"{self._course.numbered(day.first_day):.0f}"
+            words = as_number(self._course.numbered(day.first_day), ".0f")
             x = self._x(day.first_day)
             painter.drawLine(QPointF(x, y), QPointF(x, y + 4))
             painter.drawText(QPointF(x - metrics.horizontalAdvance(words) / 2, y + self.theme.px(16)), words)

@@ -26,15 +26,18 @@ from stathmis.ui.kit.page import Page, column, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.pages import empty
 
-GROUPS = {
-    "candling": "By candling",
-    "hatch": "At the hatch",
-    "weak": "The young",
-    "young": "Later",
-    "after": "Out of it",
-}
+GROUPS = Spoken(
+    {
+        "candling": N_("By candling"),
+        "hatch": N_("At the hatch"),
+        "weak": N_("The young"),
+        "young": N_("Later"),
+        "after": N_("Out of it"),
+    }
+)
 
 
 class EggsView(Page):
@@ -47,8 +50,8 @@ class EggsView(Page):
         self.sheet: TraySheet | None = None
         self._batch_id = 0
         self.words = label("", "name", wrap=True)
-        self.at = field("When it was found; empty means now", "found: now", width=(theme, 140))
-        self.dark = button("Candle in the dark", self.toggle_dark, "main", "Alt+K")
+        self.at = field(_("When it was found; empty means now"), _("found: now"), width=(theme, 140))
+        self.dark = button(_("Candle in the dark"), self.toggle_dark, "main", "Alt+K")
         self.dark.setShortcut("Alt+K")
         self.page.addLayout(row((self.words, 1), self.at, self.dark))
         self.problem = problem_label()
@@ -108,10 +111,14 @@ class EggsView(Page):
         self.moving.setVisible(laid)
         if laid and not self.theme.dim:
             self.moving.show_course(course, sheet)
-        ended = " This batch has ended: what is entered now is marked as later." if course.batch.ended_ms else ""
+        ended = _(" This batch has ended: what is entered now is marked as later.") if course.batch.ended_ms else ""
         keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, "candling"))
         said = (
-            f"{keys}   X taken out" if self.theme.dim else sheet.words() if laid else "These eggs have no places yet."
+            _("{keys}   X taken out", keys=keys)
+            if self.theme.dim
+            else sheet.words()
+            if laid
+            else _("These eggs have no places yet.")
         )
         self.words.setText(said + ended)
         self.picture.show_sheet(sheet)
@@ -126,11 +133,27 @@ class EggsView(Page):
             self._findings.show_lines([])
             self._legend.say([])
             return
-        say(self._title, f"Egg {egg.mark}: {egg.word}{', out of the machine' if egg.out else ''}")
-        ring = "ring" if sheet.batch.tray == "ring" else "row"
-        say(self._about, "; ".join([f"{ring} {egg.place[0]}, place {egg.place[1]}", *self._known(egg)]))
+        say(
+            self._title,
+            _(
+                "Egg {mark}: {word}{out}",
+                mark=egg.mark,
+                word=egg.word,
+                out=_(", out of the machine") if egg.out else "",
+            ),
+        )
+        ring = _("ring") if sheet.batch.tray == "ring" else _("row")
+        say(
+            self._about,
+            "; ".join(
+                [
+                    _("{ring} {place}, place {place2}", ring=ring, place=egg.place[0], place2=egg.place[1]),
+                    *self._known(egg),
+                ]
+            ),
+        )
         self._findings.show_lines([self._found(f) for f in egg.findings], self.theme.px(96))
-        say(self._opened, f"Opened: {draft_of(egg.opened).words()}." if egg.opened is not None else "")
+        say(self._opened, _("Opened: {words}.", words=draft_of(egg.opened).words()) if egg.opened is not None else "")
         day = course.day(self.desk.now_ms)
         self.candle.show_day(day / course.species.days, reptile=course.species.kind == "reptile")
         lines: list[Said] = [(candling.shows(course, day), "", "eggs")]
@@ -140,7 +163,7 @@ class EggsView(Page):
         for group, title in GROUPS.items():
             keys = "   ".join(f"{f.letter.upper()} {f.word}" for f in findings.offered(course, group))
             lines += [f"{title}:  {keys}"] if keys else []
-        self._legend.say([*lines, "Shift with a letter also takes the egg out.", knowledge.cautions()["eggs"]])
+        self._legend.say([*lines, _("Shift with a letter also takes the egg out."), knowledge.cautions()["eggs"]])
 
     @property
     def _kind(self) -> Literal["bird", "reptile"]:
@@ -148,17 +171,22 @@ class EggsView(Page):
 
     def _known(self, egg: EggStory) -> list[str]:
         parts = [p for p in (egg.breed, egg.source, egg.about) if p]
-        parts += [f"mother {egg.mother}"] if egg.mother else []
+        parts += [_("mother {mother}", mother=egg.mother)] if egg.mother else []
         if egg.laid_ms is not None:
             laid = self.desk.book.local(egg.laid_ms)
-            parts.append(f"laid {dates.day(laid)}")
+            parts.append(_("laid {laid}", laid=dates.day(laid)))
         return parts
 
     def _found(self, finding: EggFinding) -> Line:
         word = knowledge.findings(self._kind)[finding.kind].word
         ended = self.course.batch.ended_ms if self.course is not None else None
         late = ended is not None and finding.logged_ms >= ended
-        words = f"{word}{' · ' + finding.note if finding.note else ''}{' (entered after the end)' if late else ''}"
+        words = _(
+            "{word}{note}{late}",
+            word=word,
+            note=" · " + finding.note if finding.note else "",
+            late=_(" (entered after the end)") if late else "",
+        )
         return dates.moment(self.desk.book.local(finding.time_ms)), words, finding
 
     def _strike(self, finding: EggFinding) -> None:
@@ -173,13 +201,18 @@ class EggsView(Page):
         kinds = {f.letter: f.key for g in GROUPS for f in findings.offered(course, g)}
         kind = kinds.get(letter.lower())
         if kind is None:
-            say(self.problem, f"{letter.upper()} stands for nothing here; the letters are at the right.")
+            say(self.problem, _("{upper} stands for nothing here; the letters are at the right.", upper=letter.upper()))
             return
 
         def action() -> str:
             at = clock.parse_moment(self.at.text(), self.desk.now_ms, self.desk.book.zone)
             findings.log_finding(self.desk, course, mark, kind, at, take_out=take_out)
-            return f"Egg {mark}: {knowledge.findings(self._kind)[kind].word}{', taken out' if take_out else ''}."
+            return _(
+                "Egg {mark}: {word}{take_out}.",
+                mark=mark,
+                word=knowledge.findings(self._kind)[kind].word,
+                take_out=_(", taken out") if take_out else "",
+            )
 
         if attempt(self.problem, action):
             self.picture.next_egg()
@@ -192,14 +225,14 @@ class EggsView(Page):
 
         def action() -> str:
             moving.swap(self.desk, course, [(one, other)])
-            return f"Eggs {one} and {other} changed places."
+            return _("Eggs {one} and {other} changed places.", one=one, other=other)
 
         attempt(self.problem, action)
 
     def toggle_dark(self) -> None:
         """The whole window in dim red on black for candling, and back."""
         dark = not self.theme.dim
-        self.dark.setText("Lights on" if dark else "Candle in the dark")
+        self.dark.setText(_("Lights on") if dark else _("Candle in the dark"))
         # a new text takes the key away
         self.dark.setShortcut("Alt+K")
         for widget in (self._side, self._words_below):

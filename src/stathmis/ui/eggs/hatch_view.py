@@ -18,6 +18,7 @@ from stathmis.ui.kit.page import Page, column, put
 from stathmis.ui.kit.part_tabs import PartTabs
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 from stathmis.words.pages import empty
 
 
@@ -33,10 +34,10 @@ class HatchView(QWidget):
         self.parts = PartTabs(
             theme,
             (
-                ("now", "Under way", "Alt+H", lambda: self.now),
-                ("take-off", "Taking off", "Alt+F", lambda: self.take_off),
-                ("opened", "Opening the rest", "Alt+U", lambda: self.opened),
-                ("review", "Review", "Alt+J", lambda: self._review),
+                ("now", _("Under way"), "Alt+H", lambda: self.now),
+                ("take-off", _("Taking off"), "Alt+F", lambda: self.take_off),
+                ("opened", _("Opening the rest"), "Alt+U", lambda: self.opened),
+                ("review", _("Review"), "Alt+J", lambda: self._review),
             ),
         )
         self.parts.chosen.connect(lambda _part: self._refresh())

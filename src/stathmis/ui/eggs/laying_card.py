@@ -18,12 +18,13 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import column, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import N_, _
 
 FIELDS = (
-    ("breed", "breed", "Breed of these eggs; may be empty"),
-    ("mother", "mother", "Mother of these eggs; may be empty"),
-    ("source", "where from", "Where these eggs are from; may be empty"),
-    ("laid", "laid 10 May", "The day they were laid; may be empty"),
+    ("breed", N_("breed"), N_("Breed of these eggs; may be empty")),
+    ("mother", N_("mother"), N_("Mother of these eggs; may be empty")),
+    ("source", N_("where from"), N_("Where these eggs are from; may be empty")),
+    ("laid", N_("laid 10 May"), N_("The day they were laid; may be empty")),
 )
 
 
@@ -35,24 +36,24 @@ class LayingCard(QWidget):
         self._desk = desk
         self._course: Course | None = None
         self._mark = ""
-        self.edits = {key: field(name, hint) for key, hint, name in FIELDS}
+        self.edits = {key: field(_(name), _(hint)) for key, hint, name in FIELDS}
         narrow, lay_out, add_one = (theme, 84), self.lay_out, self.add_one
-        self.count = field("How many eggs to lay out", "eggs", width=narrow, entered=lay_out)
-        in_a_row = "How many lie in a row or in the outer ring; may be empty"
-        self.columns = field(in_a_row, "in a row", width=narrow, entered=lay_out)
-        self.mark = field("Pencil mark of one egg; may be empty", "mark", width=narrow, entered=add_one)
-        self.mass = field("Mass of one egg at setting; may be empty", "mass, g", width=narrow, entered=add_one)
+        self.count = field(_("How many eggs to lay out"), _("eggs"), width=narrow, entered=lay_out)
+        in_a_row = _("How many lie in a row or in the outer ring; may be empty")
+        self.columns = field(in_a_row, _("in a row"), width=narrow, entered=lay_out)
+        self.mark = field(_("Pencil mark of one egg; may be empty"), _("mark"), width=narrow, entered=add_one)
+        self.mass = field(_("Mass of one egg at setting; may be empty"), _("mass, g"), width=narrow, entered=add_one)
         shapes = [(text, shape) for shape, text in SHAPES.items()]
-        self.shape = Chooser("How the places of the tray lie", shapes, picked=self._shape_chosen, yielding=True)
+        self.shape = Chooser(_("How the places of the tray lie"), shapes, picked=self._shape_chosen, yielding=True)
         self.this = button("", self.describe, "link")
         self.problem = problem_label()
-        words = "Numbers in pencil, row by row from the back; in rings from the outside."
+        words = _("Numbers in pencil, row by row from the back; in rings from the outside.")
         box = column(
-            label("Places and what is known", "name"),
+            label(_("Places and what is known"), "name"),
             label(words, "muted", wrap=True),
             row(*self.edits.values()),
-            row(self.count, self.columns, self.shape, button("Lay them out", lay_out), 1),
-            row(self.mark, self.mass, button("Add this egg", add_one), self.this, 1),
+            row(self.count, self.columns, self.shape, button(_("Lay them out"), lay_out), 1),
+            row(self.mark, self.mass, button(_("Add this egg"), add_one), self.this, 1),
             self.problem,
         )
         put(self, box, top=8)
@@ -70,7 +71,7 @@ class LayingCard(QWidget):
     def show_egg(self, mark: str) -> None:
         """The egg under the cursor."""
         self._mark = mark
-        self.this.setText(f"Note it for egg {mark}")
+        self.this.setText(_("Note it for egg {mark}", mark=mark))
         self.this.setVisible(bool(mark))
 
     def described(self) -> Described:
@@ -85,7 +86,9 @@ class LayingCard(QWidget):
         def action(course: Course) -> str:
             eggs = count_typed(typed[0]) or 0
             columns = count_typed(typed[1]) or 0
-            return f"{laying.lay_out(self._desk, course, eggs, columns, self.described())} eggs laid out."
+            return _(
+                "{lay_out} eggs laid out.", lay_out=laying.lay_out(self._desk, course, eggs, columns, self.described())
+            )
 
         return self._try(action)
 
@@ -99,7 +102,7 @@ class LayingCard(QWidget):
             made = laying.add_egg(self._desk, course, mark, both)
             self.mark.setText("")
             self.mass.setText("")
-            return f"Egg {made} has its place."
+            return _("Egg {made} has its place.", made=made)
 
         done = self._try(action)
         if done:
@@ -112,14 +115,14 @@ class LayingCard(QWidget):
 
         def action(course: Course) -> str:
             laying.describe(self._desk, course, mark, self.described())
-            return f"Noted for egg {mark}."
+            return _("Noted for egg {mark}.", mark=mark)
 
         return self._try(action)
 
     def _shape_chosen(self, shape: TrayShape) -> None:
         def action(course: Course) -> str:
             laying.change_shape(self._desk, course, shape)
-            return f"The tray lies in {self.shape.currentText()}."
+            return _("The tray lies in {currenttext}.", currenttext=self.shape.currentText())
 
         self._try(action)
 

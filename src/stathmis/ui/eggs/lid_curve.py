@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy
 from stathmis.services.eggs.hatching import SAFE_RH, Hatching, after_opening
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, as_number
 
 HIGH, LEFT, BELOW = 110, 44, 20
 
@@ -74,7 +74,7 @@ class LidCurve(Drawn):
         painter.drawText(QPointF(0, area.bottom() + px(15)), _("min"))
         painter.setPen(QPen(QColor(inks.bad), 1.4, Qt.PenStyle.DashLine))
         painter.drawLine(place(0, SAFE_RH), place(minutes[-1], SAFE_RH))
-        painter.drawText(QPointF(0, place(0, SAFE_RH).y() + 4), f"{SAFE_RH:.0f} %")
+        painter.drawText(QPointF(0, place(0, SAFE_RH).y() + 4), f"{as_number(SAFE_RH, '.0f')} %")
         color = inks.of("humidity")
         wide = found.rh[1]
         tint = QColor(color)
@@ -90,4 +90,4 @@ class LidCurve(Drawn):
         painter.drawPolyline(QPolygonF([place(m, v) for m, v in zip(minutes, values, strict=True)]))
         painter.setClipping(False)
         start = place(0, values[0])
-        painter.drawText(QPointF(0, start.y() + 4), f"{values[0]:.0f} %")
+        painter.drawText(QPointF(0, start.y() + 4), f"{as_number(values[0], '.0f')} %")

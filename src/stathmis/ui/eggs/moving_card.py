@@ -15,6 +15,8 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
+from stathmis.words import typed
+from stathmis.words.catalogue import _
 
 
 class MovingCard(QWidget):
@@ -26,15 +28,15 @@ class MovingCard(QWidget):
         self._course: Course | None = None
         self._found: Rotation | None = None
         self.advice = label("", "", wrap=True)
-        self.round = button("They have changed places", self.move_round)
-        which = "Which eggs go to another machine: all, or marks such as 1-5, 8"
-        self.marks = field(which, "all or 1-5, 8", entered=self.go)
-        self.at = field("When they went; empty means now", "now", width=(theme, 72), entered=self.go)
-        self.machine = Chooser("To which machine the eggs go", yielding=True)
-        go = button("Move them", self.go)
-        self._row = holder(row(self.marks, label("to", "muted"), self.machine, self.at, go))
+        self.round = button(_("They have changed places"), self.move_round)
+        which = _("Which eggs go to another machine: all, or marks such as 1-5, 8")
+        self.marks = field(which, _("all or 1-5, 8"), entered=self.go)
+        self.at = field(_("When they went; empty means now"), typed.own("now"), width=(theme, 72), entered=self.go)
+        self.machine = Chooser(_("To which machine the eggs go"), yielding=True)
+        go = button(_("Move them"), self.go)
+        self._row = holder(row(self.marks, label(_("to"), "muted"), self.machine, self.at, go))
         self.problem = problem_label()
-        title = label("Moving eggs", "name")
+        title = label(_("Moving eggs"), "name")
         put(self, column(title, self.advice, row(self.round, 1), self._row, self.problem), top=8)
 
     def show_course(self, course: Course, sheet: TraySheet) -> None:
@@ -46,9 +48,9 @@ class MovingCard(QWidget):
         running = course.batch.ended_ms is None
         never = course.species.stop_turning_day is None
         self._found = moving.rotation(desk.book, course, sheet) if running and not never else None
-        words = "Space picks an egg up, Space at another one lets the two change places."
+        words = _("Space picks an egg up, Space at another one lets the two change places.")
         if never:
-            words = "Eggs of a clutch stay as they lie; Space moves one with its mark up."
+            words = _("Eggs of a clutch stay as they lie; Space moves one with its mark up.")
         elif self._found is not None:
             words = f"{moving.rotation_words(desk.book, self._found)} {words}"
         self.advice.setText(words)
@@ -65,7 +67,7 @@ class MovingCard(QWidget):
 
         def action() -> str:
             moving.swap(self._desk, course, found.pairs)
-            return f"{2 * len(found.pairs)} eggs have changed places."
+            return _("{pairs} eggs have changed places.", pairs=2 * len(found.pairs))
 
         attempt(self.problem, action)
 
@@ -82,8 +84,8 @@ class MovingCard(QWidget):
                 marks = moving.marks_in(which)
                 if marks is None:
                     moving.move_batch(desk, course, target, at)
-                    return f"The batch lies in {target.name} now."
+                    return _("The batch lies in {target} now.", target=target.name)
                 moving.move_some(desk, course, marks, target, at)
-                return f"{len(marks)} eggs lie in {target.name} now."
+                return _("{marks} eggs lie in {target} now.", marks=len(marks), target=target.name)
 
         attempt(self.problem, action)

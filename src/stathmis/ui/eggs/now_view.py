@@ -29,13 +29,15 @@ from stathmis.ui.kit.pieces import button, label, problem_label, set_property, s
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Latest
 from stathmis.words import clutch as clutch_words
-from stathmis.words import dates
+from stathmis.words import dates, typed
 from stathmis.words import hatch as hatch_words
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _, midway
 from stathmis.words.pages import empty
 
-RATES = ("fertile of those judged", "hatched of set", "hatched of fertile")
-ANSWERS = {"no": "Keep it shut.", "better not": "Better keep it shut.", "quickly": "Quickly.", "yes": "Yes."}
+RATES = (N_("fertile of those judged"), N_("hatched of set"), N_("hatched of fertile"))
+ANSWERS = Spoken(
+    {"no": N_("Keep it shut."), "better not": N_("Better keep it shut."), "quickly": N_("Quickly."), "yes": N_("Yes.")}
+)
 
 
 class NowView(Page):
@@ -55,13 +57,14 @@ class NowView(Page):
         left, right = self.columns(1, 1)
         self.page.addStretch(1)
         self.school = Chooser(
-            "Whether the lid is opened during the hatch",
-            [(text.partition(":")[0].lower(), key) for key, text in hatching.OPEN_SCHOOLS.items()],
+            _("Whether the lid is opened during the hatch"),
+            [(midway(text.partition(":")[0]), key) for key, text in hatching.OPEN_SCHOOLS.items()],
             picked=self._choose_school,
             yielding=True,
         )
         theme.fit(self.school, MinimumWidth=264)
-        self._may = label("May I open?", "heading")
+        self.school.setMinimumContentsLength(max(len(self.school.itemText(i)) for i in range(self.school.count())))
+        self._may = label(_("May I open?"), "heading")
         left.addLayout(row(self._may, 1, self.school))
         self.answer = label("", "big")
         self.why = label("", "muted", wrap=True)
@@ -72,13 +75,13 @@ class NowView(Page):
         self._lines = Lines(left)
         left.addWidget(self._counting())
         left.addStretch(1)
-        right.addWidget(label("What came of it", "heading"))
+        right.addWidget(label(_("What came of it"), "heading"))
         rates = QGridLayout()
         rates.setColumnStretch(1, 1)
         rates.setHorizontalSpacing(12)
         self._rates = [label(), label(), label()]
         self._bars = [IntervalBar(theme) for _rate in RATES]
-        for i, name in enumerate(RATES):
+        for i, name in enumerate(_(r) for r in RATES):
             rates.addWidget(label(name, "muted"), i, 0)
             rates.addWidget(self._bars[i], i, 1)
             rates.addWidget(self._rates[i], i, 2)
@@ -97,13 +100,13 @@ class NowView(Page):
 
     def _counting(self) -> QWidget:
         """Counts for a keeper who does not mark eggs."""
-        self.count = field("How many", "count", width=(self.theme, 84), entered=self.log_count)
-        self.kind = Chooser("What is counted", yielding=True)
-        self.at = field("When; empty means now", "now", entered=self.log_count)
-        fields = row(self.count, self.kind, self.at, button("Log it", self.log_count))
+        self.count = field(_("How many"), _("count"), width=(self.theme, 84), entered=self.log_count)
+        self.kind = Chooser(_("What is counted"), yielding=True)
+        self.at = field(_("When; empty means now"), typed.own("now"), entered=self.log_count)
+        fields = row(self.count, self.kind, self.at, button(_("Log it"), self.log_count))
         self.problem = problem_label()
         self._counted = StrikeList(partial(findings.strike, self.desk))
-        self._count_card = holder(column(label("By counts", "name"), fields, self.problem, self._counted), top=8)
+        self._count_card = holder(column(label(_("By counts"), "name"), fields, self.problem, self._counted), top=8)
         return self._count_card
 
     def show_course(self, course: Course | None) -> None:
@@ -167,9 +170,9 @@ class NowView(Page):
         for i, rate in enumerate((tally.fertility, tally.hatch_of_set, tally.hatch_of_fertile)):
             told = decided or i == 0
             set_property(self._rates[i], "role", "name" if told else "muted")
-            set_text(self._rates[i], rate_words(rate) if told else "not yet")
+            set_text(self._rates[i], rate_words(rate) if told else _("not yet"))
             share = rate.share if told else float("nan")
-            self._bars[i].show_share(RATES[i], share, rate.low, rate.high, self._rates[i].text())
+            self._bars[i].show_share(_(RATES[i]), share, rate.low, rate.high, self._rates[i].text())
         self._outcome.say(outcome_lines(sheet))
 
     def _show_counted(self, sheet: TraySheet) -> None:
@@ -190,6 +193,6 @@ class NowView(Page):
                 at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
                 n = count_typed(typed) or 0
                 findings.log_count(self.desk, course, self.kind.currentData(), n, at)
-                return f"{n} {self.kind.currentText()}: logged."
+                return _("{n} {currenttext}: logged.", n=n, currenttext=self.kind.currentText())
 
         attempt(self.problem, action)

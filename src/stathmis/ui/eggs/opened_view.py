@@ -23,11 +23,12 @@ from stathmis.ui.kit.lines import StrikeList
 from stathmis.ui.kit.page import Page, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.numbers import count
 from stathmis.words.pages import empty
 
 MOST_ROWS = 9
-PARTS = {"stage": "How far it came", "position": "How it lay", "sign": "What else is seen"}
+PARTS = Spoken({"stage": N_("How far it came"), "position": N_("How it lay"), "sign": N_("What else is seen")})
 
 
 class EggList(QListWidget):
@@ -63,21 +64,21 @@ class OpenedView(Page):
         self.page.addWidget(self._columns)
         self.page.addStretch(1)
         self.eggs = EggList()
-        self.eggs.setAccessibleName("Eggs to open; letters note what is seen, Enter logs it")
+        self.eggs.setAccessibleName(_("Eggs to open; letters note what is seen, Enter logs it"))
         self.eggs.pressed_key.connect(self.key)
         self.eggs.entered.connect(self.log)
         self.eggs.currentRowChanged.connect(self._other_egg)
         left.addWidget(self.eggs)
-        self.count = field("How many eggs alike", text="1", width=(theme, 72))
-        self._many = holder(row(self.count, label("alike", "muted"), 1))
+        self.count = field(_("How many eggs alike"), text="1", width=(theme, 72))
+        self._many = holder(row(self.count, label(_("alike"), "muted"), 1))
         left.addWidget(self._many)
         self.noted = label("", "big", wrap=True)
         left.addWidget(self.noted)
-        self.note = field("A note on this egg; may be empty", "note, may be empty", entered=self.log)
+        self.note = field(_("A note on this egg; may be empty"), _("note, may be empty"), entered=self.log)
         left.addWidget(self.note)
         self.problem = problem_label()
         left.addWidget(self.problem)
-        left.addLayout(row(button("Log this egg", self.log, "main", "Enter"), 1))
+        left.addLayout(row(button(_("Log this egg"), self.log, "main", "Enter"), 1))
         self._done = label("", "", "eggs", wrap=True)
         left.addWidget(self._done)
         self._opened = StrikeList(partial(break_out.strike, self._desk))
@@ -109,13 +110,19 @@ class OpenedView(Page):
         left = break_out.to_open(course, sheet)
         n = len(left) if sheet.eggs else break_out.left_to_open(course, sheet)
         early = self._desk.now_ms < course.at_ms(course.species.days)
-        said = f"{count(n, 'egg')} did not hatch and {'is' if n == 1 else 'are'} not opened."
+        said = count(n, "{n} egg did not hatch and is not opened.", "{n} eggs did not hatch and are not opened.")
         if early:
-            said = "The hatch is still to come: open none before the stragglers' time is over."
+            said = _("The hatch is still to come: open none before the stragglers' time is over.")
         self.words.setText(said)
         self._many.setVisible(not sheet.eggs)
         self.eggs.setVisible(bool(n))
-        shown = [f"egg {e.mark}, {e.word}" for e in left] if sheet.eggs else ["eggs without marks"] if n else []
+        shown = (
+            [_("egg {mark}, {word}", mark=e.mark, word=e.word) for e in left]
+            if sheet.eggs
+            else [_("eggs without marks")]
+            if n
+            else []
+        )
         marks = [e.mark for e in left] if sheet.eggs else [""] * len(shown)
         at = self.eggs.currentItem()
         chosen = at.data(Qt.ItemDataRole.UserRole) if at is not None else None
@@ -136,7 +143,7 @@ class OpenedView(Page):
         say(self._done, sign_words(tuple(signs_seen(sheet))))
         lines = []
         for found in break_out.all_opened(sheet):
-            which = f"egg {found.mark}" if found.mark else count(found.count, "egg")
+            which = _("egg {mark}", mark=found.mark) if found.mark else count(found.count, "{n} egg", "{n} eggs")
             lines.append(("", f"{which}: {draft_of(found).words()}{'; ' + found.note if found.note else ''}", found))
         self._opened.show_lines(lines)
 
@@ -153,7 +160,7 @@ class OpenedView(Page):
         if self.draft.key(letter):
             self.problem.hide()
         else:
-            say(self.problem, f"{letter.upper()} stands for nothing here; the keys are listed beside.")
+            say(self.problem, _("{upper} stands for nothing here; the keys are listed beside.", upper=letter.upper()))
         self._say()
 
     def log(self) -> None:
@@ -168,7 +175,7 @@ class OpenedView(Page):
             with emptied(self.note) as (note,):
                 self.draft = Draft()
                 break_out.open_egg(self._desk, course, mark, draft, self._desk.now_ms, note, n)
-            return f"{f'Egg {mark}' if mark else count(n, 'egg')}: {draft.words()}."
+            return f"{_('Egg {mark}', mark=mark) if mark else count(n, '{n} egg', '{n} eggs')}: {draft.words()}."
 
         if not attempt(self.problem, action):
             self.draft = draft

@@ -18,6 +18,8 @@ from stathmis.ui.kit.lines import Lines, Said
 from stathmis.ui.kit.page import Page, holder, row
 from stathmis.ui.kit.pieces import button, label, problem_label
 from stathmis.ui.theme import Theme
+from stathmis.words import typed
+from stathmis.words.catalogue import _
 from stathmis.words.pages import empty
 
 
@@ -35,7 +37,7 @@ class TakeOffView(Page):
         self.page.addWidget(self._none)
         left, right = self.columns(1, 1)
         self.page.addStretch(1)
-        left.addWidget(label("Taking off", "heading"))
+        left.addWidget(label(_("Taking off"), "heading"))
         self._lines = Lines(left)
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
@@ -49,25 +51,25 @@ class TakeOffView(Page):
             self._of_chicks += [words, made] if chicks else []
             return made
 
-        self.count = add("Young", "How many are taken off")
+        self.count = add(_("Young"), _("How many are taken off"))
         weak = {kind: knowledge.findings()[kind] for kind in WEAK}
         self.weak = {
-            kind: add(one.word, f"How many of them: {one.word}", "0", chicks=one.kind == "bird")
+            kind: add(one.word, _("How many of them: {word}", word=one.word), "0", chicks=one.kind == "bird")
             for kind, one in weak.items()
         }
-        self.bands = add("Bands", "Bands or marks they got; may be empty", "blue left, 14 to 22", chicks=True)
-        self.brooder = add("To", "Which brooder or box they go to; may be empty", "number 2")
-        self.at = add("When", "When; empty means now", "now")
+        self.bands = add(_("Bands"), _("Bands or marks they got; may be empty"), _("blue left, 14 to 22"), chicks=True)
+        self.brooder = add(_("To"), _("Which brooder or box they go to; may be empty"), _("number 2"))
+        self.at = add(_("When"), _("When; empty means now"), typed.own("now"))
         self._form = holder(grid, top=8)
         left.addWidget(self._form)
         self.problem = problem_label()
         left.addWidget(self.problem)
-        self.go = button("Taken off", self.take, "main")
+        self.go = button(_("Taken off"), self.take, "main")
         left.addLayout(row(self.go, 1))
         left.addStretch(1)
-        right.addWidget(label("What follows", "heading"))
+        right.addWidget(label(_("What follows"), "heading"))
         self._after = Lines(right, spacing=4)
-        self.end = button("End this batch", self.end_batch)
+        self.end = button(_("End this batch"), self.end_batch)
         right.addLayout(row(self.end, 1))
         self.ended_words = label("", "small", wrap=True)
         right.addWidget(self.ended_words)
@@ -94,12 +96,12 @@ class TakeOffView(Page):
         if not self.count.hasFocus():
             self.count.setText(str(found.dry_count) if found.dry_count else "")
         said = pull.lines(self._desk.book, course, found)
-        lines: list[Said] = [*said] or [("Nothing is out of its shell yet.", "muted")]
+        lines: list[Said] = [*said] or [(_("Nothing is out of its shell yet."), "muted")]
         self._lines.say([*lines, (knowledge.cautions()["eggs"], "small")])
         if course.batch.ended_ms is None:
             straggling = found.pipped or self._desk.now_ms < course.at_ms(course.species.days + 2.0)
-            words = "Stragglers may still come: " if straggling else ""
-            self.ended_words.setText(f"{words}ended, the machine is free, and the review can be read.")
+            words = _("Stragglers may still come: ") if straggling else ""
+            self.ended_words.setText(_("{words}ended, the machine is free, and the review can be read.", words=words))
         after = pull.afterwards(self._desk.book, course)
         parts = [part for title, how, caution in after for part in ((title, "name"), (how, ""), (caution, "small"))]
         self._after.say([part for part in parts if part[0]])
@@ -110,7 +112,7 @@ class TakeOffView(Page):
             return
         batch = self._course.batch
         setting_up.end_batch(self._desk, batch)
-        notify.tell("info", f"{batch.name} ended. Ctrl+Z takes it back.")
+        notify.tell("info", _("{batch} ended. Ctrl+Z takes it back.", batch=batch.name))
         self.ended.emit(batch.id)
 
     def take(self) -> None:
@@ -124,7 +126,7 @@ class TakeOffView(Page):
                 chicks, bands, brooder, when, *weak = typed
                 at = clock.parse_moment(when, desk.now_ms, desk.book.zone)
                 hurt = {kind: _number(text) for kind, text in zip(self.weak, weak, strict=True)}
-                return f"{pull.take(desk, course, _number(chicks), at, bands, brooder, hurt)} taken off."
+                return _("{take} taken off.", take=pull.take(desk, course, _number(chicks), at, bands, brooder, hurt))
 
         attempt(self.problem, action)
 
@@ -135,5 +137,5 @@ def _number(text: str) -> int:
         return 0
     found = count_typed(text)
     if found is None:
-        raise UserError(f"{text.strip()} is no count.", "Write a whole number.")
+        raise UserError(_("{text} is no count.", text=text.strip()), _("Write a whole number."))
     return found

@@ -28,6 +28,7 @@ from stathmis.ui.kit.pieces import button, label, rule, set_property, set_text
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import count
 from stathmis.words.pages import empty
 
@@ -42,8 +43,8 @@ class _Line(QWidget):
         self._batch_id = 0
         self._name, self._details = label("", "name", wrap=True), label("", "small", wrap=True)
         self._outcome, self._bar = label("", wrap=True), IntervalBar(view.theme)
-        self._review = button("review", lambda: view.choose(self._batch_id), "link")
-        self._pages = button("its pages", lambda: view.batch_wanted.emit(self._batch_id), "link")
+        self._review = button(_("review"), lambda: view.choose(self._batch_id), "link")
+        self._pages = button(_("its pages"), lambda: view.batch_wanted.emit(self._batch_id), "link")
         names = column(self._name, self._details, spacing=0)
         came = column(self._bar, self._outcome, spacing=0)
         cells = row((names, 3), (came, 2), self._review, self._pages, spacing=16)
@@ -53,19 +54,23 @@ class _Line(QWidget):
         batch = found.course.batch
         self._batch_id = batch.id
         set_text(self._name, f"{batch.name}, {found.course.incubator.name}")
-        details = f"set {dates.day(set_at, year=True)}"
+        details = _("set {set_at}", set_at=dates.day(set_at, year=True))
         if found.tally.fertility.of:
-            details += f"; fertile of those judged {rate_words(found.tally.fertility)}"
+            details += _("; fertile of those judged {rate_words}", rate_words=rate_words(found.tally.fertility))
         set_text(self._details, details)
-        hatched = f"hatched {rate_words(found.tally.hatch_of_set)}" if found.known else "not yet"
-        set_text(self._outcome, hatched if found.known or not found.decided else "what hatched is not logged")
+        hatched = (
+            _("hatched {rate_words}", rate_words=rate_words(found.tally.hatch_of_set)) if found.known else _("not yet")
+        )
+        set_text(self._outcome, hatched if found.known or not found.decided else _("what hatched is not logged"))
         set_property(self._outcome, "role", "small" if found.known else "muted")
         self._bar.setVisible(found.known)
         if found.known:
             rate = found.tally.hatch_of_set
-            self._bar.show_share(f"{batch.name}, hatched of set", rate.share, rate.low, rate.high, rate_words(rate))
-        self._review.setAccessibleName(f"Review of {batch.name}")
-        self._pages.setAccessibleName(f"Trace, eggs and hatch of {batch.name}")
+            self._bar.show_share(
+                _("{batch}, hatched of set", batch=batch.name), rate.share, rate.low, rate.high, rate_words(rate)
+            )
+        self._review.setAccessibleName(_("Review of {batch}", batch=batch.name))
+        self._pages.setAccessibleName(_("Trace, eggs and hatch of {batch}", batch=batch.name))
 
 
 class _Group(QWidget):
@@ -77,7 +82,7 @@ class _Group(QWidget):
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
         grid.setVerticalSpacing(0)
-        self._rates = {key: (IntervalBar(theme), label("", "small")) for key in ("of set", "of fertile")}
+        self._rates = {key: (IntervalBar(theme), label("", "small")) for key in (_("of set"), _("of fertile"))}
         for at, (key, (bar, words)) in enumerate(self._rates.items()):
             for column_at, cell in enumerate((label(key, "small"), bar, words)):
                 grid.addWidget(cell, at, column_at)
@@ -85,10 +90,16 @@ class _Group(QWidget):
 
     def show_group(self, group: Group) -> None:
         place = f"{group.place}. " if group.place else ""
-        set_text(self._name, f"{place}{group.name}, {count(group.batches, 'batch', 'batches')}")
+        set_text(self._name, f"{place}{group.name}, {count(group.batches, '{n} batch', '{n} batches')}")
         for (key, (bar, words)), rate in zip(self._rates.items(), (group.of_set, group.of_fertile), strict=True):
             set_text(words, rate_words(rate))
-            bar.show_share(f"{group.name}, hatched {key}", rate.share, rate.low, rate.high, rate_words(rate))
+            bar.show_share(
+                _("{group}, hatched {key}", group=group.name, key=key),
+                rate.share,
+                rate.low,
+                rate.high,
+                rate_words(rate),
+            )
 
 
 class RecordsView(Page):
@@ -104,10 +115,10 @@ class RecordsView(Page):
         self._season_path = Path()
         self._archiving: Background | None = None
         self.progress = label("", "muted")
-        self.stop = button("Stop", self._stop, "link")
+        self.stop = button(_("Stop"), self._stop, "link")
         self.stop.setParent(self)
         self.stop.hide()
-        self.page.addLayout(row(label("Records", "title"), 1, self.progress, self.stop))
+        self.page.addLayout(row(label(_("Records"), "title"), 1, self.progress, self.stop))
         self._none = Lines(self.page, "muted")
         self._list = Pool(self.page, lambda: _Line(self))
         self.page.addSpacing(12)
@@ -117,17 +128,17 @@ class RecordsView(Page):
         left.addStretch(1)
         self.page.addSpacing(12)
         archives = self.folding_row()
-        self.season = Chooser("Which season the report is of", yielding=True)
+        self.season = Chooser(_("Which season the report is of"), yielding=True)
         archives.addWidget(self.season)
-        archives.addWidget(button("Report of the season …", self._choose_season))
-        archives.addWidget(button("Write an archive …", self._choose_target))
-        archives.addWidget(button("Logbook from an archive …", self._choose_archive))
+        archives.addWidget(button(_("Report of the season …"), self._choose_season))
+        archives.addWidget(button(_("Write an archive …"), self._choose_target))
+        archives.addWidget(button(_("Logbook from an archive …"), self._choose_archive))
         archives.addStretch(1)
         self.page.addLayout(archives)
         self.page.addStretch(1)
         options = [(text, key) for key, text in GROUPS.items()]
-        self.by = Chooser("What the batches are compared by", options, picked=self._compare, yielding=True)
-        right.addLayout(row(label("Compared by", "heading"), self.by, 1))
+        self.by = Chooser(_("What the batches are compared by"), options, picked=self._compare, yielding=True)
+        right.addLayout(row(label(_("Compared by"), "heading"), self.by, 1))
         self._groups = Pool(right, lambda: _Group(theme), spacing=10)
         self._chance = Lines(right, "small")
         right.addStretch(1)
@@ -135,10 +146,10 @@ class RecordsView(Page):
     def _choose_season(self) -> None:
         year = self.season.currentData()
         if year is None:
-            notify.tell("info", "No batch is set yet: there is nothing to report.")
+            notify.tell("info", _("No batch is set yet: there is nothing to report."))
             return
-        name, _ = QFileDialog.getSaveFileName(
-            self, "The report of a season", f"Season {year}.pdf", "PDF (*.pdf);;Web page (*.html)"
+        name, _kind = QFileDialog.getSaveFileName(
+            self, _("The report of a season"), _("Season {year}.pdf", year=year), _("PDF (*.pdf);;Web page (*.html)")
         )
         if name:
             self.write_season(int(year), Path(name))
@@ -156,8 +167,8 @@ class RecordsView(Page):
         self._work(Background(lambda progress, cancelled: season_report(book, year, progress, cancelled)))
 
     def _choose_target(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self, "The whole logbook as an archive", "hatching.zip", "Archives (*.zip)"
+        name, _kind = QFileDialog.getSaveFileName(
+            self, _("The whole logbook as an archive"), "hatching.zip", _("Archives (*.zip)")
         )
         if name:
             self.write_archive(Path(name))
@@ -168,10 +179,12 @@ class RecordsView(Page):
         self._work(Background(lambda progress, cancelled: archive.write(desk, path, progress, cancelled)))
 
     def _choose_archive(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "An archive of a logbook", "", "Archives (*.zip)")
+        name, _kind = QFileDialog.getOpenFileName(self, _("An archive of a logbook"), "", _("Archives (*.zip)"))
         if not name:
             return
-        target, _ = QFileDialog.getSaveFileName(self, "The new logbook", "restored.stathmis", "Logbooks (*.stathmis)")
+        target, _kind = QFileDialog.getSaveFileName(
+            self, _("The new logbook"), "restored.stathmis", _("Logbooks (*.stathmis)")
+        )
         if target:
             self.restore(Path(name), Path(target))
 
@@ -184,12 +197,12 @@ class RecordsView(Page):
         job.progressed.connect(self._progressed)
         job.done.connect(self._archived)
         job.failed.connect(self._not_archived)
-        self.progress.setText("Working …")
+        self.progress.setText(_("Working …"))
         self.stop.show()
         job.start()
 
     def _progressed(self, fraction: float) -> None:
-        self.progress.setText(f"{100 * fraction:.0f} %")
+        self.progress.setText(f"{as_number(100 * fraction, '.0f')} %")
 
     def _stop(self) -> None:
         if self._archiving is not None:
@@ -205,7 +218,7 @@ class RecordsView(Page):
     def _not_archived(self, error: BaseException) -> None:
         self._over()
         if isinstance(error, CancelledError):
-            notify.tell("info", "Stopped; nothing was written.")
+            notify.tell("info", _("Stopped; nothing was written."))
         else:
             notify.tell_error(error)
 
@@ -254,7 +267,7 @@ class RecordsView(Page):
             shown.show_group(group)
         told = []
         if len(groups) > 1:
-            told = ["A place is shared where the difference may be chance (95 %, Newcombe)."]
+            told = [_("A place is shared where the difference may be chance (95 %, Newcombe).")]
         elif not groups:
-            told = ["Nothing to compare yet: log what came of the eggs, under Eggs or Hatch."]
+            told = [_("Nothing to compare yet: log what came of the eggs, under Eggs or Hatch.")]
         self._chance.say(told)

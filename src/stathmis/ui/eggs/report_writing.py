@@ -11,19 +11,27 @@ from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.report.batch_report import batch_report
 from stathmis.ui.work import Background
+from stathmis.words.catalogue import _, ngettext
 
 
 def write_report(report: Report, path: Path) -> str:
     """Write a report where its name says, and say so. Raises UserError where it cannot be written."""
     if path.suffix.lower() in (".html", ".htm"):
         write_html(report, path)
-        return f"{report.title}: written to {path.name}."
+        return _("{title}: written to {path}.", title=report.title, path=path.name)
     # drawing on paper is needed by few
     from stathmis.ui.report_pdf import write_pdf
 
     target = path if path.suffix.lower() == ".pdf" else path.with_name(path.name + ".pdf")
     pages = write_pdf(report, target)
-    return f"{report.title}: {pages} {'page' if pages == 1 else 'pages'} written to {target.name}."
+    return ngettext(
+        "{title}: {pages} page written to {target}.",
+        "{title}: {pages} pages written to {target}.",
+        pages,
+        title=report.title,
+        pages=pages,
+        target=target.name,
+    )
 
 
 def write_batch_report(book: Book, course: Course, path: Path) -> Background:

@@ -33,7 +33,7 @@ class ReviewPanel(QWidget):
         self.found: BatchReview | None = None
         self._latest = Latest()
         self._writing: Background | None = None
-        self.report = button("Write its report …", self._choose_target)
+        self.report = button(_("Write its report …"), self._choose_target)
         box = column()
         self._outcome, self._head = Lines(box, "muted"), Lines(box)
         self.causes, self.days = CauseRows(theme), DaysPicture(theme)
@@ -58,7 +58,7 @@ class ReviewPanel(QWidget):
         if row is None:
             self._outcome.say([])
             return
-        title = (f"Review: {row.course.batch.name}", "heading")
+        title = (_("Review: {batch}", batch=row.course.batch.name), "heading")
         self._outcome.say([title, *outcome_lines(row.sheet)])
         book, course = self._desk.book, row.course
         self._latest.find(lambda: review.batch_review(book, course), self._arrived)
@@ -94,7 +94,9 @@ class ReviewPanel(QWidget):
         if self.row is None:
             return
         name = "".join(c if c.isalnum() or c in " -_" else "-" for c in self.row.course.batch.name)
-        path, _kind = QFileDialog.getSaveFileName(self, "The report", f"{name}.pdf", "PDF (*.pdf);;Web page (*.html)")
+        path, _kind = QFileDialog.getSaveFileName(
+            self, _("The report"), f"{name}.pdf", _("PDF (*.pdf);;Web page (*.html)")
+        )
         if path:
             self.write_report(Path(path))
 

@@ -32,7 +32,7 @@ class ShellCard(QWidget):
         self._course: Course | None = None
         self.by = Chooser(_("What they were measured with"), picked=lambda _id: self._show_unit(), yielding=True)
         values = _("Temperatures of the shells, in order, with spaces between them")
-        self.values = field(values, "37.8 38.0 37.7 …", entered=self.log)
+        self.values = field(values, _("37.8 38.0 37.7 …"), entered=self.log)
         self.over = field(_("Seconds from the lid lifted to the last"), "30", width=(theme, 48), entered=self.log)
         self.at = field(_("When they were measured; empty means now"), _("now"), width=(theme, 72), entered=self.log)
         self._unit = label("", "muted")

@@ -10,6 +10,7 @@ from stathmis.services.eggs.tray import EggStory, TraySheet
 from stathmis.services.eggs.tray_shape import Place, Spot, beside, spots
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Inks, Theme
+from stathmis.words.catalogue import _
 
 _CELL_W, _CELL_H = 74, 88
 
@@ -132,8 +133,18 @@ class TrayPicture(Drawn):
         egg = self._sheet.egg(self.mark) if self._sheet is not None else None
         if egg is not None:
             row, column = egg.place
-            lifted = f"; egg {self.lifted} is picked up" if self.lifted else ""
-            self.say("Tray", f"egg {egg.mark}, row {row}, place {column}, {egg.word}{lifted}")
+            lifted = _("; egg {lifted} is picked up", lifted=self.lifted) if self.lifted else ""
+            self.say(
+                _("Tray"),
+                _(
+                    "egg {mark}, row {row}, place {column}, {word}{lifted}",
+                    mark=egg.mark,
+                    row=row,
+                    column=column,
+                    word=egg.word,
+                    lifted=lifted,
+                ),
+            )
         self.looked_at.emit(self.mark)
         self.update()
 
@@ -227,8 +238,8 @@ class TrayPicture(Drawn):
             below = QRectF(area.left(), shape.bottom() + 1, area.width(), self.theme.px(15))
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, egg.mark)
             painter.setFont(self.theme.font(10))
-            word = "out of it" if egg.out and egg.state == "in" else "" if egg.state == "in" else egg.word
-            word = "picked up" if egg.mark == self.lifted else word
+            word = _("out of it") if egg.out and egg.state == "in" else "" if egg.state == "in" else egg.word
+            word = _("picked up") if egg.mark == self.lifted else word
             painter.drawText(below.translated(0, self.theme.px(13)), Qt.AlignmentFlag.AlignCenter, word)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             if egg.mark == self.lifted:

@@ -17,6 +17,7 @@ from stathmis.ui.kit.page import FieldGrid, column, put
 from stathmis.ui.kit.pieces import button, label, problem_label, say, set_property
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import unit_word
 
 
@@ -33,13 +34,13 @@ class CertificateForm(QWidget):
         def add(words: str, hint: str = "") -> QLineEdit:
             return grid.add(words, field(words, hint, entered=self.keep))
 
-        self.points = add("Points of a new one", "reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04")
-        self.k = add("k of its U")
-        self.dated = add("Dated", "2026-01-31")
-        self.expires = add("Runs out on", "optional")
-        self.drift = add("May drift in a year by ±")
-        enter = button("Enter &certificate", self.keep)
-        put(self, column(label("Certificate", "heading"), self._known, grid, self.problem, enter), top=8)
+        self.points = add(_("Points of a new one"), _("reading, correction, U:  37.5 0.05 0.04;  40 0.05 0.04"))
+        self.k = add(_("k of its U"))
+        self.dated = add(_("Dated"), "2026-01-31")
+        self.expires = add(_("Runs out on"), _("optional"))
+        self.drift = add(_("May drift in a year by ±"))
+        enter = button(_("Enter &certificate"), self.keep)
+        put(self, column(label(_("Certificate"), "heading"), self._known, grid, self.problem, enter), top=8)
 
     def begin(self, channel: Channel) -> None:
         """Show a channel's certificate, with empty fields for a new one."""
@@ -55,29 +56,39 @@ class CertificateForm(QWidget):
         desk, unit = self._desk, unit_word(self._channel.unit)
         points = desk.book.corrections.certificate_of(self._channel.id, desk.now_ms)
         if not points:
-            self._known.setText("None entered.")
+            self._known.setText(_("None entered."))
             return
         dated = dates.day(desk.book.local(points[0].dated_ms), year=True)
         ends = points[0].expires_ms
-        until = "" if ends is None else f", runs out {dates.day(desk.book.local(ends), year=True)}"
-        rows = "; ".join(f"at {p.reading:g} add {p.correction:+g} ± {p.expanded_uncertainty:g}" for p in points)
+        until = "" if ends is None else _(", runs out {ends}", ends=dates.day(desk.book.local(ends), year=True))
+        rows = "; ".join(
+            _(
+                "at {reading:g} add {correction:+g} ± {expanded_uncertainty:g}",
+                reading=p.reading,
+                correction=p.correction,
+                expanded_uncertainty=p.expanded_uncertainty,
+            )
+            for p in points
+        )
         drift = points[0].drift_per_year
-        moved = f" May drift ± {drift:g} {unit} a year." if drift else ""
-        words = f"{dated}{until}, k = {points[0].coverage_factor:g}: {rows} {unit}.{moved}".replace("-", "−")
+        moved = _(" May drift ± {drift:g} {unit} a year.", drift=drift, unit=unit) if drift else ""
+        words = f"{dated}{until}, k = {as_number(points[0].coverage_factor, 'g')}: {rows} {unit}.{moved}".replace(
+            "-", "−"
+        )
         self._known.setText(words)
 
     def _number(self, edit: QLineEdit, what: str) -> float:
         try:
             return parse_typed(edit.text()).value
         except NotANumberError:
-            raise _FieldError(edit, f"{what} is a number, such as 2.") from None
+            raise _FieldError(edit, _("{what} is a number, such as 2.", what=what)) from None
 
     def _day(self, edit: QLineEdit, what: str) -> int:
         text = edit.text().strip()
         try:
             day = datetime.strptime(text, "%Y-%m-%d")
         except ValueError:
-            raise _FieldError(edit, f"{what} is a day such as 2026-01-31.") from None
+            raise _FieldError(edit, _("{what} is a day such as 2026-01-31.", what=what)) from None
         return utc_ms(day.replace(hour=12), self._desk.book.zone)
 
     def keep(self) -> None:
@@ -89,9 +100,9 @@ class CertificateForm(QWidget):
         try:
             points = setting_up.read_certificate(self.points.text())
             k = self._number(self.k, "k")
-            dated = self._day(self.dated, "The date")
-            expires = self._day(self.expires, "The end") if self.expires.text().strip() else None
-            drift = self._number(self.drift, "The drift")
+            dated = self._day(self.dated, _("The date"))
+            expires = self._day(self.expires, _("The end")) if self.expires.text().strip() else None
+            drift = self._number(self.drift, _("The drift"))
             setting_up.add_certificate(self._desk, self._channel.id, dated, points, k, drift, expires)
         except _FieldError as error:
             wrong, text = error.edit, str(error)
@@ -103,7 +114,7 @@ class CertificateForm(QWidget):
         if wrong is not None:
             wrong.setFocus()
             return
-        notify.tell("info", "Certificate entered. Ctrl+Z takes it back.")
+        notify.tell("info", _("Certificate entered. Ctrl+Z takes it back."))
         self.begin(self._channel)
 
 

@@ -19,9 +19,10 @@ from stathmis.ui.kit.page import column, holder, put, row, table
 from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import Sentence, _
 from stathmis.words.numbers import unit_word
 
-_OPEN = "What makes up U: the bud&get"
+_OPEN = Sentence("What makes up U: the bud&get")
 
 
 class CheckResult(QWidget):
@@ -31,7 +32,7 @@ class CheckResult(QWidget):
         super().__init__()
         self._theme = theme
         self._check: Check | None = None
-        self.budget = button(_OPEN, self._toggle, "link")
+        self.budget = button(_OPEN(), self._toggle, "link")
         self._table = table(BUDGET_HEAD, (1, *(0 for _ in BUDGET_HEAD[1:])))
         self._lines = Rows(self._table, _BudgetLine, ruled=False)
         self._budget_table = holder(self._table)
@@ -49,14 +50,16 @@ class CheckResult(QWidget):
         self._show_table()
         head: list[Said] = []
         if nothing_to_compare:
-            words = "There is nothing to compare with. Enter a reference under Enter or change, or check another way."
+            words = _(
+                "There is nothing to compare with. Enter a reference under Enter or change, or check another way."
+            )
             head.append((words, "problem"))
         for problem in (*check.problems, *check.warnings) if check else ():
             if problem.set_index == -1:
                 wrong = problem in check.problems if check else False
                 head.append((problem.text, "problem", "") if wrong else (problem.text, "", "warning"))
         if check is None or check.fitted is None:
-            words = check.trouble if check is not None and check.trouble else "No point yet."
+            words = check.trouble if check is not None and check.trouble else _("No point yet.")
             self._head.say([*head, (words, "muted")])
             self._verdicts.show(0)
             self._why.say([])
@@ -70,7 +73,7 @@ class CheckResult(QWidget):
 
     def _toggle(self) -> None:
         self._budget_open = not self._budget_open
-        self.budget.setText("Close the bud&get" if self._budget_open else _OPEN)
+        self.budget.setText(_("Close the bud&get") if self._budget_open else _OPEN())
         self._show_table()
 
     def _show_table(self) -> None:

@@ -22,18 +22,19 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import Page, column, holder, row
 from stathmis.ui.kit.pieces import button, clear, label, rule, set_property
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import N_, _
 from stathmis.words.numbers import unit_word
 
 if TYPE_CHECKING:
     from stathmis.ui.instruments.correction_chart import CorrectionChart
 
 _MODELS = (
-    ("chosen by the points", "auto"),
-    ("one offset", "offset"),
-    ("straight line", "line"),
-    ("quadratic", "quadratic"),
+    (N_("chosen by the points"), "auto"),
+    (N_("one offset"), "offset"),
+    (N_("straight line"), "line"),
+    (N_("quadratic"), "quadratic"),
 )
-_STATES = (("as found", "as found"), ("as left, after adjusting it", "as left"))
+_STATES = ((N_("as found"), "as found"), (N_("as left, after adjusting it"), "as left"))
 
 
 class CheckView(Page):
@@ -51,19 +52,19 @@ class CheckView(Page):
         self.sets: list[PointSetView] = []
         self.chart: CorrectionChart | None = None
         self._title = label("", "title")
-        self._back = button("Back  Esc", self.left.emit, "link")
+        self._back = button(_("Back  Esc"), self.left.emit, "link")
         self.page.addLayout(row(self._title, 1, self._back))
         left, self._chart_holder = self.columns(7, 4, spacing=24)
         self._sets_holder = column(spacing=12)
-        self._another = button("Add points by a&nother way", self.add_set, "link")
+        self._another = button(_("Add points by a&nother way"), self.add_set, "link")
         left.addLayout(self._sets_holder)
         left.addLayout(row(self._another, 1))
         left.addStretch(1)
         self.page.addWidget(rule())
         self._build_choices()
         self._result = CheckResult(theme)
-        self.use_now = button("&Use this from now", lambda: self.put_to_use(past=False), "main")
-        self.use_past = button("Use it for the &past too", lambda: self.put_to_use(past=True))
+        self.use_now = button(_("&Use this from now"), lambda: self.put_to_use(past=False), "main")
+        self.use_past = button(_("Use it for the &past too"), lambda: self.put_to_use(past=True))
         self.page.addWidget(self._result)
         self.page.addLayout(row(self.use_now, self.use_past, 1, spacing=12))
         self.page.addStretch(1)
@@ -71,16 +72,18 @@ class CheckView(Page):
 
     def _build_choices(self) -> None:
         """Shape of the correction, as found or as left, hysteresis."""
-        self.model = Chooser("Shape of the correction", _MODELS, changed=self._choose)
-        self.state = Chooser("As found or as left", _STATES, changed=self._choose)
-        differ = "Rising and falling readings differ by, plus or minus"
+        self.model = Chooser(
+            _("Shape of the correction"), [(_(text), key) for text, key in _MODELS], changed=self._choose
+        )
+        self.state = Chooser(_("As found or as left"), [(_(text), key) for text, key in _STATES], changed=self._choose)
+        differ = _("Rising and falling readings differ by, plus or minus")
         self.hysteresis = field(differ, width=(self._theme, 64), typed=self._choose)
         self._hysteresis = holder(
-            row(label("rising and falling differ ±", "muted"), self.hysteresis, label("%", "muted"), 1)
+            row(label(_("rising and falling differ ±"), "muted"), self.hysteresis, label("%", "muted"), 1)
         )
         choices = self.folding_row()
-        choices.addLayout(row(label("curve", "muted"), self.model, 1))
-        choices.addLayout(row(label("instrument", "muted"), self.state, 1))
+        choices.addLayout(row(label(_("curve"), "muted"), self.model, 1))
+        choices.addLayout(row(label(_("instrument"), "muted"), self.state, 1))
         choices.addWidget(self._hysteresis)
         self.page.addLayout(choices)
 
@@ -88,7 +91,9 @@ class CheckView(Page):
         """Start a check of a channel with empty rows."""
         self.channel = channel
         self.draft = new_draft(channel, self._desk.book.altitude_m, method)
-        self._title.setText(f"Check {instrument.name}, {unit_word(channel.unit)}")
+        self._title.setText(
+            _("Check {instrument}, {unit_word}", instrument=instrument.name, unit_word=unit_word(channel.unit))
+        )
         for box in (self.model, self.state):
             box.blockSignals(True)
             box.setCurrentIndex(0)
@@ -182,6 +187,8 @@ class CheckView(Page):
         except UserError as error:
             notify.tell_error(error)
             return
-        since = "all its readings" if past else "readings from now on"
-        notify.tell("info", f"In force for {since}; what was shown stays as it was. Ctrl+Z takes it back.")
+        since = _("all its readings") if past else _("readings from now on")
+        notify.tell(
+            "info", _("In force for {since}; what was shown stays as it was. Ctrl+Z takes it back.", since=since)
+        )
         self.kept.emit(made)

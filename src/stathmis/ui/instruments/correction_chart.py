@@ -14,6 +14,7 @@ from stathmis.ui.chart import restyle, styled_plot
 from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import places_for, signed, unit_word
 
 
@@ -29,7 +30,7 @@ class CorrectionChart(QWidget):
         layout.addWidget(self._caption)
         self.plot = styled_plot(theme)
         self.plot.setMouseEnabled(x=False, y=False)
-        self.plot.tell("Correction against the reading", "nothing typed yet")
+        self.plot.tell(_("Correction against the reading"), _("nothing typed yet"))
         layout.addWidget(self.plot)
         theme.changed.connect(self._restyle)
 
@@ -92,11 +93,20 @@ class CorrectionChart(QWidget):
         self.plot.setYRange(min(bottom, 0.0) - pad, max(top, 0.0) + pad, padding=0)
         unit, places = unit_word(channel.unit), places_for(channel.resolution / 10)
         told = sorted(
-            (float(a), f"shows {a:.{places}f}: add {signed(float(b), places)} ± {c:.{places}f} {unit}")
+            (
+                float(a),
+                _(
+                    "shows {a}: add {b} ± {c} {unit}",
+                    a=as_number(a, f".{places}f"),
+                    b=signed(float(b), places),
+                    c=as_number(c, f".{places}f"),
+                    unit=unit,
+                ),
+            )
             for a, b, c in zip(x, y, wide, strict=True)
         )
-        self.plot.tell("Correction against the reading", f"{len(told)} points", told)
-        self._caption.setText(f"{unit} to add, by what it shows; upright: working zone")
+        self.plot.tell(_("Correction against the reading"), _("{told} points", told=len(told)), told)
+        self._caption.setText(_("{unit} to add, by what it shows; upright: working zone", unit=unit))
 
     def _curve(self, correction: Correction, left: float, right: float, color: QColor) -> tuple[float, float]:
         """The curve with its ± U, and the lowest and highest of it."""

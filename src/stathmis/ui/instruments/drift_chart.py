@@ -14,6 +14,7 @@ from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import places_for, signed, unit_word
 
 
@@ -42,7 +43,7 @@ class DriftChart(QWidget):
         layout.addWidget(self._caption)
         self.plot = styled_plot(theme, {"bottom": _DateAxis(desk)})
         self.plot.setMouseEnabled(x=False, y=False)
-        self.plot.tell("Error over time, with its drift", "no check yet")
+        self.plot.tell(_("Error over time, with its drift"), _("no check yet"))
         layout.addWidget(self.plot)
         theme.changed.connect(self._restyle)
 
@@ -90,13 +91,20 @@ class DriftChart(QWidget):
         told = [
             (
                 c.calibration.done_ms / DAY_MS,
-                f"{dates.day(self._desk.book.local(c.calibration.done_ms), year=True)}: error "
-                f"{signed(c.error, places)} ± {c.U:.{places}f} {unit}",
+                _(
+                    "{done_ms}: error {error} ± {u} {unit}",
+                    done_ms=dates.day(self._desk.book.local(c.calibration.done_ms), year=True),
+                    error=signed(c.error, places),
+                    u=as_number(c.U, f".{places}f"),
+                    unit=unit,
+                ),
             )
             for c in found.checks
         ]
-        self.plot.tell("Error over time, with its drift", told[-1][1], told)
+        self.plot.tell(_("Error over time, with its drift"), told[-1][1], told)
         self._caption.setText(
-            f"error at the working point, {unit_word(found.channel.unit)}; straight lines: what its correction may "
-            "miss; upright: today"
+            _(
+                "error at the working point, {unit_word}; straight lines: what its correction may miss; upright: today",
+                unit_word=unit_word(found.channel.unit),
+            )
         )

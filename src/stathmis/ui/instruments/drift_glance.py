@@ -36,7 +36,7 @@ class DriftGlance(Drawn):
             first, last = found.checks[0], found.checks[-1]
             words = _(
                 "{checks}; error {first} at the first, {last} ± {U:.{places}f} {unit} at the last",
-                checks=count(len(found.checks), "check"),
+                checks=count(len(found.checks), "{n} check", "{n} checks"),
                 first=signed(first.error, places),
                 last=signed(last.error, places),
                 U=last.U,

@@ -30,6 +30,7 @@ from stathmis.ui.theme import Theme
 from stathmis.ui.work import Background
 from stathmis.words import dates
 from stathmis.words.by_hatches import lines
+from stathmis.words.catalogue import _, as_number, begun
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 if TYPE_CHECKING:
@@ -43,14 +44,14 @@ class _Past(QWidget):
         super().__init__()
         self._one: Calibration | None = None
         self._found, self._how = label("", "name", wrap=True), label("", "small", wrap=True)
-        self._sheet = button("Sheet to print …", given(lambda: self._one, view.choose_sheet), "link")
+        self._sheet = button(_("Sheet to print …"), given(lambda: self._one, view.choose_sheet), "link")
         put(self, column(row((self._found, 1), self._sheet, spacing=12), self._how, spacing=4))
 
     def show_check(self, one: Calibration, day: str, found: str, how: str) -> None:
         self._one = one
         set_text(self._found, found)
         set_text(self._how, how)
-        self._sheet.setAccessibleName(f"Sheet to print of {day}")
+        self._sheet.setAccessibleName(_("Sheet to print of {day}", day=day))
 
 
 class HistoryView(Page):
@@ -65,7 +66,7 @@ class HistoryView(Page):
         self.chart: DriftChart | None = None
         self._title = label("", "title")
         self._says, self._why = label("", "name", wrap=True), label("", "muted", wrap=True)
-        self.between = QCheckBox("between two checks, go straight from one to the next")
+        self.between = QCheckBox(_("between two checks, go straight from one to the next"))
         self.between.toggled.connect(self._switch_between)
         self._chart_holder, self._checks = column(), column(spacing=4)
         self._none = Lines(self._checks, "muted")
@@ -73,23 +74,25 @@ class HistoryView(Page):
         self._by_hatches = Lines(self._checks, "small")
         self._job: Background | None = None
         wide, keep = (theme, 64), self.keep_details
-        self.steps = field("Display steps", width=wide, entered=keep)
-        self.accuracy = field("Accuracy, plus or minus", width=wide, entered=keep)
-        self.response = field("Response time in seconds", width=wide, entered=keep)
+        self.steps = field(_("Display steps"), width=wide, entered=keep)
+        self.accuracy = field(_("Accuracy, plus or minus"), width=wide, entered=keep)
+        self.response = field(_("Response time in seconds"), width=wide, entered=keep)
         details = self.folding_row(16)
         for words, edit, unit in (
-            ("shows steps of", self.steps, ""),
-            ("good to ±", self.accuracy, ""),
-            ("follows in", self.response, "s"),
+            (_("shows steps of"), self.steps, ""),
+            (_("good to ±"), self.accuracy, ""),
+            (_("follows in"), self.response, "s"),
         ):
             details.addLayout(row(label(words, "muted"), edit, label(unit, "muted"), 1))
-        details.addLayout(row(button("&Keep", keep), 1))
+        details.addLayout(row(button(_("&Keep"), keep), 1))
         details.addStretch(1)
         self._detail_problem = problem_label()
         self.certificate = CertificateForm(desk, theme)
         for shown in (
-            row(self._title, 1, button("Back  Esc", self.left.emit, "link")),
-            column(self._says, self._why, self._chart_holder, self.between, label("Checks", "heading"), self._checks),
+            row(self._title, 1, button(_("Back  Esc"), self.left.emit, "link")),
+            column(
+                self._says, self._why, self._chart_holder, self.between, label(_("Checks"), "heading"), self._checks
+            ),
             column(rule(), details, self._detail_problem, self.certificate, 1),
         ):
             self.page.addLayout(shown)
@@ -99,10 +102,10 @@ class HistoryView(Page):
         self._channel_id = channel_id
         self._by_hatches.say([])
         channel = self._desk.book.channel(channel_id)
-        self.steps.setText(f"{channel.resolution:g}")
-        self.accuracy.setText(f"{channel.accuracy:g}")
-        self.response.setText("" if channel.response_s is None else f"{channel.response_s:g}")
-        self.response.setPlaceholderText(f"{RESPONSE_S[channel.quantity]:g}")
+        self.steps.setText(as_number(channel.resolution, "g"))
+        self.accuracy.setText(as_number(channel.accuracy, "g"))
+        self.response.setText("" if channel.response_s is None else as_number(channel.response_s, "g"))
+        self.response.setPlaceholderText(as_number(RESPONSE_S[channel.quantity], "g"))
         self.certificate.begin(channel)
         self.refresh()
 
@@ -139,21 +142,26 @@ class HistoryView(Page):
             self.chart.show_history(found)
 
     def _show_checks(self, found: History) -> None:
-        self._none.say([] if found.checks else ["None yet."])
+        self._none.say([] if found.checks else [_("None yet.")])
         unit = unit_word(found.channel.unit)
         places = places_for(found.channel.resolution / 10)
         force = self._desk.book.corrections.in_force(found.channel, self._desk.now_ms)
         for shown, past in zip(self._past.show(len(found.checks)), reversed(found.checks), strict=True):
             one = past.calibration
             names = ", ".join(methods()[k].name for k in one.conditions.method.split("+") if k in methods())
-            mark = " · in force" if one.id == force.calibration_id else ""
+            mark = _(" · in force") if one.id == force.calibration_id else ""
             later = [c.calibration.done_ms for c in found.checks if c.calibration.done_ms > one.done_ms]
             if later and not mark:
-                mark = f" · superseded {dates.day(self._desk.book.local(min(later)), year=True)}"
+                mark = _(" · superseded {later}", later=dates.day(self._desk.book.local(min(later)), year=True))
             day = dates.day(self._desk.book.local(one.done_ms), year=True)
-            add = f"add {signed(-past.error, places)} ± {past.U:.{places}f} {unit}"
-            how = f"{MODEL_WORDS[one.correction.model].capitalize()}, {names}. " + " ".join(chain(self._desk.book, one))
-            shown.show_check(one, day, f"{day}, {one.conditions.state}{mark}: {add}", how)
+            add = _(
+                "add {error} ± {u} {unit}",
+                error=signed(-past.error, places),
+                u=as_number(past.U, f".{places}f"),
+                unit=unit,
+            )
+            how = f"{begun(MODEL_WORDS[one.correction.model])}, {names}. " + " ".join(chain(self._desk.book, one))
+            shown.show_check(one, day, f"{day}, {_(one.conditions.state)}{mark}: {add}", how)
 
     def _ask_hatches(self, channel: Channel) -> None:
         """What own hatches say of it, read off the window's thread."""
@@ -185,7 +193,7 @@ class HistoryView(Page):
             )
             problem = ""
         except NotANumberError as error:
-            problem = f"“{error}” is not a number; write one such as 0.1."
+            problem = _("“{error}” is not a number; write one such as 0.1.", error=error)
         except UserError as error:
             problem = str(error)
         say(self._detail_problem, problem)
@@ -201,8 +209,11 @@ class HistoryView(Page):
 
     def choose_sheet(self, one: Calibration) -> None:
         """Ask where the printable sheet goes, and write it."""
-        name = f"{self._title.text().replace('/', '-')} {self._desk.book.local(one.done_ms):%Y-%m-%d}.pdf"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Sheet to print", str(Path.home() / name), "PDF (*.pdf)")
+        day = f"{self._desk.book.local(one.done_ms):%Y-%m-%d}"
+        name = f"{self._title.text().replace('/', '-')} {day}.pdf"
+        chosen, _kind = QFileDialog.getSaveFileName(
+            self, _("Sheet to print"), str(Path.home() / name), _("PDF (*.pdf)")
+        )
         if chosen:
             self.write_sheet(one, Path(chosen))
 
@@ -215,7 +226,7 @@ class HistoryView(Page):
         except UserError as error:
             notify.tell("error", str(error))
             return
-        notify.tell("info", f"Sheet written to {path.name}.")
+        notify.tell("info", _("Sheet written to {path}.", path=path.name))
 
 
 def _words(book: Book, found: History) -> tuple[str, str]:
@@ -223,22 +234,37 @@ def _words(book: Book, found: History) -> tuple[str, str]:
     unit = unit_word(found.channel.unit)
     due = ""
     if found.due_ms is None:
-        due = "Never checked: check it before you believe it."
+        due = _("Never checked: check it before you believe it.")
     else:
         late, by = book.now_ms > found.due_ms, dates.day(book.local(found.due_ms), year=True)
-        due = f"{'Due since' if late else 'Next check by'} {by} ({found.due_why})."
+        due = f"{_('Due since') if late else _('Next check by')} {by} ({found.due_why})."
     if found.drift is None:
         return due, ""
     yearly = found.drift.rate * 365.25
     places = places_for(found.channel.resolution / 10)
     if found.drift.fitted:
         U = found.drift.k * found.drift.u_rate * 365.25
-        says = f"Drift {signed(yearly, places)} ± {U:.{places}f} {unit} a year from {count(len(found.checks), 'check')}"
-        says += "." if found.drift.seen else ": none that can be told from its uncertainty."
+        says = _(
+            "Drift {yearly} ± {u} {unit} a year from {checks}",
+            yearly=signed(yearly, places),
+            u=as_number(U, f".{places}f"),
+            unit=unit,
+            checks=count(len(found.checks), "{n} check", "{n} checks"),
+        )
+        says += "." if found.drift.seen else _(": none that can be told from its uncertainty.")
     else:
         U = NORMAL_95 * found.drift.u_rate * 365.25
-        says = f"Drift not known yet: three checks show it; until then ± {U:.{places}f} {unit} a year is allowed for."
+        says = _(
+            "Drift not known yet: three checks show it; until then ± {u} {unit} a year is allowed for.",
+            u=as_number(U, f".{places}f"),
+            unit=unit,
+        )
     if found.leaves_ms is not None:
         when = dates.day(book.local(found.leaves_ms), year=True)
-        says += f" What its correction leaves, with U, passes ± {found.tolerance:.{places}f} {unit} on {when}."
+        says += _(
+            " What its correction leaves, with U, passes ± {tolerance} {unit} on {when}.",
+            tolerance=as_number(found.tolerance, f".{places}f"),
+            unit=unit,
+            when=when,
+        )
     return due, says

@@ -26,10 +26,11 @@ from stathmis.ui.kit.pieces import button, given, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import N_, _, as_number
 from stathmis.words.numbers import decimals, number, signed, unit_word
 from stathmis.words.pages import empty
 
-TABS = (("drawer", "Drawer"), ("together", "Side by side"), ("places", "Places and set point"))
+TABS = (("drawer", N_("Drawer")), ("together", N_("Side by side")), ("places", N_("Places and set point")))
 
 
 class _Row:
@@ -39,13 +40,15 @@ class _Row:
         theme = view.theme
         self._glance: Glance | None = None
         self.name = button("", given(lambda: self._glance, lambda glance: view.show_history(glance.channel)), "name")
-        self.name.setToolTip("Its checks over time, drift and certificate")
+        self.name.setToolTip(_("Its checks over time, drift and certificate"))
         self._where, self._age = label("", "small", wrap=True), label("", "small", wrap=True)
         self._add = label("", "name")
         self._add.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._level, self._able = Level(theme), label()
         theme.fit(self._able, FixedWidth=32)
-        self.check = button("Check", given(lambda: self._glance, lambda g: view.begin_check(g.instrument, g.channel)))
+        self.check = button(
+            _("Check"), given(lambda: self._glance, lambda g: view.begin_check(g.instrument, g.channel))
+        )
         names = holder(column(1, self.name, self._where, 1, spacing=0))
         theme.fit(names, MinimumHeight=46)
         self._drift = DriftGlance(theme)
@@ -57,30 +60,30 @@ class _Row:
         channel, instrument, quantity = glance.channel, glance.instrument, glance.channel.quantity
         unit, measured = unit_word(channel.unit), book.shown_unit(quantity)
         set_text(self.name, instrument.name)
-        self.name.setAccessibleName(f"History of {instrument.name}, {unit}")
-        self.check.setAccessibleName(f"Check {instrument.name}, {unit}")
+        self.name.setAccessibleName(_("History of {instrument}, {unit}", instrument=instrument.name, unit=unit))
+        self.check.setAccessibleName(_("Check {instrument}, {unit}", instrument=instrument.name, unit=unit))
         set_text(self._where, f"{unit} · {glance.where}")
         add = float(difference_from_inside(glance.corrected.value - glance.band.middle, measured))
         wide = float(difference_from_inside(glance.corrected.U, measured))
         places = decimals(quantity, wide)
         added = "" if glance.force.since_ms is None else signed(add, places) + " "
-        set_text(self._add, f"{added}± {wide:.{places}f} {measured}")
+        set_text(self._add, f"{added}± {as_number(wide, f'.{places}f')} {measured}")
         set_property(self._add, "ink", "heat" if quantity == "temperature" else "moisture")
-        self._add.setToolTip(f"at {number(glance.band.middle, quantity, measured)}")
+        self._add.setToolTip(_("at {middle}", middle=number(glance.band.middle, quantity, measured)))
         self._add.setWordWrap(narrow)
         able = glance.decision == "inside"
         state = LevelState(quantity, glance.band, Corrected(glance.band.middle, glance.corrected.U), glance.decision)
-        words = "it can decide" if able else "too coarse to decide"
+        words = _("it can decide") if able else _("too coarse to decide")
         self._level.show_state(state, f"{instrument.name}: {words}")
         self._level.setVisible(not narrow)
-        set_text(self._able, "yes" if able else "no")
+        set_text(self._able, _("yes") if able else _("no"))
         set_property(self._able, "ink", "inside" if able else "undecided")
         self._drift.setVisible(not narrow)
         self._drift.show_history(f"{instrument.name}, {unit}", history.history(book, channel))
         age = glance.age
         if glance.due_ms is not None:
             by = dates.day(book.local(glance.due_ms), year=True)
-            age += f" · due since {by}" if glance.due else f"; next by {by}"
+            age += _(" · due since {by}", by=by) if glance.due else _("; next by {by}", by=by)
         set_text(self._age, age)
         set_property(self._age, "ink", "eggs" if glance.due else "")
 
@@ -93,7 +96,7 @@ class InstrumentsView(QStackedWidget):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__()
         self._desk, self.theme = desk, theme
-        self.tabs = {key: button(text, partial(self.show_tab, key), "tab") for key, text in TABS}
+        self.tabs = {key: button(_(text), partial(self.show_tab, key), "tab") for key, text in TABS}
         tabs = row(*self.tabs.values(), 1, spacing=24)
         names = holder(tabs)
         tabs.setContentsMargins(32, 12, 32, 0)
@@ -116,10 +119,12 @@ class InstrumentsView(QStackedWidget):
 
     def _drawer_page(self) -> QWidget:
         made = Page(self.theme)
-        words = "What each one's readings need added, and how sure that is. The bubble shows how finely it can tell a "
-        words += "reading in the middle of the band: filled it can decide, hatched it cannot."
+        words = _(
+            "What each one's readings need added, and how sure that is. The bubble shows how finely it can tell a "
+            "reading in the middle of the band: filled it can decide, hatched it cannot."
+        )
         made.page.addWidget(label(words, "muted", wrap=True))
-        headings = ("instrument", "add, at working point", "can it tell?", "its drift", "last check", "")
+        headings = (_("instrument"), _("add, at working point"), _("can it tell?"), _("its drift"), _("last check"), "")
         self._grid = table(headings, (4, 0, 3, 0, 3, 0), right=(1,), spacing=self.theme.px(16))
         self._grid.setVerticalSpacing(0)
         self._table = holder(self._grid, top=8)

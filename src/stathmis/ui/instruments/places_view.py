@@ -25,6 +25,7 @@ from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words import advice as said
 from stathmis.words import dates
+from stathmis.words.catalogue import _, as_number
 
 
 class PlacesView(Page):
@@ -35,7 +36,7 @@ class PlacesView(Page):
         self._desk, self._theme = desk, theme
         self._incubator: Incubator | None = None
         self.result: PlacesResult | None = None
-        self.incubator = Chooser("Incubator", changed=self._chosen)
+        self.incubator = Chooser(_("Incubator"), changed=self._chosen)
         self._problem, self._says, self._why = (
             problem_label(),
             label("", "name", wrap=True),
@@ -45,28 +46,30 @@ class PlacesView(Page):
         self._level, self._mean = Level(theme), label("", "name", wrap=True)
         theme.fit(self._level, FixedWidth=200)
         self._now = holder(row(self._level, (self._mean, 1), spacing=12))
-        self.keep = button("&Keep this map", lambda: self._keep(self.result, None))
-        words = "Read each place at egg height, lid shut, once it has settled: one instrument moved from place to "
-        words += "place, or several at once."
+        self.keep = button(_("&Keep this map"), lambda: self._keep(self.result, None))
+        words = _(
+            "Read each place at egg height, lid shut, once it has settled: one instrument moved from place to "
+            "place, or several at once."
+        )
         self.picture = PlanPicture(theme)
         middle = self.folding_row(24)
         middle.addWidget(self._map_fields(), 5)
         middle.addWidget(self.picture, 5)
         for part in (
-            column(row(self.incubator, 1), label("Set point", "heading")),
+            column(row(self.incubator, 1), label(_("Set point"), "heading")),
             column(self._controller, self._now, self._controller_note, rule()),
-            column(label("Warm and cold places", "heading"), label(words, "muted", wrap=True), middle),
+            column(label(_("Warm and cold places"), "heading"), label(words, "muted", wrap=True), middle),
             column(self._problem, self._says, self._why, row(self.keep, 1), self._heights(), 1),
         ):
             self.page.addLayout(part)
         theme.changed.connect(self.refresh)
 
     def _map_fields(self) -> QWidget:
-        self.instrument = Chooser("Instrument moved from place to place", changed=self._evaluate)
-        name = "Thermostat swings by, plus or minus"
+        self.instrument = Chooser(_("Instrument moved from place to place"), changed=self._evaluate)
+        name = _("Thermostat swings by, plus or minus")
         self.swing = field(name, width=(self._theme, 56), typed=self._evaluate)
         self._swing_unit = label("", "muted")
-        self.several = QCheckBox("several instruments at once")
+        self.several = QCheckBox(_("several instruments at once"))
         self.several.toggled.connect(self._show_several)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
@@ -74,38 +77,40 @@ class PlacesView(Page):
         self._who: dict[str, Chooser] = {}
         for y, names in enumerate(PLACES):
             for x, name in enumerate(names):
-                edit = field(f"Reading {name}", typed=self._evaluate, entered=partial(self._step_from, name))
-                who = Chooser(f"Instrument {name}", changed=self._evaluate, yielding=True)
+                edit = field(
+                    _("Reading {name}", name=_(name)), typed=self._evaluate, entered=partial(self._step_from, name)
+                )
+                who = Chooser(_("Instrument {name}", name=_(name)), changed=self._evaluate, yielding=True)
                 who.hide()
                 self.cells[name], self._who[name] = edit, who
-                for below, widget in enumerate((label(name, "small"), edit, who)):
+                for below, widget in enumerate((label(_(name), "small"), edit, who)):
                     grid.addWidget(widget, 3 * y + below, x)
-        top = row((self.instrument, 1), label("swing ±", "muted"), self.swing, self._swing_unit)
+        top = row((self.instrument, 1), label(_("swing ±"), "muted"), self.swing, self._swing_unit)
         return holder(column(top, self.several, grid, 1))
 
     def _heights(self) -> QWidget:
         """Two or three heights, for still air."""
         wide, typed = (self._theme, 88), self._evaluate_heights
-        self.egg_top = field("Height of the egg tops over the floor, cm", width=wide, typed=typed)
+        self.egg_top = field(_("Height of the egg tops over the floor, cm"), width=wide, typed=typed)
         self.levels: list[tuple[QLineEdit, QLineEdit]] = []
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        for i, words in enumerate(("lower", "upper", "one more")):
-            height = field(f"Height of the {words} reading, cm", width=wide, typed=typed)
-            shown = field(f"The {words} reading", width=wide, typed=typed)
-            cells = (label(words, "muted"), height, label("cm", "muted"), shown, label("it shows", "muted"))
+        for i, words in enumerate((_("lower"), _("upper"), _("one more"))):
+            height = field(_("Height of the {words} reading, cm", words=words), width=wide, typed=typed)
+            shown = field(_("The {words} reading", words=words), width=wide, typed=typed)
+            cells = (label(words, "muted"), height, label("cm", "muted"), shown, label(_("it shows"), "muted"))
             for x, widget in enumerate(cells):
                 grid.addWidget(widget, i, x)
             self.levels.append((height, shown))
         grid.setColumnStretch(5, 1)
         self._layer_problem, self._layer_says = problem_label(), label("", "name", wrap=True)
-        self.keep_layers = button("Keep these &heights", self._keep_heights)
+        self.keep_layers = button(_("Keep these &heights"), self._keep_heights)
         self.layer_result: PlacesResult | None = None
         box = column(
             rule(),
-            label("Layers of still air", "heading"),
+            label(_("Layers of still air"), "heading"),
             label(knowledge.cautions()["layers"], "", "eggs", wrap=True),
-            row(label("Egg tops at", "muted"), self.egg_top, label("cm over the floor.", "muted"), 1),
+            row(label(_("Egg tops at"), "muted"), self.egg_top, label(_("cm over the floor."), "muted"), 1),
             grid,
             self._layer_problem,
             self._layer_says,
@@ -119,7 +124,9 @@ class PlacesView(Page):
         desk = self._desk
         if self._swing_unit.text() != desk.book.temperature_unit:
             self._swing_unit.setText(desk.book.temperature_unit)
-            self.swing.setText(f"{float(difference_from_inside(places.SWING_K, desk.book.temperature_unit)):g}")
+            self.swing.setText(
+                as_number(float(difference_from_inside(places.SWING_K, desk.book.temperature_unit)), "g")
+            )
         incubators = [(i.name, i.id) for i in desk.book.incubators()]
         instruments = [(i.name, channel.id) for i, channel in instruments_for(desk.book, "temperature")]
         for box in (self.incubator, self.instrument, *self._who.values()):
@@ -172,7 +179,11 @@ class PlacesView(Page):
             if kept is not None:
                 result = places.from_survey(desk.book, *kept)
                 says, why = even_words(desk.book, result)
-                says = f"Map of {dates.day(desk.book.local(kept[0].done_ms), year=True)}. {says}"
+                says = _(
+                    "Map of {done_ms}. {says}",
+                    done_ms=dates.day(desk.book.local(kept[0].done_ms), year=True),
+                    says=says,
+                )
         say(self._says, says)
         say(self._why, why)
         self.picture.show_result(result, desk.book.temperature_unit, says)
@@ -180,7 +191,7 @@ class PlacesView(Page):
 
     def _evaluate_heights(self, _typed: object = None) -> None:
         moved = self.instrument.currentData()
-        cells = [Cell(f"height {i + 1}", moved, s.text(), h.text()) for i, (h, s) in enumerate(self.levels)]
+        cells = [Cell(_("height {i}", i=i + 1), moved, s.text(), h.text()) for i, (h, s) in enumerate(self.levels)]
         result = None
         if any(c.typed.strip() for c in cells):
             result = places.compare_heights(self._desk.book, cells, self.swing.text(), self.egg_top.text())
@@ -209,13 +220,13 @@ class PlacesView(Page):
         for edit in self.cells.values() if egg_top is None else ():
             edit.setText("")
         self._evaluate()
-        notify.tell("info", "Kept. Ctrl+Z takes it back.")
+        notify.tell("info", _("Kept. Ctrl+Z takes it back."))
 
     def _show_controller(self) -> None:
         self._now.hide()
         if self._incubator is None:
             say(self._controller, "")
-            say(self._controller_note, "Enter an incubator first.")
+            say(self._controller_note, _("Enter an incubator first."))
             return
         book = self._desk.book
         found = heat.advise(book, self._incubator)

@@ -11,6 +11,7 @@ from stathmis.core.units import Unit, difference_from_inside, from_inside
 from stathmis.services.instruments.places import PLACES, PlacesResult
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _, as_number
 from stathmis.words.numbers import signed
 
 FULL_TINT_K = 1.0
@@ -37,7 +38,7 @@ class PlanPicture(Drawn):
     def show_result(self, result: PlacesResult, unit: Unit, words: str) -> None:
         """Draw a comparison; words say the same to a screen reader."""
         self._result, self._unit = result, unit
-        self.say("Plan of the places", words)
+        self.say(_("Plan of the places"), words)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -61,7 +62,7 @@ class PlanPicture(Drawn):
         painter.setFont(theme.font(12))
         painter.setPen(QColor(inks.muted))
         words = QRectF(area.left(), area.bottom() + 2, area.width(), foot)
-        painter.drawText(words, Qt.AlignmentFlag.AlignCenter, f"{self._unit} · front, door or window side")
+        painter.drawText(words, Qt.AlignmentFlag.AlignCenter, _("{unit} · front, door or window side", unit=self._unit))
 
     def _cell(self, painter: QPainter, cell: QRectF, name: str, index: int | None) -> None:
         theme, inks = self.theme, self.theme.inks
@@ -71,7 +72,7 @@ class PlanPicture(Drawn):
         inner = cell.adjusted(4, 3, -4, -3)
         painter.setFont(theme.font(12))
         painter.setPen(QColor(inks.muted))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, name)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, _(name))
         if index is None or self._result is None or self._result.even is None:
             return
         even = self._result.even
@@ -80,12 +81,12 @@ class PlanPicture(Drawn):
         tint.setAlpha(int(90 * min(1.0, abs(off) / FULL_TINT_K)))
         painter.fillRect(cell.adjusted(1, 1, -1, -1), tint)
         painter.setPen(QColor(inks.ink))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, name)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, _(name))
         painter.setFont(theme.font(17, theme.font().Weight.DemiBold))
         value = float(from_inside(self._result.found[index].value, self._unit))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignCenter, f"{value:.2f}")
+        painter.drawText(inner, Qt.AlignmentFlag.AlignCenter, as_number(value, ".2f"))
         painter.setFont(theme.font(12))
         less = float(difference_from_inside(off, self._unit))
-        word = {even.warmest: "warmest ", even.coldest: "coldest "}.get(index, "") if even.seen else ""
+        word = {even.warmest: _("warmest "), even.coldest: _("coldest ")}.get(index, "") if even.seen else ""
         text = f"{word}{signed(less, 2)}"
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, text)

@@ -25,16 +25,16 @@ from stathmis.ui.kit.fields import Chooser, field
 from stathmis.ui.kit.page import column, holder, put, row, table
 from stathmis.ui.kit.pieces import button, clear, label, problem_label, say, set_property
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, _, as_number
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
 _DIRECTIONS = (("–", ""), ("rising", "rising"), ("falling", "falling"))
-_STRETCH = {"came": 0, "this one shows": 4, "salt": 6, "jar at": 2}
+_STRETCH = {"came": 0, "this one shows": 4, "salt": 8, "jar at": 2}
 """How the columns of a row share the room; others take 4."""
 _PRESSURES = (
-    ("standard for the altitude", "altitude"),
-    ("weather report, sea level", "report"),
-    ("measured here", "here"),
+    (N_("standard for the altitude"), "altitude"),
+    (N_("weather report, sea level"), "report"),
+    (N_("measured here"), "here"),
 )
 
 
@@ -60,7 +60,7 @@ class _RowWidgets:
         grid.addWidget(label(str(number), "small"), at, 0)
         self.edits: dict[str, QLineEdit] = {}
         self.order: list[QWidget] = []
-        self.shown = self._edit("shown", f"Point {number}, this one shows")
+        self.shown = self._edit("shown", _("Point {number}, this one shows", number=number))
         grid.addWidget(self.shown, at, 1)
         column = 2
         for key, heading in FIELDS[view.points.method.reference]:
@@ -68,7 +68,7 @@ class _RowWidgets:
             if key == "salt":
                 widget = self._salt(number)
             else:
-                widget = self._edit(key, f"Point {number}, {heading}")
+                widget = self._edit(key, _("Point {number}, {heading}", number=number, heading=_(heading)))
             grid.addWidget(widget, at, column)
             column += 1
         if view.channel_quantity == "humidity":
@@ -100,12 +100,18 @@ class _RowWidgets:
         self._view.changed.emit()
 
     def _salt(self, number: int) -> Chooser:
-        salts = [("choose", ""), *((salt.name, salt.formula) for salt in SALTS.values())]
-        name = f"Point {number}, salt in the jar"
+        salts = [(_("choose"), ""), *((_(salt.name), salt.formula) for salt in SALTS.values())]
+        name = _("Point {number}, salt in the jar", number=number)
         return self._choice(7, name, salts, self.row.cells.get("salt", ""), partial(self._chosen, "salt"))
 
     def _direction(self, number: int) -> Chooser:
-        return self._choice(3, f"Point {number}, which way it came", _DIRECTIONS, self.row.direction, self._turned)
+        return self._choice(
+            3,
+            _("Point {number}, which way it came", number=number),
+            [(_(text), way) for text, way in _DIRECTIONS],
+            self.row.direction,
+            self._turned,
+        )
 
     def _choice(
         self,
@@ -146,7 +152,7 @@ class PointSetView(QWidget):
         self._settings: dict[str, QWidget] = {}
         # the list of ways stays while what is below is built anew: its keyboard search must not be cut short
         ways = [(m.name, m.key) for m in methods_for(self.channel.quantity)]
-        self.method = Chooser("Way of checking", ways, points.method.key, changed=self._switch_method, yielding=True)
+        self.method = Chooser(_("Way of checking"), ways, points.method.key, changed=self._switch_method, yielding=True)
         self.method.setMinimumContentsLength(20)
         self._beside, self.layout_ = row(), column(spacing=4)
         put(self, column(row(self.method, (self._beside, 1)), self.layout_, spacing=4))
@@ -180,21 +186,21 @@ class PointSetView(QWidget):
         first, second, third = self._beside, row(), row()
         kind = self.points.method.reference
         if kind in ("instrument", "gun"):
-            first.addWidget(label("against" if kind == "instrument" else "gun or tip", "muted"))
-            first.addWidget(self._chooser("reference_id", self.channel.quantity, "Reference to compare with"), 1)
+            first.addWidget(label(_("against") if kind == "instrument" else _("gun or tip"), "muted"))
+            first.addWidget(self._chooser("reference_id", self.channel.quantity, _("Reference to compare with")), 1)
         elif kind == "bulbs":
-            self._choice(first, "wick", "wick in", [(how[0], key) for key, how in WICKS.items()])
-            for key, text in (("reference_id", "dry"), ("second_id", "wet")):
+            self._choice(first, "wick", _("wick in"), [(_(how[0]), key) for key, how in WICKS.items()])
+            for key, text in (("reference_id", _("dry")), ("second_id", _("wet"))):
                 second.addWidget(label(text, "muted"))
-                second.addWidget(self._chooser(key, "temperature", f"Thermometer of the {text} bulb"))
+                second.addWidget(self._chooser(key, "temperature", _("Thermometer of the {text} bulb", text=text)))
         first.addStretch(1)
         if self.points.method.needs_pressure:
-            self._choice(third, "pressure_from", "pressure", _PRESSURES)
-            self._setting(third, "pressure", "hPa", "Air pressure in hPa")
-            self._setting(third, "altitude", "m", "Altitude in meters")
+            self._choice(third, "pressure_from", "pressure", [(_(text), key) for text, key in _PRESSURES])
+            self._setting(third, "pressure", "hPa", _("Air pressure in hPa"))
+            self._setting(third, "altitude", "m", _("Altitude in meters"))
         if kind == "gun":
-            self._setting(second, "emissivity", "emissivity of the shell", "Emissivity of the shell", before=True)
-            self._setting(second, "gun_setting", "gun set to", "Emissivity the gun is set to", before=True)
+            self._setting(second, "emissivity", _("emissivity of the shell"), _("Emissivity of the shell"), before=True)
+            self._setting(second, "gun_setting", _("gun set to"), _("Emissivity the gun is set to"), before=True)
             self._setting(third, "gun_c", _("the gun itself is at"), _("How warm the gun itself is"), before=True)
             third.addWidget(label(_("{unit}; empty: as the room", unit=self.desk.book.temperature_unit), "muted"))
         if kind == "salt":
@@ -208,7 +214,7 @@ class PointSetView(QWidget):
 
     def _chooser(self, key: str, quantity: str, name: str) -> Chooser:
         found = checking.references(self.desk.book, self.channel, quantity)
-        mark = {other.id: "" if other.role == "reference" else " (no reference)" for other, _own in found}
+        mark = {other.id: "" if other.role == "reference" else _(" (no reference)") for other, _own in found}
         options = [(other.name + mark[other.id], theirs.id) for other, theirs in found]
         if getattr(self.points, key) is None and options:
             setattr(self.points, key, options[0][1])
@@ -268,9 +274,9 @@ class PointSetView(QWidget):
         self.rebuilt.emit()
 
     def _table(self) -> QWidget:
-        typed = ["this one shows", *(h for _, h in FIELDS[self.points.method.reference])]
-        typed += ["came"] if self.channel.quantity == "humidity" else []
-        headings = ["", *typed, f"true, {unit_word(self.channel.unit)}", "add"]
+        typed = [N_("this one shows"), *(h for _, h in FIELDS[self.points.method.reference])]
+        typed += [N_("came")] if self.channel.quantity == "humidity" else []
+        headings = ["", *typed, _("true, {unit_word}", unit_word=unit_word(self.channel.unit)), N_("add")]
         n = len(headings)
         shares = [0, *(_STRETCH.get(text, 4) for text in typed), 0, 0]
         self.grid = table(headings, shares, right=(n - 2, n - 1), spacing=8)
@@ -281,18 +287,18 @@ class PointSetView(QWidget):
     def _below(self) -> QVBoxLayout:
         """One more point, and picking points from logs."""
         # the keys are for the first set of points: two with the same would do nothing
-        words = ("One &more point", "Pick from the &logs …")
+        words = (_("One &more point"), _("Pick from the &logs …"))
         more, logs = words if self._first else (w.replace("&", "") for w in words)
         self._more: list[QWidget] = [button(more, self.add_row, "link")]
         if self.points.method.key != "side":
             return column(row(*self._more, 1))
         self._more.append(button(logs, self._toggle_logs, "link"))
         book, now_ms, pick = self.desk.book, self.desk.now_ms, self.pick_from_logs
-        self.log_from = field("Logs from", text=f"{book.local(now_ms - DAY_MS):%Y-%m-%d %H:%M}", entered=pick)
-        self.log_to = field("Logs to", text=f"{book.local(now_ms):%Y-%m-%d %H:%M}", entered=pick)
-        self._take, self._log_problem = button("Take these", pick), problem_label()
+        self.log_from = field(_("Logs from"), text=f"{book.local(now_ms - DAY_MS):%Y-%m-%d %H:%M}", entered=pick)
+        self.log_to = field(_("Logs to"), text=f"{book.local(now_ms):%Y-%m-%d %H:%M}", entered=pick)
+        self._take, self._log_problem = button(_("Take these"), pick), problem_label()
         self._from_logs = holder(
-            row(label("from", "muted"), self.log_from, label("to", "muted"), self.log_to, self._take, 1)
+            row(label(_("from"), "muted"), self.log_from, label(_("to"), "muted"), self.log_to, self._take, 1)
         )
         self._from_logs.hide()
         return column(row(*self._more, 1), self._from_logs, self._log_problem)
@@ -310,7 +316,7 @@ class PointSetView(QWidget):
             start = clock.parse_moment(self.log_from.text(), desk.now_ms, desk.book.zone)
             end = clock.parse_moment(self.log_to.text(), desk.now_ms, desk.book.zone)
             if self.points.reference_id is None:
-                raise UserError("There is no reference yet.", "Choose one above.")
+                raise UserError(_("There is no reference yet."), _("Choose one above."))
             self.points.logged = logged_pairs.pick(desk.book, self.channel, self.points.reference_id, start, end)
         except UserError as error:
             problem = str(error)
@@ -326,12 +332,12 @@ class PointSetView(QWidget):
             grid.setColumnStretch(at, share)
         known = self.points.allowances
         for at, a in enumerate(self.points.method.allowances):
-            name, typed = f"{a.label}, plus or minus", partial(self._set, known, a.key)
+            name, typed = _("{label}, plus or minus", label=a.label), partial(self._set, known, a.key)
             edit = field(name, text=known.get(a.key, ""), width=(self.theme, 72), typed=typed)
             grid.addWidget(label(f"{a.label} ±", "muted", wrap=True), at, 0)
             grid.addWidget(edit, at, 1)
             grid.addWidget(label(a.unit(self.channel.unit), "muted"), at, 2)
-            grid.addWidget(label(f"usual: {a.why}", "small", wrap=True), at, 3)
+            grid.addWidget(label(_("usual: {why}", why=a.why), "small", wrap=True), at, 3)
             self._allow[f"allow:{a.key}"] = edit
         return holder(grid)
 
@@ -380,15 +386,24 @@ class PointSetView(QWidget):
         self._logged.setVisible(found is not None)
         if found is not None:
             lag = found.pairs.lag_s
-            late = f", {abs(lag):.0f} s {'behind' if lag > 0 else 'ahead of'} the reference" if abs(lag) >= 5 else ""
+            late = (
+                _(", {lag:.0f} s {word} the reference", lag=abs(lag), word=_("behind") if lag > 0 else _("ahead of"))
+                if abs(lag) >= 5
+                else ""
+            )
             self._logged.setText(
-                f"{count(found.pairs.reading.size, 'block')} from {count(found.readings, 'logged reading')}{late}."
+                _(
+                    "{blocks} from {loggeds}{late}.",
+                    blocks=count(found.pairs.reading.size, "{n} block", "{n} blocks"),
+                    loggeds=count(found.readings, "{n} logged reading", "{n} logged readings"),
+                    late=late,
+                )
             )
 
     def _show_row(self, widgets: _RowWidgets, point: Point | None, check: Check | None, place: tuple[int, int]) -> None:
         unit = self.channel.unit
         places = places_for(self.channel.resolution / 10)
-        widgets.true.setText(f"{point.reference:.{places}f}" if point else "")
+        widgets.true.setText(as_number(point.reference, f".{places}f") if point else "")
         widgets.difference.setText(signed(point.reference - point.reading, places) if point else "")
         problems = [p for p in check.problems if (p.set_index, p.row) == place] if check else []
         # a row that is still being typed is not scolded for what is still to come

@@ -22,6 +22,7 @@ from stathmis.services.instruments.sheet import CheckSheet
 from stathmis.services.report.drawing import ticks
 from stathmis.ui.paper import Paper, letters
 from stathmis.ui.theme import FAMILY, LIGHT
+from stathmis.words.catalogue import _
 
 _CHART = (1680, 560)
 # the heaviest of the shipped letters: anything heavier would be smeared from it
@@ -64,28 +65,36 @@ def _html(sheet: CheckSheet, width: int) -> str:
     )
     verdicts = "".join(f"<p>{escape(v)}</p>" for v in sheet.verdicts)
     chained = "".join(f"<p>{escape(c)}</p>" for c in sheet.chain)
-    shown = "".join(f"<td align='center'>&nbsp;{escape(a)}&nbsp;</td>" for a, _ in sheet.table)
-    true = "".join(f"<td align='center'>&nbsp;<b>{escape(b)}</b>&nbsp;</td>" for _, b in sheet.table)
-    budget = f"<h3>What makes up U</h3>{_table(sheet.budget_head, sheet.budget, line, muted)}" if sheet.budget else ""
+    shown = "".join(f"<td align='center'>&nbsp;{escape(a)}&nbsp;</td>" for a, _true in sheet.table)
+    true = "".join(f"<td align='center'>&nbsp;<b>{escape(b)}</b>&nbsp;</td>" for _shown, b in sheet.table)
+    points = _table(sheet.points_head, sheet.points, line, muted)
+    budget = _table(sheet.budget_head, sheet.budget, line, muted, last="b") if sheet.budget else ""
     return (
         f"<body style='color:{ink}'><style>p{{margin:2px 0}} {_HEADS}</style>"
         f"<h1>{escape(sheet.title)}</h1><table>{facts}</table>"
         f"<p style='font-size:13pt'><b>{escape(sheet.result)}</b></p>{verdicts}"
         f"<p><img src='chart' width='{width}' height='{width * _CHART[1] // _CHART[0]}'></p>"
-        f"<h3>Points, in {escape(sheet.unit)}</h3>{_table(sheet.points_head, sheet.points, line, muted)}{budget}"
-        f"<h3>How it leads to a reference</h3>{chained}"
-        f"<h3>To cut out and tape to the incubator, in {escape(sheet.unit)}</h3>"
-        f"<table border='1' cellspacing='0' cellpadding='5' style='border-color:{muted}'>"
-        f"<tr><td>it shows</td>{shown}</tr><tr><td>it is</td>{true}</tr></table></body>"
+        + _heading(_("Points, in {unit}", unit=sheet.unit), points)
+        + (_heading(_("What makes up U"), budget) if budget else "")
+        + _heading(_("How it leads to a reference"), chained)
+        + _heading(_("To cut out and tape to the incubator, in {unit}", unit=sheet.unit))
+        + f"<table border='1' cellspacing='0' cellpadding='5' style='border-color:{muted}'>"
+        f"<tr><td>{escape(_('it shows'))}</td>{shown}</tr><tr><td>{escape(_('it is'))}</td>{true}</tr></table></body>"
     )
 
 
-def _table(head: tuple[str, ...], rows: tuple[tuple[str, ...], ...], line: str, muted: str) -> str:
+def _heading(text: str, below: str = "") -> str:
+    return f"<h3>{escape(text)}</h3>{below}"
+
+
+def _table(head: tuple[str, ...], rows: tuple[tuple[str, ...], ...], line: str, muted: str, last: str = "span") -> str:
+    """last: how the last row's cells are marked."""
     top = "".join(f"<td style='color:{muted}'>{escape(h)}&nbsp;&nbsp;</td>" for h in head)
-    body = "".join("<tr>" + "".join(f"<td>{escape(c)}&nbsp;&nbsp;</td>" for c in row) + "</tr>" for row in rows[:-1])
-    if rows:
-        last = "b" if rows[-1][0].startswith("together") else "span"
-        body += "<tr>" + "".join(f"<td><{last}>{escape(c)}</{last}>&nbsp;&nbsp;</td>" for c in rows[-1]) + "</tr>"
+    marks = ["span"] * (len(rows) - 1) + [last]
+    body = "".join(
+        "<tr>" + "".join(f"<td><{mark}>{escape(c)}</{mark}>&nbsp;&nbsp;</td>" for c in row) + "</tr>"
+        for mark, row in zip(marks, rows, strict=False)
+    )
     return (
         f"<table cellspacing='0' cellpadding='2' width='100%' style='border-color:{line}'><tr>{top}</tr>{body}</table>"
     )
@@ -150,7 +159,7 @@ def _chart(sheet: CheckSheet) -> QImage:
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             text,
         )
-    words = f"{sheet.unit} to add, by what it shows; shaded upright: working zone"
+    words = _("{unit} to add, by what it shows; shaded upright: working zone", unit=sheet.unit)
     painter.drawText(QRectF(area.left(), area.bottom() + 42, area.width(), 34), Qt.AlignmentFlag.AlignCenter, words)
     painter.end()
     return image

@@ -20,17 +20,18 @@ from stathmis.ui.kit.pieces import label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import N_, Sentence, _, as_number
 from stathmis.words.numbers import number, with_u
 
-NOT_A_VOTE = (
-    "Not a vote: each counts by how sure it is, so one with a short path to a reference outweighs any number of cheap "
-    "ones that agree with each other. One that differs from the rest by more than both uncertainties (normalized error "
-    "beyond 1) is doubted, never dropped in silence."
+NOT_A_VOTE = Sentence(
+    "Not a vote: each counts by how sure it is, so one with a short path to a reference outweighs any "
+    "number of cheap ones that agree with each other. One that differs from the rest by more than both "
+    "uncertainties (normalized error beyond 1) is doubted, never dropped in silence."
 )
 
 
 QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
-HEADINGS = ("instrument", "it shows", "corrected", "", "counts for", "against the rest")
+HEADINGS = (N_("instrument"), N_("it shows"), N_("corrected"), "", N_("counts for"), N_("against the rest"))
 RIGHT = (1, 2, 4, 5)
 
 
@@ -49,7 +50,7 @@ class _Line:
     def show_reading(self, found: Together, i: int, unit: Unit, *, narrow: bool) -> None:
         judged, doubted = found.readings[i], i in found.consensus.suspects
         value, U, band = judged.corrected.value, judged.corrected.U, found.band
-        against = f"{found.e_n[i]:+.1f}".replace("-", "−")
+        against = as_number(found.e_n[i], "+.1f").replace("-", "−")
         for cell, text in zip(
             self.texts,
             (
@@ -57,8 +58,8 @@ class _Line:
                 number(overview.read_value(judged), found.quantity, unit),
                 with_u(value, U, found.quantity, unit),
                 "",
-                f"{100 * found.share[i]:.0f} %" if found.share[i] >= 0.01 else "under 1 %",
-                f"{against}, doubted" if doubted else against,
+                f"{as_number(100 * found.share[i], '.0f')} %" if found.share[i] >= 0.01 else _("under 1 %"),
+                _("{against}, doubted", against=against) if doubted else against,
             ),
             strict=True,
         ):
@@ -69,7 +70,7 @@ class _Line:
         set_property(self.texts[5], "ink", "outside" if doubted else "")
         self.level.setVisible(not narrow)
         decision = "undecided" if band is None else str(decide(value, judged.corrected.u, band.low, band.high))
-        word = {"inside": "inside", "outside": "outside"}.get(decision, "can't tell")
+        word = {"inside": _("inside"), "outside": _("outside")}.get(decision, _("can't tell"))
         state = LevelState(found.quantity, band, Corrected(value, U), decision)
         self.level.show_state(state, f"{judged.instrument.name}: {word}")
 
@@ -88,18 +89,22 @@ class _Group(QWidget):
     def show_group(self, book: Book, found: Together, *, narrow: bool) -> None:
         unit = book.shown_unit(found.quantity)
         at = max(r.time_ms for r in found.readings)
-        set_text(self._title, f"{found.incubator.name}, {found.quantity}, {dates.moment(book.local(at))}")
+        set_text(self._title, f"{found.incubator.name}, {_(found.quantity)}, {dates.moment(book.local(at))}")
         together = with_u(found.corrected.value, found.corrected.U, found.quantity, unit)
         suspects = ", ".join(found.readings[i].instrument.name for i in found.consensus.suspects)
-        doubt = f"Doubted: {suspects}. Check it next." if suspects else "All agree within their uncertainties."
-        set_text(self._words, f"Together they say {together}. {doubt}")
+        doubt = (
+            _("Doubted: {suspects}. Check it next.", suspects=suspects)
+            if suspects
+            else _("All agree within their uncertainties.")
+        )
+        set_text(self._words, _("Together they say {together}. {doubt}", together=together, doubt=doubt))
         self._grid.setColumnStretch(3, 0 if narrow else 3)
         for i, line in enumerate(self._lines.show(len(found.readings))):
             line.show_reading(found, i, unit, narrow=narrow)
         worst = max(found.pairs, key=lambda pair: abs(found.pairs[pair]))
-        names = " and ".join(found.readings[i].instrument.name for i in worst)
-        apart = f"normalized error {abs(found.pairs[worst]):.1f} (up to 1 agrees)"
-        set_text(self._apart, f"Furthest apart: {names}, {apart}.")
+        names = _(" and ").join(found.readings[i].instrument.name for i in worst)
+        apart = _("normalized error {pairs:.1f} (up to 1 agrees)", pairs=abs(found.pairs[worst]))
+        set_text(self._apart, _("Furthest apart: {names}, {apart}.", names=names, apart=apart))
 
 
 class TogetherView(Page):
@@ -108,10 +113,10 @@ class TogetherView(Page):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 760)
         self._desk, self._theme = desk, theme
-        self.page.addWidget(label(NOT_A_VOTE, "muted", wrap=True))
+        self.page.addWidget(label(NOT_A_VOTE(), "muted", wrap=True))
         self._drawn_narrow = False
         self._groups = Pool(self.page, lambda: _Group(theme))
-        words = "Two instruments in one incubator, read within a quarter of an hour, are compared here."
+        words = _("Two instruments in one incubator, read within a quarter of an hour, are compared here.")
         self._none = label(words, "muted", wrap=True)
         self.page.addWidget(self._none)
         self.page.addStretch(1)

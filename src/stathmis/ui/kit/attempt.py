@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLabel, QLineEdit
 from stathmis.core.errors import UserError
 from stathmis.services import notify
 from stathmis.ui.kit.pieces import say
+from stathmis.words.catalogue import _
 
 
 def attempt(problem: QLabel, action: Callable[[], str]) -> bool:
@@ -20,7 +21,7 @@ def attempt(problem: QLabel, action: Callable[[], str]) -> bool:
         say(problem, str(error))
         return False
     problem.hide()
-    notify.tell("info", f"{said} Ctrl+Z takes it back.")
+    notify.tell("info", _("{said} Ctrl+Z takes it back.", said=said))
     return True
 
 

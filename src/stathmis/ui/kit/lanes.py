@@ -15,6 +15,7 @@ from stathmis.core.units import Unit, from_inside
 from stathmis.logbook.records import Quantity
 from stathmis.ui.kit.drawn import Walked
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import as_number
 from stathmis.words.numbers import unit_word
 
 LEFT, RIGHT, GAP, BELOW = 46, 8, 10, 20
@@ -118,7 +119,7 @@ class Lanes(Walked):
         painter.setPen(QColor(self.theme.inks.muted))
         places = 1 if lane.quantity == "temperature" else 0
         for value in lane.ends:
-            painter.drawText(QPointF(2, lane.y(value) + 4), f"{value:.{places}f}")
+            painter.drawText(QPointF(2, lane.y(value) + 4), as_number(value, f".{places}f"))
         painter.setPen(self.theme.inks.of(lane.quantity))
         painter.drawText(QPointF(2, lane.area.center().y() + 4), unit_word(lane.unit))
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from stathmis.ui.kit.pieces import button, hide, label, rule, set_property, set_text
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import _, begun
 
 W = TypeVar("W", bound=QWidget)
 
@@ -144,7 +144,7 @@ class _Row(QWidget):
         self._when.setFixedWidth(width)
         self._when.setVisible(bool(when))
         set_text(self._words, words)
-        self._strike.setAccessibleName(f"{self._verb.capitalize()} {', '.join(w for w in (words, when) if w)}")
+        self._strike.setAccessibleName(f"{begun(self._verb)} {', '.join(w for w in (words, when) if w)}")
 
 
 class StrikeList(QWidget):

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from stathmis.ui.kit.pieces import label
+from stathmis.words.catalogue import _
 
 if TYPE_CHECKING:
     from stathmis.ui.theme import Theme
@@ -111,12 +112,12 @@ class FieldGrid(QGridLayout):
 def table(
     headings: Sequence[str], shares: Sequence[int], right: Collection[int] = (), spacing: int = 16
 ) -> QGridLayout:
-    """A grid under its headings; shares: of the room, column by column; right: the columns of numbers."""
+    """A grid under its headings (looked up here); shares: of the room, by column; right: the columns of numbers."""
     grid = QGridLayout()
     grid.setHorizontalSpacing(spacing)
     grid.setVerticalSpacing(4)
     for at, (text, share) in enumerate(zip(headings, shares, strict=True)):
-        heading = label(text, "small", wrap=True)
+        heading = label(_(text), "small", wrap=True)
         side = Qt.AlignmentFlag.AlignRight if at in right else Qt.AlignmentFlag.AlignLeft
         heading.setAlignment(side | Qt.AlignmentFlag.AlignBottom)
         grid.addWidget(heading, 0, at)

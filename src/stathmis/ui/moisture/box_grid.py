@@ -13,6 +13,7 @@ from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.level import LevelState, paint_level
 from stathmis.ui.theme import Theme
 from stathmis.words import box as box_words
+from stathmis.words.catalogue import _, as_number
 
 _LABELS, _ROW, _HEAD = 190, 50, 26
 
@@ -62,7 +63,7 @@ class BoxGrid(Drawn):
         cell = self.cell
         if cell is not None and self._grid is not None:
             words = box_words.cell_words(self._grid, cell)
-            self.say(f"Water and vents, {self._grid.title}", words)
+            self.say(_("Water and vents, {title}", title=_(self._grid.title)), words)
             self.looked_at.emit(cell)
         self.update()
 
@@ -123,7 +124,7 @@ class BoxGrid(Drawn):
         left, row, head, wide = self._measures()
         painter.setFont(theme.font(12))
         painter.setPen(QColor(inks.muted))
-        painter.drawText(QRectF(0, 0, left - 8, head), Qt.AlignmentFlag.AlignVCenter, "% RH with the vent open")
+        painter.drawText(QRectF(0, 0, left - 8, head), Qt.AlignmentFlag.AlignVCenter, _("% RH with the vent open"))
         for c, cell in enumerate(grid.cells[0]):
             area = QRectF(left + c * wide, 0, wide, head)
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, opening_typed(cell.opening))
@@ -148,9 +149,9 @@ class BoxGrid(Drawn):
         chosen = cell == self._grid.chosen
         painter.setFont(theme.font(12, QFont.Weight.DemiBold if chosen else QFont.Weight.Normal))
         painter.setPen(QColor(inks.ink))
-        text = f"{cell.rh:.0f} ± {max(1.0, cell.U):.0f}"
+        text = f"{as_number(cell.rh, '.0f')} ± {as_number(max(1.0, cell.U), '.0f')}"
         now = is_setting(self._now, cell)
-        words = ", ".join(w for w, is_so in (("best", chosen), ("now", now)) if is_so)
+        words = ", ".join(w for w, is_so in ((_("best"), chosen), (_("now"), now)) if is_so)
         below = QRectF(area.left() + 4, tube.bottom(), area.width() - 8, area.bottom() - tube.bottom() - 2)
         if not words:
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, text)

@@ -18,6 +18,7 @@ from stathmis.ui.chart import DayAxis, restyle, styled_plot
 from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 
 TURN_MS = 10
 FAN_K = 2.0
@@ -83,25 +84,32 @@ class LossChart(QWidget):
         top = max([high, *(p.loss for p in sheet.points), *([sheet.forecast[0]] if sheet.forecast else [])])
         plot.setXRange(0, end * 1.02, padding=0)
         plot.setYRange(min(0.0, *(p.loss for p in sheet.points), 0.0) - 0.4, 1.1 * top, padding=0)
-        words = "Loss, % of the weight at setting"
-        legend = "Shaded: where it may run. Large rings: the mean egg; small ones: marked eggs."
+        words = _("Loss, % of the weight at setting")
+        legend = _("Shaded: where it may run. Large rings: the mean egg; small ones: marked eggs.")
         if sheet.forecast is not None:
-            legend += " Line and fan from now on: if the last day's humidity stays; dashed: if it is held as asked."
+            legend += _(" Line and fan from now on: if the last day's humidity stays; dashed: if it is held as asked.")
         self._legend.setText(legend)
         size, color = self._theme.px(12), inks.eggs
         plot.plotItem.setTitle(f'<span style="font-family:Inter;font-size:{size}px;color:{color}">{words}</span>')
-        said = f"{len(sheet.points)} weighings"
+        said = _("{points} weighings", points=len(sheet.points))
         if sheet.loss_now is not None:
-            said += f", {sheet.loss_now[0]:.1f} percent lost so far, {aim:g} wanted at lockdown"
+            said += _(
+                ", {loss_now:.1f} percent lost so far, {aim:g} wanted at lockdown", loss_now=sheet.loss_now[0], aim=aim
+            )
         told = [
             (
                 p.day,
-                f"{sheet.course.day_words(p.day, 1)}, {p.mark or 'mean egg'}: "
-                f"{p.loss:.1f} ± {NORMAL_95 * p.u:.1f} % lost",
+                _(
+                    "{day_words}, {mark}: {loss:.1f} ± {normal_95:.1f} % lost",
+                    day_words=sheet.course.day_words(p.day, 1),
+                    mark=p.mark or _("mean egg"),
+                    loss=p.loss,
+                    normal_95=NORMAL_95 * p.u,
+                ),
             )
             for p in sorted(sheet.points, key=lambda p: p.day)
         ]
-        plot.tell("Loss of weight", said, told)
+        plot.tell(_("Loss of weight"), said, told)
 
     def _forecasts(self, sheet: LossSheet) -> None:
         conductance = sheet.conductance
@@ -128,7 +136,7 @@ class LossChart(QWidget):
             self.plot.addItem(fan)
             self.plot.addItem(pg.PlotCurveItem(days, value, pen=pg.mkPen(inks.moisture, width=1)))
         if sheet.target is not None:
-            value, _ = ahead(sheet.target.rh)
+            value, _rest = ahead(sheet.target.rh)
             pen = pg.mkPen(inks.moisture, width=1, style=Qt.PenStyle.DashLine)
             self.plot.addItem(pg.PlotCurveItem(days, value, pen=pen))
         past = np.linspace(0.0, 1.0, 2)

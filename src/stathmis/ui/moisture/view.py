@@ -14,6 +14,7 @@ from stathmis.ui.kit.part_tabs import PartTabs
 from stathmis.ui.moisture.water_view import WaterView
 from stathmis.ui.moisture.weights_view import WeightsView
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 
 
 class MoistureView(QWidget):
@@ -27,8 +28,8 @@ class MoistureView(QWidget):
         self.parts = PartTabs(
             theme,
             (
-                ("eggs", "What the eggs ask for", "Alt+A", lambda: self.eggs),
-                ("water", "Water and vents", "Alt+Y", lambda: self.water),
+                ("eggs", _("What the eggs ask for"), "Alt+A", lambda: self.eggs),
+                ("water", _("Water and vents"), "Alt+Y", lambda: self.water),
             ),
         )
         self.parts.chosen.connect(lambda _part: self._refresh())

@@ -27,10 +27,13 @@ from stathmis.ui.moisture.box_grid import BoxGrid
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Latest
 from stathmis.words import box as box_words
-from stathmis.words import dates
+from stathmis.words import dates, typed
+from stathmis.words.catalogue import N_, Spoken, _, as_number, midway
 
-SHARES = {0.0: "dry", 0.25: "a quarter wet", 0.5: "half wet", 0.75: "three quarters", 1.0: "all wet"}
-GRID_WORDS = {"now": "now", "tonight": "in the coldest hours", "lockdown": "at lockdown"}
+SHARES = Spoken(
+    {0.0: N_("dry"), 0.25: N_("a quarter wet"), 0.5: N_("half wet"), 0.75: N_("three quarters"), 1.0: N_("all wet")}
+)
+GRID_WORDS = Spoken({"now": N_("now"), "tonight": N_("in the coldest hours"), "lockdown": N_("at lockdown")})
 SHOWN = 8
 
 
@@ -45,17 +48,17 @@ class _Surface(QWidget):
         self.share = Chooser(options=options, picked=view._edited, yielding=True)
         view.theme.fit(self.share, MinimumWidth=120)
         remove = partial(water.remove_surface, view.desk)
-        self._away = button("take away", given(lambda: self._surface, remove), "link")
+        self._away = button(_("take away"), given(lambda: self._surface, remove), "link")
         put(self, row((column(self._name, self._size, spacing=0), 1), self.share, self._away))
 
     def show_surface(self, surface: WaterSurface, share: float) -> None:
         self._surface = surface
         set_text(self._name, surface.name)
-        held = f", {surface.volume_ml:.0f} ml" if surface.volume_ml is not None else ""
-        set_text(self._size, f"{surface.surface_cm2:.0f} cm²{held}")
-        self.share.setAccessibleName(f"How much of the {surface.name} is wet and uncovered")
+        held = f", {as_number(surface.volume_ml, '.0f')} ml" if surface.volume_ml is not None else ""
+        set_text(self._size, f"{as_number(surface.surface_cm2, '.0f')} cm²{held}")
+        self.share.setAccessibleName(_("How much of the {surface} is wet and uncovered", surface=surface.name))
         self.share.choose(share)
-        self._away.setAccessibleName(f"Take {surface.name} off the list")
+        self._away.setAccessibleName(_("Take {surface} off the list", surface=surface.name))
 
 
 class _State(QWidget):
@@ -65,7 +68,7 @@ class _State(QWidget):
         super().__init__()
         self._found: FoundState | None = None
         self._use, self._words = QCheckBox(), label("", "small", wrap=True)
-        self._use.setToolTip("Use it to learn what this box does")
+        self._use.setToolTip(_("Use it to learn what this box does"))
         self._use.clicked.connect(lambda _on: self._found and view.use(self._found))
         put(self, row(self._use, (self._words, 1)))
 
@@ -74,7 +77,7 @@ class _State(QWidget):
         words = f"{when}  {box_words.state_words(found)}"
         self._use.setChecked(found.used)
         self._use.setEnabled(not found.problem)
-        self._use.setAccessibleName(f"Use {words}")
+        self._use.setAccessibleName(_("Use {words}", words=words))
         set_text(self._words, words)
 
 
@@ -98,7 +101,7 @@ class WaterView(Page):
         self._build_says(right)
 
     def _build_stands(self, left: QVBoxLayout) -> None:
-        left.addWidget(label("How it stands", "heading"))
+        left.addWidget(label(_("How it stands"), "heading"))
         self.note = label("", "muted", wrap=True)
         left.addWidget(self.note)
         self._surfaces = Pool(left, lambda: _Surface(self))
@@ -111,27 +114,27 @@ class WaterView(Page):
             grid.addWidget(made, at, 1)
             return made
 
-        self.vent = add("vent open", "How far the vents are open", "half, 1/3, 40 %")
-        self.poured = add("refilled with, ml", "Water poured, in ml", "only if you did")
-        self.since = add("since", "Since when it stands so", "now")
+        self.vent = add(_("vent open"), _("How far the vents are open"), _("half, 1/3, 40 %"))
+        self.poured = add(_("refilled with, ml"), _("Water poured, in ml"), _("only if you did"))
+        self.since = add(_("since"), _("Since when it stands so"), typed.own("now"))
         left.addLayout(grid)
         self.problem = problem_label()
         left.addWidget(self.problem)
-        self.log_button = button("Log this change", self.log, "main")
+        self.log_button = button(_("Log this change"), self.log, "main")
         left.addLayout(row(self.log_button, 1))
         self._build_new(left)
-        left.addWidget(label("What the log settled to", "name"))
+        left.addWidget(label(_("What the log settled to"), "name"))
         self._unsettled = Lines(left, "small")
         self._states = Pool(left, lambda: _State(self), spacing=2)
         left.addStretch(1)
 
     def _build_new(self, left: QVBoxLayout) -> None:
         add = self.add_surface
-        self.name = field("Name of a water surface to enter", "trough, cup or wick", entered=add)
-        area = "Its surface: cm², or length x breadth in cm"
+        self.name = field(_("Name of a water surface to enter"), _("trough, wick"), entered=add)
+        area = _("Its surface: cm², or length x breadth in cm")
         self.surface = field(area, "20 x 6 cm", width=(self.theme, 92), entered=add)
-        self.volume = field("What it holds, in ml", "ml", width=(self.theme, 64), entered=add)
-        left.addLayout(row((self.name, 1), self.surface, self.volume, button("Enter it", add, "link")))
+        self.volume = field(_("What it holds, in ml"), "ml", width=(self.theme, 64), entered=add)
+        left.addLayout(row((self.name, 1), self.surface, self.volume, button(_("Enter it"), add, "link")))
         self.new_problem = problem_label()
         left.addWidget(self.new_problem)
 
@@ -148,14 +151,14 @@ class WaterView(Page):
         self.grid.taken.connect(self.take)
         right.addWidget(self.grid)
         self.looked_at = label("", "small", wrap=True)
-        self.take_button = button("Take it over", lambda: self.take(self.grid.cell), "link")
+        self.take_button = button(_("Take it over"), lambda: self.take(self.grid.cell), "link")
         right.addLayout(row((self.looked_at, 1), self.take_button))
         self._lines = Lines(right, "muted")
-        options = [(text.partition(":")[0].lower(), key) for key, text in box.VENT_HABITS.items()]
+        options = [(midway(text.partition(":")[0]), key) for key, text in box.VENT_HABITS.items()]
         choose = partial(own_states.choose_vent_habit, self.desk)
-        self.habit = Chooser("How the vents are held at lockdown", options, picked=choose, yielding=True)
+        self.habit = Chooser(_("How the vents are held at lockdown"), options, picked=choose, yielding=True)
         self.theme.fit(self.habit, MinimumWidth=200)
-        head = row(label("The way to lockdown", "name"), 1, label("vents then", "small"), self.habit)
+        head = row(label(_("The way to lockdown"), "name"), 1, label(_("vents then"), "small"), self.habit)
         self._ramp_head = holder(head)
         right.addWidget(self._ramp_head)
         self._ramp = Lines(right)
@@ -185,7 +188,7 @@ class WaterView(Page):
         self.shares = {key: line.share for key, line in lines.items()}
         for surface in own:
             lines[surface.id].show_surface(surface, kept.get(surface.id, stands.get(surface.id, 0.0)))
-        self.note.setText(box_words.now_words(now) if own else "Surface sets the humidity, depth how long it lasts.")
+        self.note.setText(box_words.now_words(now) if own else _("Surface sets the humidity, depth how long it lasts."))
         if not self._touched:
             self.vent.setText(water.opening_typed(now.opening))
 
@@ -201,7 +204,7 @@ class WaterView(Page):
         def action() -> str:
             with emptied(self.name, self.surface, self.volume) as typed:
                 water.add_surface(self.desk, incubator, *typed)
-                return f"{typed[0].strip()} entered."
+                return _("{typed} entered.", typed=typed[0].strip())
 
         (self.name if attempt(self.new_problem, action) else self.surface).setFocus()
 
@@ -218,7 +221,11 @@ class WaterView(Page):
                 poured = water.amount_in(amount) if amount.strip() else None
                 self._touched = False
                 logged = water.log_change(self.desk, incubator, wet, opening, at, poured)
-            return f"{'Change' if logged == 1 else 'Changes'} logged. {knowledge.cautions()['water']}"
+            return _(
+                "{word} logged. {cautions}",
+                word=_("Change") if logged == 1 else _("Changes"),
+                cautions=knowledge.cautions()["water"],
+            )
 
         if not attempt(self.problem, action):
             self._touched = touched
@@ -236,7 +243,7 @@ class WaterView(Page):
             widget.setVisible(shown)
         self.why.setVisible(shown)
         if sheet is None:
-            self.headline.setText("Reading the log …")
+            self.headline.setText(_("Reading the log …"))
             self.doubt.hide()
             for lines in (self._lines, self._ramp, self._unsettled):
                 lines.say([])
@@ -258,7 +265,7 @@ class WaterView(Page):
         self._ramp.say([*ramp, (box.VENT_HABITS[sheet.vent_habit], "small")] if ramp else [])
         self.why.setText(" ".join(box_words.why(desk.book, sheet)))
         newest = list(reversed(sheet.states))[:SHOWN]
-        none = "Nothing yet: each change of water or vent, once settled, stands here with what it gave."
+        none = _("Nothing yet: each change of water or vent, once settled, stands here with what it gave.")
         self._unsettled.say([] if newest else [none])
         for line, found in zip(self._states.show(len(newest)), newest, strict=True):
             line.show_state(found, dates.moment(desk.book.local(found.since_ms)))
@@ -287,14 +294,10 @@ class WaterView(Page):
         """Put a mix into the fields at the left, ready to be logged."""
         if cell is None or self.sheet is None:
             return
-        half = [f"half of {s.name}" for s in self.sheet.surfaces]
         for surface in self.sheet.surfaces:
-            share = 1.0 if surface.name in cell.combination.names else 0.0
-            if f"half of {surface.name}" in cell.combination.names and len(half) == 1:
-                share = 0.5
             chooser = self.shares.get(surface.id)
-            if chooser is not None and cell.combination.names != ("as now",):
-                chooser.choose(share)
+            if chooser is not None and cell.combination.share is not None:
+                chooser.choose(cell.combination.wet.get(surface.name, 0.0))
         self.vent.setText(water.opening_typed(cell.opening))
         self._edited()
         self.log_button.setFocus()

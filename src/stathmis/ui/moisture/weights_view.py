@@ -29,8 +29,9 @@ from stathmis.ui.kit.pieces import button, clear, label, problem_label, say, set
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.ui.work import Latest
-from stathmis.words import dates
+from stathmis.words import dates, typed
 from stathmis.words import loss as loss_words
+from stathmis.words.catalogue import N_, _, as_number
 from stathmis.words.numbers import count
 from stathmis.words.pages import empty
 
@@ -39,10 +40,10 @@ if TYPE_CHECKING:
 
 SHOWN = 6
 SIZES = (
-    ("mark", "mark", "Pencil mark of the egg measured; empty for the mean egg"),
-    ("length", "length", "Length of the egg, mm"),
-    ("breadth", "breadth", "Breadth of the egg, mm"),
-    ("air_cell", "air cell", "Depth of its air cell, mm, from the blunt end"),
+    ("mark", N_("mark"), N_("Pencil mark of the egg measured; empty for the mean egg")),
+    ("length", N_("length"), N_("Length of the egg, mm")),
+    ("breadth", N_("breadth"), N_("Breadth of the egg, mm")),
+    ("air_cell", N_("air cell"), N_("Depth of its air cell, mm, from the blunt end")),
 )
 
 
@@ -78,22 +79,26 @@ class ScaleRow:
         grid.addWidget(label(weights.name_of(mark), "name"), at, 0)
         self.eggs = QLineEdit(str(last.eggs if last is not None else eggs))
         view.theme.fit(self.eggs, FixedWidth=52)
-        self.eggs.setAccessibleName(f"Eggs on the scale, {weights.name_of(mark)}")
+        self.eggs.setAccessibleName(_("Eggs on the scale, {name_of}", name_of=weights.name_of(mark)))
         grid.addWidget(self.eggs, at, 1)
         self.eggs.setVisible(not mark)
         said = ""
         if last is not None:
             when = view.desk.book.local(last.time_ms)
-            said = f"{last.mass_g:.{loss_words.places(last.scale_g)}f} g on {dates.day(when)}"
+            said = _(
+                "{mass_g} g on {when}",
+                mass_g=as_number(last.mass_g, f".{loss_words.places(last.scale_g)}f"),
+                when=dates.day(when),
+            )
         grid.addWidget(label(said, "small"), at, 2)
         self.edit = MassEdit(self)
         view.theme.fit(self.edit, FixedWidth=110)
         self.edit.setPlaceholderText("g")
-        self.edit.setAccessibleName(f"Mass of the {weights.name_of(mark)}, in g")
+        self.edit.setAccessibleName(_("Mass of the {name_of}, in g", name_of=weights.name_of(mark)))
         grid.addWidget(self.edit, at, 3)
         self.problem = label("", "problem", wrap=True)
-        self.sure = QCheckBox("it is right")
-        self.sure.setAccessibleName(f"The {weights.name_of(mark)} is right as typed")
+        self.sure = QCheckBox(_("it is right"))
+        self.sure.setAccessibleName(_("The {name_of} is right as typed", name_of=weights.name_of(mark)))
         below = QHBoxLayout()
         below.addWidget(self.problem, 1)
         below.addWidget(self.sure)
@@ -151,30 +156,30 @@ class WeightsView(Page):
         theme.changed.connect(self._restyle)
 
     def _scale(self) -> QWidget:
-        self.step_g = field("scale's step, g", text="0.1", width=(self.theme, 60), typed=self._retype)
-        self.when = field("weighed at", "now", typed=self._retype)
-        single = "Pencil mark of an egg to weigh by itself"
-        self.mark = field(single, "mark", width=(self.theme, 72), entered=self.add_mark)
+        self.step_g = field(_("scale's step, g"), text=as_number(0.1, "g"), width=(self.theme, 60), typed=self._retype)
+        self.when = field(_("weighed at"), typed.own("now"), typed=self._retype)
+        single = _("Pencil mark of an egg to weigh by itself")
+        self.mark = field(single, _("mark"), width=(self.theme, 72), entered=self.add_mark)
         self._grid = QGridLayout()
         self._grid.setColumnStretch(2, 1)
         self.problem, self.size_problem = problem_label(), problem_label()
-        self.log_button = button("Log", self.log, "main")
-        self._logged = StrikeList(self._strike, "Weighed lately")
-        self.sizes = {key: field(name, hint, entered=self.log_size) for key, hint, name in SIZES}
+        self.log_button = button(_("Log"), self.log, "main")
+        self._logged = StrikeList(self._strike, _("Weighed lately"))
+        self.sizes = {key: field(_(name), _(hint), entered=self.log_size) for key, hint, name in SIZES}
         for edit in self.sizes.values():
             edit.setToolTip(edit.accessibleName())
-        words = "The same eggs each time, every 3 to 5 days, quickly."
+        words = _("The same eggs each time, every 3 to 5 days, quickly.")
         box = column(
-            label("On the scale", "heading"),
+            label(_("On the scale"), "heading"),
             label(words, "muted", wrap=True),
-            row(label("scale's step, g", "small"), self.step_g, label("weighed at", "small"), self.when),
+            row(label(_("scale's step, g"), "small"), self.step_g, label(_("weighed at"), "small"), self.when),
             self._grid,
-            row(label("weigh an egg by itself:", "small"), self.mark, button("Add it", self.add_mark, "link"), 1),
+            row(label(_("weigh an egg by itself:"), "small"), self.mark, button(_("Add it"), self.add_mark, "link"), 1),
             self.problem,
             row(self.log_button, 1),
             self._logged,
-            label("By caliper or candle, mm", "name"),
-            row(*self.sizes.values(), button("Log it", self.log_size, "link")),
+            label(_("By caliper or candle, mm"), "name"),
+            row(*self.sizes.values(), button(_("Log it"), self.log_size, "link")),
             self.size_problem,
         )
         self._card = holder(box)
@@ -212,7 +217,7 @@ class WeightsView(Page):
             self._note.setText(empty("moisture"))
         elif not weighed:
             self._note.setText(
-                "These eggs keep the humidity of their own box; weigh the box and its substrate instead."
+                _("These eggs keep the humidity of their own box; weigh the box and its substrate instead.")
             )
         self._show_sheet()
         if course is None or not weighed:
@@ -257,7 +262,7 @@ class WeightsView(Page):
 
     def _strike(self, one: Weighing) -> None:
         weights.strike_weighing(self.desk, one)
-        notify.tell("info", "Struck. It stays in the file; Ctrl+Z brings it back.")
+        notify.tell("info", _("Struck. It stays in the file; Ctrl+Z brings it back."))
 
     def _arrived(self, found: LossSheet | None) -> None:
         if found is None or self.course is None or found.course.batch.id != self.course.batch.id:
@@ -317,7 +322,11 @@ class WeightsView(Page):
         good = [r for r in self.rows if r.weighed is not None and r.weighed.good]
         wrong = [r for r in self.rows if r.weighed is not None and not r.weighed.good]
         self.log_button.setEnabled(bool(good) and not wrong)
-        self.log_button.setText(f"Log {count(len(good), 'weighing')}" if good else "Log weighings")
+        self.log_button.setText(
+            _("Log {weighings}", weighings=count(len(good), "{n} weighing", "{n} weighings"))
+            if good
+            else _("Log weighings")
+        )
         self.problem.hide()
 
     def step(self, row: ScaleRow, step: int) -> None:
@@ -343,7 +352,13 @@ class WeightsView(Page):
             target.typed()
         left = len(lines) - len(self.rows[start:])
         if left > 0:
-            say(self.problem, f"{count(left, 'line')} of what was pasted had no field left; add their marks first.")
+            say(
+                self.problem,
+                _(
+                    "{lines} of what was pasted had no field left; add their marks first.",
+                    lines=count(left, "{n} line", "{n} lines"),
+                ),
+            )
 
     def add_mark(self) -> None:
         """One more egg that is weighed by itself; several marks, or "1-12", at once."""
@@ -369,8 +384,13 @@ class WeightsView(Page):
             with emptied(self.when, *(r.edit for r in self.rows)) as (when, *_masses):
                 at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
                 step_g = weights.step_in(self.step_g.text())
-                return (
-                    f"{count(weights.log_weighings(self.desk, self._course(), found, at, step_g), 'weighing')} logged."
+                return _(
+                    "{weighings} logged.",
+                    weighings=count(
+                        weights.log_weighings(self.desk, self._course(), found, at, step_g),
+                        "{n} weighing",
+                        "{n} weighings",
+                    ),
                 )
 
         if not attempt(self.problem, action):

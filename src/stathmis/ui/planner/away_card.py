@@ -20,6 +20,7 @@ from stathmis.ui.kit.page import column, put, row
 from stathmis.ui.kit.pieces import button, given, label, problem_label, set_text
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
 
 class _Machine(QWidget):
@@ -30,18 +31,18 @@ class _Machine(QWidget):
         self._card = card
         self._machine: Incubator | None = None
         self._words = label("", "muted", wrap=True)
-        self.edit = field("", "eggs", width=(theme, 64))
+        self.edit = field("", _("eggs"), width=(theme, 64))
         self.edit.editingFinished.connect(self._typed)
-        self._gone = button("take it away", given(lambda: self._machine, card.remove), "link")
+        self._gone = button(_("take it away"), given(lambda: self._machine, card.remove), "link")
         put(self, row((self._words, 1), self.edit, self._gone))
 
     def show_machine(self, machine: Incubator) -> None:
         if self._machine is None or machine.id != self._machine.id or machine.capacity != self._machine.capacity:
             self.edit.setText(str(machine.capacity or ""))
         self._machine = machine
-        set_text(self._words, f"{machine.name} holds")
-        self.edit.setAccessibleName(f"How many eggs {machine.name} holds")
-        self._gone.setAccessibleName(f"Take {machine.name} away")
+        set_text(self._words, _("{machine} holds", machine=machine.name))
+        self.edit.setAccessibleName(_("How many eggs {machine} holds", machine=machine.name))
+        self._gone.setAccessibleName(_("Take {machine} away", machine=machine.name))
 
     def _typed(self) -> None:
         text = self.edit.text().strip()
@@ -56,13 +57,13 @@ class AwayCard(QFrame):
         super().__init__()
         self._desk = desk
         self.setObjectName("card")
-        self._aways = StrikeList(partial(conflicts.remove_away, desk), verb="take out")
-        self.away_from = field("First day away", "from 24 Jun", entered=self.add_away)
-        self.away_to = field("Last day away", "to 26 Jun", entered=self.add_away)
-        self.away_note = field("Why, may be empty", "why", entered=self.add_away)
-        note = button("Note it", self.add_away, "link")
+        self._aways = StrikeList(partial(conflicts.remove_away, desk), verb=_("take out"))
+        self.away_from = field(_("First day away"), _("from 24 Jun"), entered=self.add_away)
+        self.away_to = field(_("Last day away"), _("to 26 Jun"), entered=self.add_away)
+        self.away_note = field(_("Why, may be empty"), _("why"), entered=self.add_away)
+        note = button(_("Note it"), self.add_away, "link")
         self.problem = problem_label()
-        box = column(label("Days you are away, and room in the machines", "name"), self._aways)
+        box = column(label(_("Days you are away, and room in the machines"), "name"), self._aways)
         box.addLayout(row(self.away_from, self.away_to, self.away_note, note))
         box.addWidget(self.problem)
         self._machines = Pool(box, lambda: _Machine(self, theme))
@@ -74,8 +75,9 @@ class AwayCard(QFrame):
         lines = []
         for away in book.records(Away):
             if away.to_ms > self._desk.now_ms:
-                days = (dates.day(book.local(ms), weekday=True) for ms in (away.from_ms, away.to_ms - 1))
-                lines.append(("", f"{' to '.join(days)}  {away.note}".strip(), away))
+                first, last = (dates.day(book.local(ms), weekday=True) for ms in (away.from_ms, away.to_ms - 1))
+                span = _("{first} to {last}", first=first, last=last)
+                lines.append(("", f"{span}  {away.note}".strip(), away))
         self._aways.show_lines(lines)
         machines = book.incubators()
         for shown, machine in zip(self._machines.show(len(machines)), machines, strict=True):
@@ -86,9 +88,13 @@ class AwayCard(QFrame):
 
         def action() -> str:
             if text and count_typed(text) is None:
-                raise UserError(f"{text} is no count of eggs.", "Write a number, or leave it empty.")
+                raise UserError(_("{text} is no count of eggs.", text=text), _("Write a number, or leave it empty."))
             conflicts.set_capacity(self._desk, machine, count_typed(text))
-            return f"{machine.name} holds {text} eggs." if text else f"{machine.name} holds any number of eggs."
+            return (
+                _("{machine} holds {text} eggs.", machine=machine.name, text=text)
+                if text
+                else _("{machine} holds any number of eggs.", machine=machine.name)
+            )
 
         attempt(self.problem, action)
 
@@ -97,7 +103,7 @@ class AwayCard(QFrame):
 
         def action() -> str:
             setting_up.remove_incubator(self._desk, machine)
-            return f"{machine.name} taken away; its log stays in the file."
+            return _("{machine} taken away; its log stays in the file.", machine=machine.name)
 
         attempt(self.problem, action)
 
@@ -110,6 +116,6 @@ class AwayCard(QFrame):
                 first = clock.parse_day(start, desk.now_ms, desk.book.zone, 0.0)
                 last = clock.parse_day(end or start, desk.now_ms, desk.book.zone, 0.0)
                 conflicts.add_away(desk, first, last + DAY_MS, note)
-            return "Noted."
+            return _("Noted.")
 
         attempt(self.problem, action)

@@ -24,6 +24,7 @@ from stathmis.ui.kit.page import FieldGrid, column, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say
 from stathmis.ui.work import Background
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
 
 class NewPlanCard(QFrame):
@@ -40,24 +41,24 @@ class NewPlanCard(QFrame):
         kinds = species_offered(desk.book)
         grid = FieldGrid()
         self.species = grid.add(
-            "Species", Chooser("Species of the batch", kinds, picked=self._offer_regimes, yielding=True)
+            _("Species"), Chooser(_("Species of the batch"), kinds, picked=self._offer_regimes, yielding=True)
         )
-        self.eggs = grid.add("Eggs", field("How many eggs", text="12", typed=lambda _t: self._say_learnt()))
-        self.machine = grid.add("In", Chooser("Which incubator", yielding=True))
-        ways = (("hatch on", "hatch"), ("set on", "set"))
-        self.way = Chooser("Whether the day is that of the hatch or of setting", ways, yielding=True)
-        hint = "20 Jun, 2026-06-20, in 30 days"
-        self.day = grid.add(self.way, field("On which day", hint, typed=self._day_typed, entered=self.add))
-        laid = field("When the first egg is laid; may be empty", "first egg laid: 10 Jun")
-        self.laid = grid.add("Eggs from", laid)
-        self.regime = grid.add("Follows", Chooser("Which humidity school", yielding=True))
-        self.name = grid.add("Name", field("What you call it; may be empty", "such as: set B"))
-        self._mother_label = label("Mother", "muted")
-        self.mother = grid.add(self._mother_label, field("The mother of the clutch; may be empty"))
+        self.eggs = grid.add(_("Eggs"), field(_("How many eggs"), text="12", typed=lambda _t: self._say_learnt()))
+        self.machine = grid.add(_("In"), Chooser(_("Which incubator"), yielding=True))
+        ways = ((_("hatch on"), "hatch"), (_("set on"), "set"))
+        self.way = Chooser(_("Whether the day is that of the hatch or of setting"), ways, yielding=True)
+        hint = _("20 Jun, 2026-06-20, in 30 days")
+        self.day = grid.add(self.way, field(_("On which day"), hint, typed=self._day_typed, entered=self.add))
+        laid = field(_("When the first egg is laid; may be empty"), _("first egg laid: 10 Jun"))
+        self.laid = grid.add(_("Eggs from"), laid)
+        self.regime = grid.add(_("Follows"), Chooser(_("Which humidity school"), yielding=True))
+        self.name = grid.add(_("Name"), field(_("What you call it; may be empty"), _("such as: set B")))
+        self._mother_label = label(_("Mother"), "muted")
+        self.mother = grid.add(self._mother_label, field(_("The mother of the clutch; may be empty")))
         self.preview, self.taught = label("", "small", wrap=True), label("", "small", wrap=True)
         self.problem = problem_label()
-        go = row(button("Plan it", self.add, "main"), 1)
-        self.setLayout(column(label("Plan a batch", "heading"), grid, self.preview, self.taught, self.problem, go))
+        go = row(button(_("Plan it"), self.add, "main"), 1)
+        self.setLayout(column(label(_("Plan a batch"), "heading"), grid, self.preview, self.taught, self.problem, go))
         self._learnt: Learnt | None = None
         self._job: Background | None = None
         self._waiting = False
@@ -76,7 +77,7 @@ class NewPlanCard(QFrame):
 
     def _offer_regimes(self, _species: object = None) -> None:
         clutch = species_of(self._desk.book, self.species.currentData()).kind == "reptile"
-        self.laid.setPlaceholderText("laid on: 10 Jun" if clutch else "first egg laid: 10 Jun")
+        self.laid.setPlaceholderText(_("laid on: 10 Jun") if clutch else _("first egg laid: 10 Jun"))
         for widget in (self.mother, self._mother_label):
             widget.setVisible(clutch)
         self.regime.offer([(c.name, c.key) for c in profiles.choices(self._desk.book, self.species.currentData())])
@@ -153,7 +154,7 @@ class NewPlanCard(QFrame):
         species = self._species(machine, at)
         steps = {s.key: s for s in schedule.plan(species, usual_way(self._desk.book, species.key, at))}
         parts = []
-        for key, words in (("warm dry", "warm up"), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
+        for key, words in (("warm dry", _("warm up")), ("set", "set"), ("lockdown", "lockdown"), ("hatch", "hatch")):
             if key in steps:
                 when = self._desk.book.local(at + round(steps[key].day * DAY_MS))
                 parts.append(f"{words} {dates.day(when, weekday=True)}")
@@ -184,7 +185,7 @@ class NewPlanCard(QFrame):
             stored = [(p.stored.id, p) for p in planning.plans(desk.book) if p.stored is not None]
             made = max(stored, key=lambda pair: pair[0])[1]
             self.planned.emit(made.subject)
-            return f"{made.name} planned."
+            return _("{made} planned.", made=made.name)
 
         if attempt(self.problem, action):
             say(self.preview, "")

@@ -18,6 +18,7 @@ from stathmis.services.plan.tasks import Task
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
+from stathmis.words.catalogue import _
 
 _LABELS, _ROW, _HEAD = 190, 54, 40
 
@@ -85,9 +86,9 @@ class PlanCalendar(Drawn):
         task = self.task
         if task is not None:
             at = self._desk.book.local(task.due_ms)
-            self.say("Calendar of plans", f"{task.about}, {task.title}, {dates.day(at, weekday=True)}")
+            self.say(_("Calendar of plans"), f"{task.about}, {task.title}, {dates.day(at, weekday=True)}")
         else:
-            self.say("Calendar of plans", "empty")
+            self.say(_("Calendar of plans"), "empty")
         self.chosen.emit(task)
         self.update()
 
@@ -163,7 +164,7 @@ class PlanCalendar(Drawn):
             painter.fillRect(band, QBrush(QColor(inks.rule), Qt.BrushStyle.FDiagPattern))
             painter.setFont(theme.font(11))
             painter.setPen(QColor(inks.muted))
-            painter.drawText(QPointF(band.left(), head - theme.px(2)), away.note or "away")
+            painter.drawText(QPointF(band.left(), head - theme.px(2)), away.note or _("away"))
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
         book, right = self._desk.book, 0.0
@@ -198,7 +199,7 @@ class PlanCalendar(Drawn):
         painter.drawText(QPointF(0, area.top() + theme.px(22)), name)
         painter.setFont(theme.font(11))
         painter.setPen(QColor(inks.muted))
-        state = "" if plan.batch is not None else "planned, "
+        state = "" if plan.batch is not None else _("planned, ")
         about = QFontMetricsF(painter.font()).elidedText(
             f"{state}{plan.incubator.name}", Qt.TextElideMode.ElideRight, left
         )

@@ -21,6 +21,7 @@ from stathmis.ui.planner.pairing_card import PairingCard
 from stathmis.ui.planner.plan_calendar import PlanCalendar, Row
 from stathmis.ui.planner.step_panel import StepPanel
 from stathmis.ui.theme import Theme
+from stathmis.words.catalogue import _
 
 
 class PlannerView(Page):
@@ -31,10 +32,10 @@ class PlannerView(Page):
     def __init__(self, desk: Desk, theme: Theme) -> None:
         super().__init__(theme, 900)
         self._desk = desk
-        self.page.addLayout(row(label("Planner", "title"), 1, button("For the phone …", self.export)))
+        self.page.addLayout(row(label(_("Planner"), "title"), 1, button(_("For the phone …"), self.export)))
         self.calendar = PlanCalendar(desk, theme)
         self.page.addWidget(self.calendar)
-        self._empty = label("Nothing is planned yet. Say below when you want the chicks.", "muted", wrap=True)
+        self._empty = label(_("Nothing is planned yet. Say below when you want the chicks."), "muted", wrap=True)
         self.page.addWidget(self._empty)
         self._in_the_way = Lines(self.page)
         left, right = self.columns(1, 1)
@@ -83,7 +84,7 @@ class PlannerView(Page):
 
     def export(self) -> None:
         """Write a calendar file where the keeper wants it."""
-        name, _ = QFileDialog.getSaveFileName(self, "Calendar file", "hatching.ics", "Calendar files (*.ics)")
+        name, _kind = QFileDialog.getSaveFileName(self, _("Calendar file"), "hatching.ics", _("Calendar files (*.ics)"))
         if name:
             self.write_calendar(Path(name))
 

@@ -25,9 +25,9 @@ from stathmis.ui.kit.page import column, holder, put, row
 from stathmis.ui.kit.pieces import button, label, problem_label, say, set_property, set_text
 from stathmis.words import clutch as clutch_words
 from stathmis.words import dates
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _
 
-ANSWERS = {"yes": "yes", "no": "no", "unknown": "can't tell"}
+ANSWERS = Spoken({"yes": N_("yes"), "no": N_("no"), "unknown": N_("can't tell")})
 
 
 class StepPanel(QWidget):
@@ -40,22 +40,22 @@ class StepPanel(QWidget):
         self._desk = desk
         self._task: Task | None = None
         self.problem = problem_label()
-        self.on = field("Another day", "another day: 27 May 09:00", entered=self.move_step)
-        self.why = field("Why it is left out", "or leave it out, because …", entered=self.skip)
-        self._act = button("Done", self.done, "main")
-        self._leave_out = button("Leave it out", self.skip)
+        self.on = field(_("Another day"), _("another day: 27 May 09:00"), entered=self.move_step)
+        self.why = field(_("Why it is left out"), _("or leave it out, because …"), entered=self.skip)
+        self._act = button(_("Done"), self.done, "main")
+        self._leave_out = button(_("Leave it out"), self.skip)
         box = column()
         self._said = Lines(box, "small")
-        box.addLayout(row((self.on, 1), button("Move it", self.move_step)))
+        box.addLayout(row((self.on, 1), button(_("Move it"), self.move_step)))
         box.addLayout(row(self._act, (self.why, 1), self._leave_out))
-        box.addWidget(label("Arrows go about; with Ctrl a step moves by a day.", "small", wrap=True))
+        box.addWidget(label(_("Arrows go about; with Ctrl a step moves by a day."), "small", wrap=True))
         box.addWidget(self.problem)
         self._ready = Lines(box, "small")
-        self._seen = button("turner seen moving", self._turner_seen, "link")
+        self._seen = button(_("turner seen moving"), self._turner_seen, "link")
         box.addLayout(row(self._seen, 1))
         self._clutch = Lines(box, "small")
-        self.box_mass = field("What the box of the clutch weighs, g", "the box weighs, g", entered=self.weigh)
-        self._weigh = holder(row(self.box_mass, button("Log it", self.weigh, "link"), 1))
+        self.box_mass = field(_("What the box of the clutch weighs, g"), _("the box weighs, g"), entered=self.weigh)
+        self._weigh = holder(row(self.box_mass, button(_("Log it"), self.weigh, "link"), 1))
         box.addWidget(self._weigh)
         self._substrate = Chooser(_("Substrate"), [(w, key) for key, w in clutch_words.substrates().items()])
         self._substrate.currentIndexChanged.connect(lambda _i: self._mix())
@@ -74,10 +74,10 @@ class StepPanel(QWidget):
         self.species = Chooser("", kinds, picked=self._species, yielding=True)
         self._posted = button("", self._flip_posted, "link")
         way = button(_("how it is kept"), self._wants_way, "link", _("Your way with this batch"))
-        self._give_up = button("give up this plan", self._drop, "link")
+        self._give_up = button(_("give up this plan"), self._drop, "link")
         self._habits = holder(
             column(
-                row(label("these are", "muted"), (self.species, 1)),
+                row(label(_("these are"), "muted"), (self.species, 1)),
                 row(way, self._posted, self._give_up, 1),
             )
         )
@@ -102,15 +102,15 @@ class StepPanel(QWidget):
             self.problem.hide()
         book, plan = self._desk.book, self._plan
         when = dates.moment(book.local(task.due_ms), weekday=True)
-        when += ", overdue" if task.overdue(book.now_ms) else ""
+        when += _(", overdue") if task.overdue(book.now_ms) else ""
         when += f"; {(tasks.window_words if task.state == 'open' else tasks.when_words)(book, task)}"
         lines: list[Said] = [(f"{task.title}: {task.about}", "heading"), (when, "name", "eggs")]
         lines.append((f"{task.why} {task.how}", "muted"))
         self._said.say([*lines, task.caution] if task.caution else lines)
-        self.on.setAccessibleName(f"Another day for: {task.title}")
-        self.why.setAccessibleName(f"Why {task.title} is left out")
+        self.on.setAccessibleName(_("Another day for: {title}", title=task.title))
+        self.why.setAccessibleName(_("Why {title} is left out", title=task.title))
         eggs_in = task.step == "set" and plan is not None
-        set_text(self._act, "Open again" if task.state != "open" else "The eggs are in" if eggs_in else "Done")
+        set_text(self._act, _("Open again") if task.state != "open" else _("The eggs are in") if eggs_in else _("Done"))
         set_property(self._act, "role", "main" if task.state == "open" else "")
         for widget in (self.why, self._leave_out):
             widget.setVisible(task.state == "open" and not eggs_in)
@@ -150,8 +150,8 @@ class StepPanel(QWidget):
     def _show_plan(self, plan: Plan) -> None:
         self.species.keep(species_offered(self._desk.book))
         self.species.choose(plan.species.key)
-        self.species.setAccessibleName(f"Species of {plan.name}")
-        set_text(self._posted, "not posted" if plan.way.posted else "posted eggs: rest them")
+        self.species.setAccessibleName(_("Species of {plan}", plan=plan.name))
+        set_text(self._posted, _("not posted") if plan.way.posted else _("posted eggs: rest them"))
         self._posted.setVisible(plan.species.kind == "bird")
         self._give_up.setVisible(plan.batch is None)
 
@@ -188,7 +188,7 @@ class StepPanel(QWidget):
             return
         self.problem.hide()
         if said:
-            notify.tell("info", f"{said} Ctrl+Z takes it back.")
+            notify.tell("info", _("{said} Ctrl+Z takes it back.", said=said))
 
     def weigh(self) -> None:
         """The box of the clutch weighs what is typed."""
@@ -199,7 +199,7 @@ class StepPanel(QWidget):
 
         def action() -> str:
             with emptied(self.box_mass) as (mass,):
-                return f"Box weighed: {clutch.log_box(self._desk, course, mass):.0f} g."
+                return _("Box weighed: {log_box:.0f} g.", log_box=clutch.log_box(self._desk, course, mass))
 
         self._try(action)
 
@@ -220,7 +220,7 @@ class StepPanel(QWidget):
                 hour = at.hour + at.minute / 60.0
                 moved_to = clock.parse_day(typed, self._desk.now_ms, self._desk.book.zone, hour)
                 planning.move_step(self._desk, plan, task.step, moved_to)
-            return f"{task.title} moved; what hangs on it follows."
+            return _("{title} moved; what hangs on it follows.", title=task.title)
 
         self._try(action)
 
@@ -238,7 +238,9 @@ class StepPanel(QWidget):
         if task.state != "open":
             self._try(lambda: tasks.reopen(self._desk, task))
         elif task.step == "set" and plan is not None:
-            self._try(lambda: f"Batch {planning.set_eggs(self._desk, plan, self._desk.now_ms)} begins.")
+            self._try(
+                lambda: _("Batch {set_eggs} begins.", set_eggs=planning.set_eggs(self._desk, plan, self._desk.now_ms))
+            )
         else:
             self._try(lambda: tasks.done(self._desk, task))
 
