@@ -8,6 +8,9 @@ import sys
 from pathlib import Path
 
 import stathmis
+from stathmis.words import catalogue
+from stathmis.words import starting as say
+from stathmis.words.catalogue import _
 
 COMMANDS = ("log", "import", "export", "now", "check", "report")
 """What is done without a window."""
@@ -16,23 +19,25 @@ COMMANDS = ("log", "import", "export", "now", "check", "report")
 def _arguments(argv: list[str]) -> argparse.Namespace:
     parser = argparse.ArgumentParser(
         prog="stathmis",
-        description="A hatching keeper's bench for instruments, batches and judgement.",
-        epilog=f"stathmis {' | '.join(COMMANDS)} --help",
+        description=say.A_HATCHING_KEEPERS_BENCH_FOR(),
+        epilog=_("stathmis {commands} --help", commands=" | ".join(COMMANDS)),
     )
-    parser.add_argument("logbook", nargs="?", type=Path, help="logbook file; made when it does not exist")
-    parser.add_argument("--look", action="store_true", help="only look: a copy")
-    parser.add_argument("--demo", action="store_true", help="open the demo logbook; nothing in it is kept")
-    parser.add_argument("--now", metavar="TIME", help="pretend it is this time, such as 2026-05-18T08:40 (UTC)")
-    parser.add_argument("--pictures", metavar="FOLDER", type=Path, help="write the main views as pictures and exit")
-    parser.add_argument("--theme", choices=("system", "light", "dark"), help="colors; otherwise as left last time")
-    parser.add_argument("--version", action="version", version=f"stathmis {stathmis.__version__}")
-    parser.add_argument("--text", metavar="SCALE", type=float, help="text size, 1 is normal")
+    parser.add_argument("logbook", nargs="?", type=Path, help=say.LOGBOOK_FILE_MADE_WHEN_IT())
+    parser.add_argument("--look", action="store_true", help=_("only look: a copy"))
+    parser.add_argument("--demo", action="store_true", help=say.OPEN_THE_DEMO_LOGBOOK_NOTHING())
+    parser.add_argument("--now", metavar="TIME", help=say.PRETEND_IT_IS_THIS_TIME())
+    parser.add_argument("--pictures", metavar="FOLDER", type=Path, help=say.WRITE_THE_MAIN_VIEWS_AS())
+    parser.add_argument("--theme", choices=("system", "light", "dark"), help=say.COLORS_OTHERWISE_AS_LEFT_LAST())
+    parser.add_argument("--language", metavar="CODE", help=say.LANGUAGE())
+    parser.add_argument("--version", action="version", version=_("stathmis {version}", version=stathmis.__version__))
+    parser.add_argument("--text", metavar="SCALE", type=float, help=say.TEXT_SIZE_IS_NORMAL())
     return parser.parse_args(argv)
 
 
 def main(argv: list[str] | None = None) -> int:
     """Run the application; returns the exit code."""
     arguments = sys.argv[1:] if argv is None else argv
+    catalogue.speak(catalogue.of_the_environment())
     if arguments[:1] and arguments[0] in COMMANDS:
         from stathmis import command
 
