@@ -113,7 +113,10 @@ def test_numbers_in_words() -> None:
     # a band of ±0.3 K is ±0.54 °F wide, without the 32
     assert band_text(37.2, 37.8, "temperature", "°F") == "99.0–100.0 °F"
     assert (signed(-0.12, 2), signed(0.5, 1), signed(0.001, 2)) == ("−0.12", "+0.5", "0.00")
-    assert (count(1, "reading"), count(12_345, "row")) == ("1 reading", "12 345 rows")
+    assert (count(1, "{n} reading", "{n} readings"), count(12_345, "{n} row", "{n} rows")) == (
+        "1 reading",
+        "12 345 rows",
+    )
     assert (typed_text(37.0, 0.1), typed_text(38.0, 0.5), typed_text(48.0, 1.0)) == ("37.0", "38.0", "48")
 
 

@@ -67,7 +67,8 @@ def test_going_back_by_keyboard_and_again_forward(
             window.close()
 
     QTimer.singleShot(0, drive)
-    _code, back_to = application._show(app, theme, application._settings(), desk, options)
+    closed, _code = application._show(app, theme, application._settings(), desk, options, None)
+    back_to = closed.back_to
     assert back_to is not None and back_to.parent == backups.folder_of(path)
     told = application._go_back(desk, back_to)
     again = application._begin(options, clock, tmp_path)

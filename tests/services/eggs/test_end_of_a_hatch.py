@@ -327,7 +327,7 @@ def test_what_came_of_the_edge_and_of_the_middle_of_the_tray(desk: Desk) -> None
 
 @pytest.mark.parametrize(("wrong", "of", "said"), [(1, 4, False), (2, 8, True), (2, 9, False), (3, 4, True)])
 def test_wrong_positions_are_said_where_chance_does_not_bring_them(wrong: int, of: int, said: bool) -> None:
-    words = sign_words((SignCount("wrong position", wrong, of, ""),))
+    words = sign_words((SignCount("wrong position", wrong, of, "", position=True),))
     assert ("turning" in words) == said
 
 

@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from stathmis.core.airbox import Box, SteadyState, fit_box
 from stathmis.core.course.profile import Band
 from stathmis.logbook.records import WaterSurface
-from stathmis.services.findings.combinations import Combination, Mixer, Room, combinations_of, vent_openings
+from stathmis.services.findings.combinations import Combination, Mixer, Room, change, combinations_of, vent_openings
 from stathmis.services.moisture.water import Setting
+from stathmis.words.box import change_words
 
 ROOM = Room(21.0, 45.0)
 SURFACES = [WaterSurface(1, 1, "cup", 60.0, None), WaterSurface(2, 1, "trough", 140.0, None)]
@@ -97,3 +98,19 @@ def test_how_much_water_is_missing() -> None:
     cell = made.cells([(Combination(("more",), most + grid.more_cm2), made.columns[0])], ROOM, band)[0]
     assert cell.rh == pytest.approx(82.0, abs=1.0)
     assert made.grid("now", ROOM, Band(30.0, 40.0)).more_cm2 is None, "where there is enough, none is missing"
+
+
+@pytest.mark.parametrize(
+    ("stands", "chosen", "said"),
+    [(0.5, 1.0, "Fill the cup"), (1.0, 0.5, "Leave half of the cup wet"), (0.0, 0.5, "Fill half of the cup")],
+)
+def test_one_surface_alone_is_half_wet_too(stands: float, chosen: float, said: str) -> None:
+    """What is to be done is said of the surface itself, whether all of it or half is wet."""
+    now = Setting(60.0 * stands, 0.5)
+    made = Mixer(BOX, combinations_of(SURFACES[:1], now), (0.5,), 37.5, 0.0, now, "open")
+    wanted = next(c for c in made.rows if c.wet == {"cup": chosen})
+    middle = made.cells([(wanted, 0.5)], ROOM, None)[0].rh
+    grid = made.grid("now", ROOM, Band(middle - 2.0, middle + 2.0))
+    to_do = change(grid, now)
+    assert to_do is not None and to_do.cell.combination == wanted
+    assert change_words(to_do) == said

@@ -146,7 +146,7 @@ def test_a_cooling_that_was_logged_is_no_fault(desk: Desk) -> None:
     rounds.log_event(desk, course.incubator, "cool", "", at)
     after = judgement.judged_run(desk.book, course).eggs
     assert after is not None
-    assert (after.excursions[0].cause, after.excursions[0].weight) == (judgement.COOLING, "slight")
+    assert (after.excursions[0].cause, after.excursions[0].weight) == (judgement.CAUSES["cool"], "slight")
 
 
 @pytest.mark.parametrize("change", ["2026-03-29T00:00", "2025-10-26T00:00"])
