@@ -26,6 +26,7 @@ from stathmis.ui.pictures import VIEWS, go, settle
 from stathmis.ui.reading_row import ReadingGrid
 from stathmis.ui.theme import DARK, LIGHT, Inks, Theme
 from stathmis.ui.window import Window
+from stathmis.words import dates
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -197,7 +198,13 @@ def test_only_what_is_in_view_is_styled_anew(window: Window, theme: Theme) -> No
         theme.choose("light")
 
 
-def test_no_text_is_cut_off(window: Window, theme: Theme) -> None:
+@pytest.fixture
+def long_times(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Times are written as "Mon May 18 7:33 am": longer than others."""
+    monkeypatch.setattr(dates, "style", dates.Style(twelve_hours=True, month_first=True))
+
+
+def test_no_text_is_cut_off(long_times: None, window: Window, theme: Theme) -> None:
     """In the smallest window with large text: where it fits there, it fits."""
     window.resize(1024, 700)
     theme.scale = 1.5

@@ -141,7 +141,8 @@ class _Row(QWidget):
     def show_line(self, line: Line, width: int) -> None:
         when, words, self._what = line
         set_text(self._when, when)
-        self._when.setFixedWidth(width)
+        self._when.ensurePolished()
+        self._when.setFixedWidth(max(width, self._when.sizeHint().width()))
         self._when.setVisible(bool(when))
         set_text(self._words, words)
         self._strike.setAccessibleName(f"{begun(self._verb)} {', '.join(w for w in (words, when) if w)}")
@@ -163,7 +164,7 @@ class StrikeList(QWidget):
         self.hide()
 
     def show_lines(self, lines: Sequence[Line], width: int = 0) -> None:
-        """Show these lines; width: of their times, px."""
+        """Show these lines; width: of their times, px, where they need no more."""
         if (lines, width) == self._shown:
             return
         self._shown = lines, width
