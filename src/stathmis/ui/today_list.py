@@ -133,7 +133,7 @@ class TodayList(QWidget):
             return
         seconds = max(0, round(left))
         over = _("Cooling is over: mist the eggs and shut the lid.")
-        text = _("Cooling: {seconds}:{seconds2:02d} min left.", seconds=seconds // 60, seconds2=seconds % 60)
+        text = _("Cooling: {minutes}:{seconds:02d} min left.", minutes=seconds // 60, seconds=seconds % 60)
         self.countdown.setText(text if left > 0 else over)
         self.countdown.show()
         if not self._timer.isActive():

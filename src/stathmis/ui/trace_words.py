@@ -56,11 +56,11 @@ class _Share:
         parts = [percent(p, a.known_s + a.unknown_s) for p in (a.inside_s, a.outside_s, a.undecided_s, a.unknown_s)]
         self._bar.show_time(quantity, a)
         words = _(
-            "inside {parts}, outside {parts2}, can't tell {parts3}, unknown {parts4}",
-            parts=parts[0],
-            parts2=parts[1],
-            parts3=parts[2],
-            parts4=parts[3],
+            "inside {inside}, outside {outside}, can't tell {unclear}, unknown {unknown}",
+            inside=parts[0],
+            outside=parts[1],
+            unclear=parts[2],
+            unknown=parts[3],
         )
         self._bar.say(f"{word}, {phase}", words)
         self._bar.setVisible(not narrow)

@@ -21,7 +21,7 @@ WHERE_KEY_RUNS_FROM_LOW = Sentence(
 )
 PATH_CANNOT_BE_WRITTEN_WHY = Refusal("{path} cannot be written: {why}.", "Choose another folder.")
 ARCHIVE_HOLDS_A_LOGBOOK_OF = Refusal(
-    "{archive} holds a logbook of version {version}; this is {version2}.", "Open it with the Stathmis that wrote it."
+    "{archive} holds a logbook of version {version}; this is {ours}.", "Open it with the Stathmis that wrote it."
 )
 ARCHIVE_LACKS_SHAPE = Refusal("{archive} lacks {shape}.", "Ask for it to be written again.")
 SHAPE_CSV_DOES_NOT_HAVE = Refusal("{shape}.csv does not have its columns.", "Was the archive changed?")

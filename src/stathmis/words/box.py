@@ -205,10 +205,10 @@ def _filling(book: Book, sheet: BoxSheet) -> list[str]:
     low, high = hours * exp(-NORMAL_95 * u), hours * exp(NORMAL_95 * u)
     due = book.local(sheet.filled_ms + round(low * HOUR_MS))
     text = _(
-        "A filling lasts about {hours} ({hours2} to {hours3})",
+        "A filling lasts about {hours} ({low} to {high})",
         hours=_hours(hours),
-        hours2=_hours(low),
-        hours3=_hours(high),
+        low=_hours(low),
+        high=_hours(high),
     )
     late = due.timestamp() * 1000 < sheet.at_ms
     by = (
@@ -233,11 +233,11 @@ def _dry(sheet: BoxSheet) -> list[str]:
     edges = knowledge.regimes()["lean"].setting_rh
     assert edges is not None
     reach = _(
-        "{low:.0f} ± {normal_95:.0f} to {high:.0f} ± {normal_952:.0f} % RH",
+        "{low:.0f} ± {low_U:.0f} to {high:.0f} ± {high_U:.0f} % RH",
         low=low,
-        normal_95=max(1.0, NORMAL_95 * u_low),
+        low_U=max(1.0, NORMAL_95 * u_low),
         high=high,
-        normal_952=max(1.0, NORMAL_95 * u_high),
+        high_U=max(1.0, NORMAL_95 * u_high),
     )
     if high < edges.low:
         verdict = _("drier than a dry hatch wants ({band})", band=_band(edges))
@@ -286,9 +286,9 @@ def doubt(sheet: BoxSheet) -> str:
     way = _("moister") if found.difference > 0 else _("drier")
     first = found.causes[0]
     text = _(
-        "It is {difference:.0f} ± {normal_95:.0f} % RH {way} than this water and vent gave before. That fits {causes}",
+        "It is {difference:.0f} ± {U:.0f} % RH {way} than this water and vent gave before. That fits {causes}",
         difference=abs(found.difference),
-        normal_95=NORMAL_95 * found.u,
+        U=NORMAL_95 * found.u,
         way=way,
         causes=CAUSES[first.name],
     )

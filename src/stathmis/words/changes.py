@@ -251,10 +251,10 @@ def record(book: Book, of: str, there: dict[str, Any], should_be: dict[str, Any]
     other = [n for n in should_be if n in there and there[n] != should_be[n]]
     said = [
         _(
-            "{field} {value}, was {value2}",
+            "{field} {value}, was {before}",
             field=_field(n),
             value=_value(book, n, there[n]),
-            value2=_value(book, n, should_be[n]),
+            before=_value(book, n, should_be[n]),
         )
         for n in other
     ]

@@ -174,10 +174,10 @@ def why(book: Book, sheet: LossSheet) -> list[str]:
         g = sheet.conductance
         said.append(
             _(
-                "Shell conductance {value:.2f} ± {normal_95:.2f} mg/(d·hPa), egg of {mass_g:.1f} g at "
+                "Shell conductance {value:.2f} ± {U:.2f} mg/(d·hPa), egg of {mass_g:.1f} g at "
                 "setting, from {weighings}",
                 value=g.value,
-                normal_95=NORMAL_95 * g.u,
+                U=NORMAL_95 * g.u,
                 mass_g=g.mass_g,
                 weighings=count(sheet.weighed, "{n} weighing", "{n} weighings"),
             )

@@ -152,5 +152,5 @@ def _band(low: str, high: str, what: str, unit: Unit) -> Band | None:
     least, most = LIMITS[what]
     if not least <= ends[0] < ends[1] <= most:
         bounds = [least, most] if word == "humidity" else [round(float(from_inside(v, unit))) for v in (least, most)]
-        raise _FaultError(say.THE_WORD_RUNS_FROM_LOW(word=word, bounds=bounds[0], bounds2=bounds[1], unit=unit))
+        raise _FaultError(say.THE_WORD_RUNS_FROM_LOW(word=word, least=bounds[0], most=bounds[1], unit=unit))
     return Band(round(ends[0], 3), round(ends[1], 3))

@@ -50,10 +50,10 @@ def log_finding(
     word = knowledge.findings(course.species.kind)[kind].word
     desk.add(
         _(
-            "egg {mark}: {word}{word2}",
+            "egg {mark}: {word}{after}",
             mark=mark,
             word=word,
-            word2=_(" (after the end)") if course.batch.ended_ms is not None else "",
+            after=_(" (after the end)") if course.batch.ended_ms is not None else "",
         ),
         new,
     )
@@ -121,7 +121,7 @@ def log_count(desk: Desk, course: Course, kind: str, n: int, at_ms: int, note: s
         if n > left:
             what = young(course.species.kind, n) if kind == "out" else count(n, "{n} egg", "{n} eggs")
             raise UserError(
-                *say.WHAT_AND_EGGS_LEFT_OF(what=what, eggs=count(left, "{n} egg", "{n} eggs"), eggs2=sheet.tally.eggs)
+                *say.WHAT_AND_EGGS_LEFT_OF(what=what, eggs=count(left, "{n} egg", "{n} eggs"), of=sheet.tally.eggs)
             )
     word = knowledge.findings(course.species.kind)[kind].word
     desk.add(f"{n} {word}", [(EggFinding, fields_of(desk.book, course, at_ms, "", kind, note, n))])

@@ -76,7 +76,7 @@ def swap(desk: Desk, course: Course, pairs: Sequence[tuple[str, str]]) -> None:
         desk,
         course,
         after,
-        say.EGGS_PAIRS_AND_PAIRS_CHANGED(pairs=pairs[0][0], pairs2=pairs[0][1]) if len(pairs) == 1 else "",
+        say.EGGS_PAIRS_AND_PAIRS_CHANGED(one=pairs[0][0], other=pairs[0][1]) if len(pairs) == 1 else "",
     )
 
 

@@ -244,7 +244,7 @@ def place_words(found: BatchReview) -> str:
     if found.places is None:
         return ""
     edge, middle = found.places
-    said = say.HATCHED_AT_THE_EDGE_OF(count=edge.count, of=edge.of, count2=middle.count, of2=middle.of)
+    said = say.HATCHED_AT_THE_EDGE_OF(edge=edge.count, edge_of=edge.of, middle=middle.count, middle_of=middle.of)
     return said + (_("more than chance.") if found.places_differ else _("may be chance."))
 
 

@@ -61,7 +61,7 @@ def restore(
     found = archive_file.read_description(archive)
     version = found.get("logbook_version")
     if not isinstance(version, int) or not whole.FIRST_VERSION <= version <= whole.VERSION:
-        raise UserError(*say.ARCHIVE_HOLDS_A_LOGBOOK_OF(archive=archive.name, version=version, version2=whole.VERSION))
+        raise UserError(*say.ARCHIVE_HOLDS_A_LOGBOOK_OF(archive=archive.name, version=version, ours=whole.VERSION))
     given = {t["name"]: tuple(t["columns"]) for t in found["tables"]}
     rows = {}
     shapes = whole.shapes(version)

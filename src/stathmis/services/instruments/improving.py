@@ -64,7 +64,7 @@ def prospects(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Prospect
     finer = _u_with(draft, check, check.points, verdict.reading, resolution / 10.0)
     if finer is not None and finer < 0.95 * verdict.U:
         words = say.A_DISPLAY_IN_STEPS_OF(
-            resolution=resolution / 10, unit_word=unit_word(check.channel.unit), resolution2=resolution
+            finer=resolution / 10, unit_word=unit_word(check.channel.unit), resolution=resolution
         )
         found.append(Prospect(words, finer, verdict.half > finer))
     return sorted(found, key=lambda p: p.U)

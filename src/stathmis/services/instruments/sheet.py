@@ -78,11 +78,11 @@ def sheet(book: Book, calibration: Calibration) -> CheckSheet:
         (
             _("Curve"),
             _(
-                "{model_words}, {points}, {domain:.1f} to {domain2:.1f} {unit}",
+                "{model_words}, {points}, {low:.1f} to {high:.1f} {unit}",
                 model_words=MODEL_WORDS[c.model],
                 points=count(len(points), "{n} point", "{n} points"),
-                domain=c.domain[0],
-                domain2=c.domain[1],
+                low=c.domain[0],
+                high=c.domain[1],
                 unit=unit,
             ),
         ),

@@ -71,15 +71,13 @@ def size_words(course: Course, size: EggSize) -> str:
     mass = course.species.egg_g
     if size.length_mm is not None and size.breadth_mm is not None:
         mass = float(moisture.fresh_mass(size.length_mm / 10.0, size.breadth_mm / 10.0))
-        parts.append(
-            _("weighed {mass:.1f} ± {normal_95:.1f} g when laid", mass=mass, normal_95=NORMAL_95 * U_FRESH * mass)
-        )
+        parts.append(_("weighed {mass:.1f} ± {U:.1f} g when laid", mass=mass, U=NORMAL_95 * U_FRESH * mass))
     if size.air_cell_mm is not None:
         try:
             lost, u = moisture.loss_from_air_cell(size.air_cell_mm, mass, size.breadth_mm)
         except ValueError:
             raise UserError(*say.AN_AIR_CELL_AIR_CELL(air_cell_mm=size.air_cell_mm)) from None
-        parts.append(say.HAS_LOST_ABOUT_LOST_NORMAL(lost=lost, normal_95=NORMAL_95 * u))
+        parts.append(say.HAS_LOST_ABOUT_LOST_NORMAL(lost=lost, U=NORMAL_95 * u))
     return f"{name} {_(' and ').join(parts)}."
 
 

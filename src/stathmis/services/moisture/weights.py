@@ -118,7 +118,7 @@ def _against(book: Book, before: Weighing, row: OnScale, mass: float, at_ms: int
     last = _("{mass_g:.2f} g an egg on {when}", mass_g=before.mass_g / before.eggs, when=dates.day(when))
     if row.eggs != before.eggs:
         if row.eggs > before.eggs:
-            return say.EGGS_EGGS_THE_LAST_TIME(eggs=before.eggs, eggs2=row.eggs)
+            return say.EGGS_EGGS_THE_LAST_TIME(then=before.eggs, now=row.eggs)
         return say.EGGS_FEWER_THAN_THE_LAST(eggs=count(before.eggs - row.eggs, "{n} egg", "{n} eggs"))
     each, then = mass / row.eggs, before.mass_g / before.eggs
     if each > then + before.scale_g / row.eggs:

@@ -174,7 +174,7 @@ def lines(book: Book, found: Learnt, eggs: int) -> list[str]:
     share, u = found.hatch.share, found.hatch.u
     low, high = max(0.0, share - 2 * u), min(1.0, share + 2 * u)
     expected = say.SHARE_OF_THE_EGGS_SET(share=100 * share, low=100 * low, high=100 * high)
-    said.append(say.EXPECT_TO_HATCH_EXPECTED_OF(expected=expected, eggs=eggs, eggs2=eggs * share))
+    said.append(say.EXPECT_TO_HATCH_EXPECTED_OF(expected=expected, eggs=eggs, chicks=eggs * share))
     wanted = max(1, round(eggs * share))
     said.append(say.TO_BE_SURE_OF_WANTED(wanted=wanted, young=young, eggs_for=eggs_for(wanted, share, u)))
     if found.shells.own:

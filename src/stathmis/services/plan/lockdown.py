@@ -194,7 +194,7 @@ def open_words(book: Book, found: LockdownRun) -> str:
     if found.opened_ms is None:
         return ""
     seconds = max(0, book.now_ms - found.opened_ms) // 1000
-    text = _("Lid open {seconds}:{seconds2:02d} min", seconds=seconds // 60, seconds2=seconds % 60)
+    text = _("Lid open {minutes}:{seconds:02d} min", minutes=seconds // 60, seconds=seconds % 60)
     if seconds > LID_TARGET_MIN * 60:
         return say.TEXT_SHUT_IT_SOON_THE(text=text)
     late = [s for s in found.steps if s.lid and s.done_ms is None and s.target_min is not None]

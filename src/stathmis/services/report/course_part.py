@@ -95,7 +95,7 @@ def trace_drawing(book: Book, course: Course, whole: JudgedRun, quantity: Quanti
         [b for b in bands if b.start_day < span[1]],
         unit_word(unit),
         color,
-        say.NAMES_BY_NAMES_CORRECTED_FROM(names=NAMES[quantity], names2=run.names, span=span[0], span2=span[1]),
+        say.NAMES_BY_NAMES_CORRECTED_FROM(names=NAMES[quantity], instruments=run.names, first=span[0], last=span[1]),
         span,
         run.max_gap_s * 1000.0 / DAY_MS,
     )

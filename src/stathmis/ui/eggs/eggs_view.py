@@ -147,7 +147,7 @@ class EggsView(Page):
             self._about,
             "; ".join(
                 [
-                    _("{ring} {place}, place {place2}", ring=ring, place=egg.place[0], place2=egg.place[1]),
+                    _("{ring} {number}, place {place}", ring=ring, number=egg.place[0], place=egg.place[1]),
                     *self._known(egg),
                 ]
             ),

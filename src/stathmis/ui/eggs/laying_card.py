@@ -122,7 +122,7 @@ class LayingCard(QWidget):
     def _shape_chosen(self, shape: TrayShape) -> None:
         def action(course: Course) -> str:
             laying.change_shape(self._desk, course, shape)
-            return _("The tray lies in {currenttext}.", currenttext=self.shape.currentText())
+            return _("The tray lies in {shape}.", shape=self.shape.currentText())
 
         self._try(action)
 

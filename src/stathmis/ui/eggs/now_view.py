@@ -193,6 +193,6 @@ class NowView(Page):
                 at = clock.parse_moment(when, self.desk.now_ms, self.desk.book.zone)
                 n = count_typed(typed) or 0
                 findings.log_count(self.desk, course, self.kind.currentData(), n, at)
-                return _("{n} {currenttext}: logged.", n=n, currenttext=self.kind.currentText())
+                return _("{n} {kind}: logged.", n=n, kind=self.kind.currentText())
 
         attempt(self.problem, action)

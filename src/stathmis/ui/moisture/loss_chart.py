@@ -100,11 +100,11 @@ class LossChart(QWidget):
             (
                 p.day,
                 _(
-                    "{day_words}, {mark}: {loss:.1f} ± {normal_95:.1f} % lost",
+                    "{day_words}, {mark}: {loss:.1f} ± {U:.1f} % lost",
                     day_words=sheet.course.day_words(p.day, 1),
                     mark=p.mark or _("mean egg"),
                     loss=p.loss,
-                    normal_95=NORMAL_95 * p.u,
+                    U=NORMAL_95 * p.u,
                 ),
             )
             for p in sorted(sheet.points, key=lambda p: p.day)

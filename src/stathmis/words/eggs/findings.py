@@ -12,4 +12,4 @@ WORDS_THIS_COMES_BEFORE_IT = Refusal("{words}: this comes before it.", "Give an 
 WORDS_THIS_COMES_AFTER_IT = Refusal("{words}: this comes after it.", "Give a later time, or strike that one.")
 HOW_MANY = Refusal("How many?", "Write a count.")
 THESE_EGGS_HAVE_MARKS = Refusal("These eggs have marks.", "Log each at its place in the tray.")
-WHAT_AND_EGGS_LEFT_OF = Refusal("{what}, and {eggs} left of {eggs2}.", "Is the count right?")
+WHAT_AND_EGGS_LEFT_OF = Refusal("{what}, and {eggs} left of {of}.", "Is the count right?")

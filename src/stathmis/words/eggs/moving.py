@@ -8,7 +8,7 @@ THERE_IS_NO_EGG_MARK = Refusal("There is no egg {mark} in this tray.", "Choose a
 EGG_MARK_IS_OUT_OF = Refusal("Egg {mark} is out of the machine.", "Choose another.")
 AN_EGG_DOES_NOT_CHANGE = Refusal("An egg does not change places with itself.", "Give another egg's mark.")
 AN_EGG_CHANGES_PLACES_ONCE = Refusal("An egg changes places once at a time.", "Name each egg once.")
-EGGS_PAIRS_AND_PAIRS_CHANGED = Sentence("eggs {pairs} and {pairs2} changed places")
+EGGS_PAIRS_AND_PAIRS_CHANGED = Sentence("eggs {one} and {other} changed places")
 WARM_IS_SPREAD_U_UNIT = Sentence(
     "{warm} is {spread:.2f} ± {u:.2f} {unit} warmer than {cold}. Let these change places: {pairs}{more}."
 )

@@ -46,7 +46,9 @@ THE_REVIEW_COMES_WHEN_THE = Sentence(
 NO_CLEAR_CAUSE_STANDS_OUT = Sentence("No clear cause stands out in this run.")
 MOST_LIKELY_WORDS_WEIGHT_OF = Sentence("Most likely: {words} ({weight:.0f} % of the weight).")
 SO_FEW_EGGS_SAY_LITTLE = Sentence("So few eggs say little; take it as a hint.")
-HATCHED_AT_THE_EDGE_OF = Sentence("Hatched at the edge of the tray {count} of {of}, in its middle {count2} of {of2}: ")
+HATCHED_AT_THE_EDGE_OF = Sentence(
+    "Hatched at the edge of the tray {edge} of {edge_of}, in its middle {middle} of {middle_of}: "
+)
 CHANGED_SINCE_THE_CHECK_OF = Sentence(
     "Changed since: the check of {instrument} on {at} moves its readings of this batch by {off} {unit_word}."
 )

@@ -34,7 +34,7 @@ NAME_THEIRS_IS_LESS_SURE = Sentence(
 )
 READING_EACH_POINT_MORE_READINGS = Sentence("reading each point {more_readings} times")
 A_REFERENCE_WITHOUT_ANY_ERROR = Sentence("a reference without any error of its own")
-A_DISPLAY_IN_STEPS_OF = Sentence("a display in steps of {resolution:g} {unit_word} instead of {resolution2:g}")
+A_DISPLAY_IN_STEPS_OF = Sentence("a display in steps of {finer:g} {unit_word} instead of {resolution:g}")
 ONE_MORE_JAR_OF_SALTS = Sentence("one more jar, of {salts}")
 ONE_MORE_POINT_NEAR_MIDDLE = Sentence("one more point near {middle} {unit_word}")
 THE_STRETCH_ENDS_BEFORE_IT = Refusal("The stretch ends before it begins.", "Give an earlier time first.")

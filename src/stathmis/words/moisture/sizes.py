@@ -19,7 +19,7 @@ SIZE_OF_AN_EGG_LOGGED = Sentence("size of an egg logged")
 AN_AIR_CELL_AIR_CELL = Refusal(
     "An air cell {air_cell_mm:g} mm deep is more than half such an egg.", "Write mm from the blunt end."
 )
-HAS_LOST_ABOUT_LOST_NORMAL = Sentence("has lost about {lost:.0f} ± {normal_95:.0f} % since laying by its air cell")
+HAS_LOST_ABOUT_LOST_NORMAL = Sentence("has lost about {lost:.0f} ± {U:.0f} % since laying by its air cell")
 AT_SETTING_IT_HAD_LOST = Sentence(
     " At setting it had lost {before:.0f} ± {u:.0f} % of that already: an old egg; lean to the moist edge of the band."
 )

@@ -10,9 +10,7 @@ THE_LAST_WEIGHING_OF_THE = Sentence("The last weighing of the {name_of} is later
 TEXT_G_AS_OUNCES_IT = Sentence("{text} g? As ounces it would be {as_ounces:.1f} g an egg: write {text}oz.")
 EACH_G_AN_EGG_AND = Sentence("{each:.0f} g an egg, and {usual:.0f} g is usual: was the tray weighed with them?")
 EACH_G_AN_EGG_AND_USUAL = Sentence("{each:.1f} g an egg, and {usual:.0f} g is usual: is the count of {eggs} right?")
-EGGS_EGGS_THE_LAST_TIME = Sentence(
-    "{eggs} eggs the last time, {eggs2} now: the same eggs belong on the scale each time."
-)
+EGGS_EGGS_THE_LAST_TIME = Sentence("{then} eggs the last time, {now} now: the same eggs belong on the scale each time.")
 EGGS_FEWER_THAN_THE_LAST = Sentence("{eggs} fewer than the last time: were they taken out for good?")
 HEAVIER_THAN_BEFORE_LAST_EGGS = Sentence(
     "Heavier than before ({last}); eggs only lose weight. Another egg, the tray with it, or water on it?"
