@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 from PySide6.QtCore import QAbstractItemModel, QAbstractTableModel, QLocale, QModelIndex, Qt
 from PySide6.QtGui import QPainter, QTextDocument
-from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from conftest import NOW_MS
@@ -143,8 +143,13 @@ def _english(texts: Iterator[str] | list[str]) -> set[str]:
 
 
 def _cut(window: QWidget) -> list[str]:
-    """Labels, buttons and boxes whose words have less room than they need."""
-    found = []
+    """Labels and buttons whose words have less room than they need, and what is wider than where it scrolls."""
+    found = [
+        f"{type(area).__name__} {area.objectName()}"
+        for area in window.findChildren(QScrollArea)
+        if area.isVisible() and area.objectName() != "beyond"
+        if area.widget() and area.widget().width() > area.viewport().width()
+    ]
     for one in window.findChildren(QWidget):
         if not one.isVisible() or one.visibleRegion().isEmpty():
             continue

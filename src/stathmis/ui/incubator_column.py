@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QAccessible, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from stathmis.logbook.records import Quantity
 from stathmis.services import rounds
@@ -70,11 +70,11 @@ class Card(QWidget, Speaking):
         self._about, self._due = label("", "small", wrap=True), label("", "small", "eggs", wrap=True)
         self._levels = {q: Level(theme, slim=True) for q in QUANTITIES}
         self._values = {q: label("", ink=ink) for q, ink in zip(QUANTITIES, ("heat", "moisture"), strict=True)}
-        head = QHBoxLayout()
-        head.setSpacing(8)
-        head.addWidget(self._name, 1)
-        head.addWidget(self._day, 0, Qt.AlignmentFlag.AlignTop)
-        self._grid.addLayout(head, 0, 0, 1, 2)
+        self._head = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        self._head.setSpacing(8)
+        self._head.addWidget(self._name, 1)
+        self._head.addWidget(self._day, 0, Qt.AlignmentFlag.AlignTop)
+        self._grid.addLayout(self._head, 0, 0, 1, 2)
         self._grid.addWidget(self._about, 1, 0, 1, 2)
         for column, quantity in enumerate(QUANTITIES):
             self._grid.addWidget(self._levels[quantity], 2, column)
@@ -124,6 +124,16 @@ class Card(QWidget, Speaking):
         set_text(self._due, due)
         self._due.setVisible(bool(due))
         self.setAccessibleName(", ".join([*words, *([due] if due else [])]))
+
+    def fold(self, room: int) -> None:
+        """Put the day below the name where the room (px) is not for both side by side."""
+        for words in (self._name, self._day):
+            words.ensurePolished()
+        side_by_side = self._name.minimumSizeHint().width() + 8 + self._day.sizeHint().width()
+        fits = side_by_side <= room - self._theme.px(20) - self._theme.px(16)
+        way = QBoxLayout.Direction.LeftToRight if fits else QBoxLayout.Direction.TopToBottom
+        self._head.setSpacing(8 if fits else 0)
+        self._head.setDirection(way)
 
     def _show_quantity(self, book: Book, quantity: Quantity, sheet: RoundSheet, verdict: Verdict | None) -> str:
         level, value = self._levels[quantity], self._values[quantity]
@@ -280,6 +290,7 @@ class IncubatorColumn(QWidget):
             sheet = rounds.sheet(book, incubator)
             selected = incubator.id == selected_id and not place
             self._cards[incubator.id].show_sheet(book, sheet, boxes.get(incubator.id), selected=selected)
+            self._cards[incubator.id].fold(self.width() - self._area.verticalScrollBar().sizeHint().width())
         self._show_coming()
         for key, button_of in self.places.items():
             button_of.setChecked(key == place)

@@ -84,11 +84,14 @@ class RoundView(Page):
         self.ahead_link.hide()
         self.log_button = button("", self.log, "main")
         title, self._read_at = label(_("What do they show?"), "heading"), label(_("read at"), "muted")
+        foot = self.folding_row()
+        foot.addLayout(row(self.log_button, (self.log_note, 1)), 1)
+        foot.addWidget(self.ahead_link)
         left, right = self.columns(17, 8, spacing=theme.px(28))
         for part in (
             row(title, 1, self._read_at, self.time),
             column(self.time_problem, self._grid_holder),
-            row(self.log_button, (self.log_note, 1), self.ahead_link),
+            foot,
         ):
             left.addLayout(part)
         self.lockdown = LockdownPanel(desk)

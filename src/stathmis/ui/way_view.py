@@ -139,7 +139,7 @@ class WayView(Page):
         self.page.addLayout(self._delivery_room)
         self.species = Chooser(_("Species"), species_offered(desk.book), changed=lambda _species: self._show_choices())
         head = self.folding_row(12)
-        head.addWidget(label(_("What there is to follow"), "heading"))
+        head.addWidget(label(_("What there is to follow"), "heading", wrap=True))
         head.addWidget(self.species)
         self._another = button(_("A species of your own…"), lambda: self._write_species(copy=True), "link")
         self._change = button(_("Change it"), lambda: self._write_species(copy=False), "link")

@@ -61,7 +61,7 @@ def details(book: Book, event: Event) -> str:
     if event.kind == "turn" and event.detail:
         said.append(_("{detail} up", detail=event.detail))
     elif event.kind == "lid" and event.detail == "open":
-        said.append("open")
+        said.append(_("open"))
     elif event.kind == "lid" and event.minutes is not None:
         said.append(_("shut after {minutes:.0f} min", minutes=event.minutes))
     elif event.kind == "alarm":
