@@ -233,4 +233,4 @@ def test_an_own_profile_is_framed_by_warming_up_and_drying() -> None:
     ]  # fmt: skip
     assert [p.temperature_c.middle for p in found] == pytest.approx([38.0, 38.0, 37.65, 37.65])
     assert [p.humidity for p in found] == [stages[0].humidity, stages[0].humidity, stages[1].humidity, None]
-    assert [p.words for p in found] == ["warm-up", "dry", "hatch", "dry"]
+    assert [p.title or p.name for p in found] == ["warm-up", "dry", "hatch", "dry"]

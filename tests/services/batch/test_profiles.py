@@ -131,7 +131,7 @@ def test_a_batch_follows_an_own_profile_and_its_changes(desk: Desk, tmp_path: Pa
     again = batches.running(desk.book, incubator)
     assert again is not None and again.band("humidity", desk.now_ms) == Band(25, 30)
     phase = phase_at(again.phases, 5.0)
-    assert phase is not None and phase.words == "drier"
+    assert phase is not None and phase.title == "drier"
     assert interpret(without_stage(draft, 0), "°C").problems == {}
     with pytest.raises(UserError, match="follows this profile"):
         profiles.remove_profile(desk, 1)
