@@ -103,6 +103,15 @@ def test_every_sentence_looked_up_is_written_out() -> None:
                 assert not isinstance(node.args[0], ast.JoinedStr | ast.BinOp), f"{path.name} line {node.lineno}"
 
 
+def test_numbers_in_sentences_get_the_signs_of_the_language() -> None:
+    """str.format() knows no language: what was looked up is filled in by catalogue.filled_in."""
+    for part in ("words", "services", "ui"):
+        for path in (ROOT / part).rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "format":
+                    assert not node.keywords, f"{path.name} line {node.lineno}"
+
+
 @pytest.mark.parametrize(("species", "moist"), [("chicken", "; 45–55 % RH, then 65–75 % RH."), ("corn_snake", "; ")])
 def test_a_way_as_typed_is_said_with_days_heat_and_each_humidity(desk: Desk, species: str, moist: str) -> None:
     said = way.drawn(desk.book, making.batch_late(desk, 3.0, species))
