@@ -36,7 +36,7 @@ from stathmis.ui.logbooks import Logbooks
 from stathmis.ui.menus import Menus
 from stathmis.ui.message_strip import MessageStrip
 from stathmis.ui.theme import Theme
-from stathmis.words.catalogue import _
+from stathmis.words.catalogue import N_, Spoken, _
 
 if TYPE_CHECKING:
     from stathmis.services.practice.under_way import Practice
@@ -392,10 +392,10 @@ class Window(QMainWindow):
 
     def switch_theme(self) -> None:
         """System, light, dark, in turn."""
-        order = ("system", "light", "dark")
+        order = tuple(_THEMES)
         choice = order[(order.index(self.theme.choice) + 1) % 3]
         self.theme.choose(choice)
-        notify.tell("info", _("Theme: {word}.", word=_("as the system") if choice == "system" else choice))
+        notify.tell("info", _("Theme: {word}.", word=_THEMES[choice]))
 
     def switch_tray(self) -> None:
         """Show an icon in the tray that says what is to be done, or take it away."""
@@ -549,6 +549,7 @@ def _application() -> QApplication:
     return found
 
 
+_THEMES = Spoken({"system": N_("as the system"), "light": N_("light"), "dark": N_("dark")})
 _PLACES = {
     "planner": ("planner.planner_view", "PlannerView"),
     "instruments": ("instruments.list_view", "InstrumentsView"),

@@ -21,6 +21,7 @@ _TYPED = {
     "to": N_("typed: to"),
     "all": N_("typed: all"),
     "egg": N_("typed: egg"),
+    "ring": N_("typed: ring|round"),
     "closed": N_("typed: closed|shut"),
     "quarter": N_("typed: quarter"),
     "third": N_("typed: third"),

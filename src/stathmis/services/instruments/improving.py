@@ -169,7 +169,10 @@ def _one_more(draft: Draft, check: Check, verdict: ZoneVerdict) -> list[Point]:
         row = fixed_points.SALTS[salt]
         wanted = correction.reading_for(row.rh[len(row.rh) // 2])
     like = min(check.points, key=lambda p: abs(p.reading - wanted))
-    effects = tuple(replace(e, label=f"{e.label}, another") if e.cause == "table" else e for e in like.on_reference)
+    effects = tuple(
+        replace(e, label=_("{label}, another", label=_(e.label))) if e.cause == "table" else e
+        for e in like.on_reference
+    )
     # taken at the curve itself: what is asked is how sure it would be, not what it would show
     true = correction.apply(wanted)[0]
     return [*check.points, replace(like, reading=wanted, reference=true, on_reference=effects, row=-1)]

@@ -332,7 +332,7 @@ def _bulbs(book: Book, channel: Channel, points: PointSet, row: Row, scatter: Ma
     effects = [replace(e, sensitivity=e.sensitivity * by_dry) for e in dry_effects]
     if points.second_id == points.reference_id:
         # one thermometer read dry, then wet: its correction is the same error twice, its flicker is not
-        wet_effects = [e if e.shared else replace(e, label=f"{e.label}, wet") for e in wet_effects]
+        wet_effects = [e if e.shared else replace(e, label=_("{label}, wet", label=_(e.label))) for e in wet_effects]
     effects += [replace(e, sensitivity=e.sensitivity * by_wet) for e in wet_effects]
     names = (
         dry_name if dry_name == wet_name else _("{dry_name} dry, {wet_name} wet", dry_name=dry_name, wet_name=wet_name)

@@ -70,7 +70,7 @@ def area_in(text: str) -> float:
     """
     typed = text.strip().lower().replace("cm²", "").replace("cm2", "").replace("cm", "").strip()
     by = re.fullmatch(rf"{_NUMBER}\s*[x×*]\s*{_NUMBER}", typed)
-    across = re.fullmatch(rf"(?:round|ring|ø)\s*{_NUMBER}", typed)
+    across = re.fullmatch(rf"(?:ring|ø)\s*{_NUMBER}", typed_words.english(typed, "ring"))
     plain = re.fullmatch(_NUMBER, typed)
     if by:
         area = _float(by[1]) * _float(by[2])
