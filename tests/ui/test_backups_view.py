@@ -86,6 +86,23 @@ def test_going_back_by_keyboard_and_again_forward(
     again.logbook.close()
 
 
+def test_a_logbook_nobody_can_work_with_is_said_in_words(
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+    caplog: pytest.LogCaptureFixture,
+) -> None:
+    def broken(*_of: object) -> None:
+        raise ZeroDivisionError("half a page")
+
+    monkeypatch.setattr(application, "_logbook", broken)
+    options = argparse.Namespace(logbook=None, demo=True, look=False, pictures=None, now=None)
+    assert application._begin(options, FixedClock(NOW_MS), tmp_path) is None
+    said = capsys.readouterr().err
+    assert said == "stathmis: The logbook cannot be worked with (ZeroDivisionError: half a page). Try a backup.\n"
+    caplog.clear()
+
+
 def test_a_copy_is_looked_at(demo_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     scratch = tmp_path / "scratch"
     scratch.mkdir()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -101,6 +102,24 @@ def test_every_sentence_looked_up_is_written_out() -> None:
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "_":
                 assert not isinstance(node.args[0], ast.JoinedStr | ast.BinOp), f"{path.name} line {node.lineno}"
+
+
+def test_nothing_else_is_called_as_the_catalogue_is() -> None:
+    """A function that keeps something as _ would call that where it means to say a sentence."""
+
+    def own(node: ast.AST) -> Iterator[ast.AST]:
+        for child in ast.iter_child_nodes(node):
+            if not isinstance(
+                child, ast.FunctionDef | ast.Lambda | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp
+            ):
+                yield child
+                yield from own(child)
+
+    for path in ROOT.rglob("*.py"):
+        for function in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(function, ast.FunctionDef):
+                names = [n for n in own(function) if isinstance(n, ast.Name) and n.id == "_"]
+                assert len({type(n.ctx) for n in names}) < 2, f"{path.name} line {function.lineno}"
 
 
 def test_numbers_in_sentences_get_the_signs_of_the_language() -> None:

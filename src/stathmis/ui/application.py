@@ -97,7 +97,7 @@ def run(options: argparse.Namespace) -> int:
             if window.language_wanted is not None:
                 settings.setValue(language.KEY, window.language_wanted)
                 language.speak(window.language_wanted)
-                desk = _opened_again(desk, options, clock)
+                desk = _opened_again(desk, options, clock, Path(scratch), theme)
                 continue
             if window.back_to is None:
                 return code
@@ -127,7 +127,7 @@ def _begin(options: argparse.Namespace, clock: Clock, scratch: Path, theme: Them
             # a backup is shown as things stood then: its eggs have not been in for months
             desk = Desk(logbook, _then(logbook) if options.look and not options.now else clock)
             # what every start reads: what cannot be read is said now, not by a window that does not come
-            _ = desk.book.places(), desk.book.corrections
+            _read = desk.book.places(), desk.book.corrections
             return desk
         except UserError as error:
             found = error
@@ -278,9 +278,12 @@ def _logbook(options: argparse.Namespace, clock: Clock, scratch: Path) -> Logboo
     return create_logbook(path, {"name": "", "time_zone": system_zone_name(), "temperature_unit": _usual_unit()})
 
 
-def _opened_again(desk: Desk, options: argparse.Namespace, clock: Clock) -> Desk:
-    """The same logbook at work again, after its window closed for another language."""
-    logbook = open_logbook(desk.logbook.path)
+def _opened_again(desk: Desk, options: argparse.Namespace, clock: Clock, scratch: Path, theme: Theme) -> Desk | None:
+    """The same logbook at work again in another language; where it is gone meanwhile, as at the start."""
+    try:
+        logbook = open_logbook(desk.logbook.path)
+    except UserError:
+        return _begin(options, clock, scratch, theme)
     return Desk(logbook, _then(logbook) if options.look and not options.now else clock)
 
 
