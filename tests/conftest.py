@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import os
 import shutil
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -27,6 +28,13 @@ settings.load_profile("stathmis")
 
 NOW_MS = 1_779_093_600_000
 """2026-05-18 08:40 UTC, a Monday."""
+
+
+@pytest.fixture
+def short() -> Iterator[Path]:
+    """A folder with a short path: a socket's has at most 107 characters, and those of tests grow with their number."""
+    with tempfile.TemporaryDirectory(prefix="s-") as folder:
+        yield Path(folder)
 
 
 @pytest.fixture(scope="session", autouse=True)

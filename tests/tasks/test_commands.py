@@ -25,9 +25,8 @@ THEN = "2026-05-18T08:40"
 
 
 @pytest.fixture(autouse=True)
-def _own_runtime_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    (tmp_path / "run").mkdir(mode=0o700)
-    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path / "run"))
+def _own_runtime_folder(short: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(short))
 
 
 def run(path: Path, *arguments: str) -> int:

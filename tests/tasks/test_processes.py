@@ -137,9 +137,11 @@ def test_the_window_opens_a_logbook_backs_it_up_and_closes_on_request(tmp_path: 
     open_logbook(path).close()
 
 
-def test_killed_while_open_it_opens_again_with_what_a_command_logged(demo_file: Path, tmp_path: Path) -> None:
+def test_killed_while_open_it_opens_again_with_what_a_command_logged(
+    demo_file: Path, tmp_path: Path, short: Path
+) -> None:
     """A command goes through the open window; killed the moment it was told "logged", the reading is there."""
-    path, home = tmp_path / "d.stathmis", tmp_path / "home"
+    path, home = tmp_path / "d.stathmis", short / "home"
     shutil.copy(demo_file, path)
     process = _open_window(path, home)
     assert _wait_for(lambda: list((tmp_path / "d backups").glob("*.stathmis")))

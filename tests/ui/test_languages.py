@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtCore import QAbstractItemModel, QAbstractTableModel, QLocale, QModelIndex, Qt
+from PySide6.QtCore import QAbstractItemModel, QAbstractTableModel, QLocale, QModelIndex, QSettings, Qt
 from PySide6.QtGui import QPainter, QTextDocument
 from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
@@ -304,6 +304,16 @@ def test_files_that_leave_are_alike_in_every_language(demo: Desk, tmp_path: Path
     words = re.compile(r"^(SUMMARY|DESCRIPTION|LOCATION|X-WR-CALNAME)\b.*\n(?: .*\n)*", re.MULTILINE)
     assert "Schlupf erwartet" in said["de"] and "Schlupf" not in said["en"]
     assert words.sub("", said["en"]) == words.sub("", said["de"]) and "BEGIN:VEVENT" in words.sub("", said["de"])
+
+
+def test_the_chosen_language_stays_for_the_next_start(tmp_path: Path) -> None:
+    """One that is gone since, and none, follow the system."""
+    place = str(tmp_path / "window.ini")
+    for kept, then in (("de", "de"), ("en", "en"), ("xx", language.SYSTEM), (language.SYSTEM, language.SYSTEM)):
+        settings = QSettings(place, QSettings.Format.IniFormat)
+        settings.setValue(language.KEY, kept)
+        settings.sync()
+        assert language.chosen(QSettings(place, QSettings.Format.IniFormat)) == then
 
 
 @pytest.mark.usefixtures("as_before")
