@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
 from stathmis import command
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity
 from stathmis.services.desk import Desk
 from stathmis.ui.window import Window
 from stathmis.words.numbers import unit_word, value_text

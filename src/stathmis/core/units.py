@@ -12,6 +12,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
+Quantity = Literal["temperature", "humidity"]
 Unit = Literal["°C", "°F", "%"]
 
 MOST = 1e9

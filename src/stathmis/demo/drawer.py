@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from stathmis.core.fixed_points import salt_humidity
+from stathmis.core.units import Quantity
 from stathmis.devices.simulated_incubator import SimulatedSensor
-from stathmis.logbook.records import Channel, Incubator, Quantity
+from stathmis.logbook.records import Channel, Incubator
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.desk import Desk

@@ -9,10 +9,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from stathmis.core.course.profile import Air, DayCount
-from stathmis.core.units import Unit
+from stathmis.core.units import Quantity, Unit
 from stathmis.logbook.tables import Positive, PositiveReal, record
 
-Quantity = Literal["temperature", "humidity"]
 TrayShape = Literal["grid", "rows", "ring"]
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from math import ceil, floor
 
 from stathmis.core.course.profile import Band
-from stathmis.core.units import from_inside
+from stathmis.core.units import Quantity, from_inside
 from stathmis.logbook import readings
 from stathmis.logbook.records import (
     CertificatePoint,
@@ -17,7 +17,6 @@ from stathmis.logbook.records import (
     Instrument,
     LoggerImport,
     Placement,
-    Quantity,
     Reading,
     StoredCalibration,
     Weighing,

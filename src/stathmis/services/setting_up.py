@@ -7,18 +7,9 @@ from dataclasses import dataclass
 
 from stathmis.core.course.profile import DayCount
 from stathmis.core.errors import UserError
-from stathmis.core.units import Unit, parse_typed
+from stathmis.core.units import Quantity, Unit, parse_typed
 from stathmis.logbook.edits import Edit
-from stathmis.logbook.records import (
-    Batch,
-    CertificatePoint,
-    Channel,
-    Incubator,
-    Instrument,
-    Placement,
-    Quantity,
-    StoredPlan,
-)
+from stathmis.logbook.records import Batch, CertificatePoint, Channel, Incubator, Instrument, Placement, StoredPlan
 from stathmis.services.batch import profiles
 from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book

@@ -6,7 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from stathmis.logbook.records import Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Incubator
 from stathmis.services import rounds
 from stathmis.services.advice import now as adviser
 from stathmis.services.advice.now import Advice

@@ -14,8 +14,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 
 from stathmis.core.course.profile import Band
-from stathmis.core.units import from_inside
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, from_inside
 from stathmis.services.advice.trying import Tried
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book

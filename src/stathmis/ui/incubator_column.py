@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QAccessible, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity
 from stathmis.services import rounds
 from stathmis.services.book import Book, Same
 from stathmis.services.desk import Desk

@@ -13,7 +13,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from stathmis.core.course.profile import Band
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity
 from stathmis.services.findings.corrections import Corrected
 from stathmis.ui.kit.drawn import Drawn
 from stathmis.ui.theme import Inks, Theme

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QSizePolicy, QWidget
 
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity
 from stathmis.services import rounds
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk

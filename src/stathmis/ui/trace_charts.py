@@ -13,8 +13,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
 from stathmis.core.series import Pyramid
-from stathmis.core.units import Unit, from_inside
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit, from_inside
 from stathmis.services.batch.course import Course
 from stathmis.services.desk import Desk
 from stathmis.services.findings.ahead import Ahead, Fan

@@ -15,8 +15,8 @@ from shiboken6 import isValid
 from stathmis.core.psychrometrics import dew_point
 from stathmis.core.series import Pyramid
 from stathmis.core.uncertainty import NORMAL_95
+from stathmis.core.units import Quantity
 from stathmis.exchange.logger_csv import CancelledError
-from stathmis.logbook.records import Quantity
 from stathmis.services import notify
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course

@@ -6,8 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QWidget
 
 from stathmis.core.adherence import Adherence
-from stathmis.core.units import Unit
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit
 from stathmis.services.desk import Desk
 from stathmis.services.findings import trace
 from stathmis.services.findings.judgement import EggExcursion, JudgedRun

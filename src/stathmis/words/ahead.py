@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from stathmis.core.units import difference_from_inside, from_inside
-from stathmis.logbook.records import Incubator, Quantity
+from stathmis.core.units import Quantity, difference_from_inside, from_inside
+from stathmis.logbook.records import Incubator
 from stathmis.services import knowledge
 from stathmis.services.advice.trying import Figure, Tried
 from stathmis.services.book import Book

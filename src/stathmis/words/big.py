@@ -6,7 +6,8 @@ import json
 from collections.abc import Iterable, Sequence
 
 from stathmis.core.conformity import INSIDE
-from stathmis.logbook.records import Placement, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Placement
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Verdict
 from stathmis.services.plan import tasks

@@ -5,8 +5,7 @@ from __future__ import annotations
 from math import floor, isfinite, log10
 
 from stathmis.core.errors import NumbersError
-from stathmis.core.units import Unit, difference_from_inside, from_inside
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit, difference_from_inside, from_inside
 from stathmis.words.catalogue import _, as_number, ngettext
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from stathmis.logbook.records import Event, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Event
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS, HOUR_MS
 from stathmis.services.findings.cycles import back_s

@@ -18,7 +18,8 @@ from stathmis.core.egg_heat import BIOLOGICAL_ZERO_C, COLD_C
 from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.twin.box import STEP_S, Ways
-from stathmis.logbook.records import Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Incubator
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding

@@ -14,7 +14,8 @@ from stathmis.core import egg_heat
 from stathmis.core.course import profile
 from stathmis.core.course.profile import Air, Band, OwnProfile, Phase, Species
 from stathmis.core.course.way import Way, possible
-from stathmis.logbook.records import Batch, Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Batch, Incubator
 from stathmis.services import knowledge
 from stathmis.services.clock import DAY_MS, local
 from stathmis.words.batch import course as say

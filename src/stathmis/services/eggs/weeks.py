@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 
 from stathmis.core.hatch.mortality import spread_over
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.core.units import Unit
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected

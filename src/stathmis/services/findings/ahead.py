@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from stathmis.core.course import forecast
 from stathmis.core.course.profile import Band
 from stathmis.core.twin.box import STEP_S, Ways
-from stathmis.logbook.records import Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Incubator
 from stathmis.services.batch.course import Course
 from stathmis.services.batch.power_cut import BOX_HOURS
 from stathmis.services.book import Book, finding

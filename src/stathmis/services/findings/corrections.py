@@ -18,9 +18,9 @@ from stathmis.core.calibration import Correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.drift import between, fit_drift
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.core.units import difference_from_inside, difference_to_inside, from_inside, to_inside
+from stathmis.core.units import Quantity, difference_from_inside, difference_to_inside, from_inside, to_inside
 from stathmis.logbook.calibrations import Calibration, calibrations
-from stathmis.logbook.records import CertificatePoint, Channel, Quantity
+from stathmis.logbook.records import CertificatePoint, Channel
 from stathmis.logbook.snapshot import Series, Snapshot
 
 Array = NDArray[np.float64]

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Event, Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Event, Incubator
 from stathmis.services.book import Book, finding
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.findings.runs import CORRECTED, Run, lately

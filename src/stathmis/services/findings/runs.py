@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from stathmis.core.checks.side_by_side import at_times, disagreements, together
 from stathmis.core.series import median
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.core.units import to_inside
+from stathmis.core.units import Quantity, to_inside
 from stathmis.logbook import readings
 from stathmis.logbook.records import (
     CertificatePoint,
@@ -21,7 +21,6 @@ from stathmis.logbook.records import (
     Instrument,
     LoggerImport,
     Placement,
-    Quantity,
     Reading,
     StoredCalibration,
 )

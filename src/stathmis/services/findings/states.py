@@ -14,7 +14,8 @@ from stathmis.core.checks.side_by_side import at_times
 from stathmis.core.checks.steady import steady_part
 from stathmis.core.moisture import term_conductance
 from stathmis.core.psychrometrics import saturation_vapor_pressure
-from stathmis.logbook.records import DroppedState, Event, Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import DroppedState, Event, Incubator
 from stathmis.services.batch.batches import course_by_id, lying_in
 from stathmis.services.batch.species import species_of
 from stathmis.services.book import Book

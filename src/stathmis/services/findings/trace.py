@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stathmis.core.adherence import Adherence, judge
-from stathmis.logbook.records import Event, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Event
 from stathmis.services.batch.batches import events_along
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book

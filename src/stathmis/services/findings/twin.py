@@ -21,7 +21,8 @@ from stathmis.core.series import median
 from stathmis.core.twin import box as boxes
 from stathmis.core.twin.box import STEP_S, Boxes, Doings, Standing, Ways
 from stathmis.core.twin.wander import carried
-from stathmis.logbook.records import DroppedState, EggFinding, Event, Incubator, Quantity, Reading, WaterSurface
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import DroppedState, EggFinding, Event, Incubator, Reading, WaterSurface
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services.batch.batches import COURSES_REST_ON
 from stathmis.services.batch.course import Course

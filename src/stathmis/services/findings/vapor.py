@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from stathmis.core.psychrometrics import saturation_vapor_pressure
-from stathmis.logbook.records import Incubator, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Incubator
 from stathmis.services.book import Book
 from stathmis.services.findings.runs import lately
 

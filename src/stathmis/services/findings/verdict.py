@@ -10,7 +10,8 @@ from stathmis.core.conformity import UNDECIDED, decide
 from stathmis.core.consensus import Consensus, combine
 from stathmis.core.course.profile import Band
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Channel, Incubator, Instrument, Placement, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Channel, Incubator, Instrument, Placement
 from stathmis.services.book import Book
 from stathmis.services.findings.corrections import Corrected
 

@@ -7,8 +7,7 @@ from dataclasses import dataclass, field
 from math import sqrt
 from typing import Any, Literal
 
-from stathmis.core.units import Unit, difference_from_inside
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit, difference_from_inside
 from stathmis.services import knowledge
 from stathmis.words.catalogue import N_, once_a_language
 

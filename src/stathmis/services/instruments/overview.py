@@ -10,17 +10,9 @@ from stathmis.core.conformity import decide
 from stathmis.core.consensus import Consensus, combine, normalized_error
 from stathmis.core.course.profile import Band
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.core.units import from_inside, to_inside
+from stathmis.core.units import Quantity, from_inside, to_inside
 from stathmis.logbook import readings
-from stathmis.logbook.records import (
-    CertificatePoint,
-    Channel,
-    Incubator,
-    Instrument,
-    Placement,
-    Quantity,
-    StoredCalibration,
-)
+from stathmis.logbook.records import CertificatePoint, Channel, Incubator, Instrument, Placement, StoredCalibration
 from stathmis.logbook.snapshot import SETTINGS
 from stathmis.services import rounds
 from stathmis.services.batch import batches

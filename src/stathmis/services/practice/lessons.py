@@ -6,8 +6,8 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from stathmis.core.hatch.review import CAUSES
+from stathmis.core.units import Quantity
 from stathmis.devices.simulated_incubator import Machine, SimulatedSensor
-from stathmis.logbook.records import Quantity
 from stathmis.words.catalogue import N_
 
 What = Literal["power", "turner stuck", "helper", "cold night", "warm day"]

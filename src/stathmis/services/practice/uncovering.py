@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from stathmis.core.course.profile import Band
 from stathmis.core.hatch.embryos import HARDSHIPS, Came
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Batch, Quantity
+from stathmis.core.units import Quantity
+from stathmis.logbook.records import Batch
 from stathmis.services.batch import batches
 from stathmis.services.findings.runs import Run, recorded
 from stathmis.services.practice import keepers

@@ -7,9 +7,9 @@ from datetime import datetime
 import numpy as np
 
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.core.units import difference_from_inside, from_inside
+from stathmis.core.units import Quantity, difference_from_inside, from_inside
 from stathmis.exchange.report_page import Block, Drawing, Heading, Table, Words
-from stathmis.logbook.records import Channel, Quantity
+from stathmis.logbook.records import Channel
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS

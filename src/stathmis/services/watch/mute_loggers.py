@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.core.course.profile import Band
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.eggs.weeks import Week, cells

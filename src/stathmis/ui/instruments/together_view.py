@@ -7,8 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from stathmis.core.conformity import decide
-from stathmis.core.units import Unit
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
 from stathmis.services.findings.corrections import Corrected

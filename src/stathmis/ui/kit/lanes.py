@@ -11,8 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from stathmis.core.course.profile import Band
-from stathmis.core.units import Unit, from_inside
-from stathmis.logbook.records import Quantity
+from stathmis.core.units import Quantity, Unit, from_inside
 from stathmis.ui.kit.drawn import Walked
 from stathmis.ui.theme import Theme
 from stathmis.words.catalogue import as_number
