@@ -25,9 +25,8 @@ from stathmis.ui.kit.pieces import button, label, set_property, set_text
 from stathmis.ui.level import Level, LevelState
 from stathmis.ui.theme import Theme
 from stathmis.words.catalogue import N_, _
-from stathmis.words.events import soon
 from stathmis.words.numbers import unit_word, value_text, with_u
-from stathmis.words.standing import what_is_due
+from stathmis.words.standing import soon, what_is_due
 from stathmis.words.verdicts import word
 
 if TYPE_CHECKING:

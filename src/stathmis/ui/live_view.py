@@ -67,9 +67,9 @@ class _ProbeLine(QWidget):
         set_text(self._name, one.probe.name)
         set_text(self._device, one.probe.device)
         self._away.setAccessibleName(_("Take away {probe}", probe=one.probe.name))
-        said = f"{words.state(one)} · {count(s.good, '{n} line', '{n} lines')}"
+        said = f"{words.state(s, one.silent)} · {count(s.good, '{n} line', '{n} lines')}"
         said += _(", {lines} made no sense", lines=count(s.dropped, "{n} line", "{n} lines")) if s.dropped else ""
-        health = words.health(one)
+        health = words.health(s)
         said += f" · {health}" if health else ""
         set_text(self._words, said + (f" · “{s.last_line}”" if s.last_line else ""))
 

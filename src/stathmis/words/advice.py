@@ -21,6 +21,7 @@ from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
 from stathmis.words import dates
 from stathmis.words.catalogue import N_, Spoken, _, as_number, filled_in, within
+from stathmis.words.events import opening_words
 from stathmis.words.last_action import words as last_words
 from stathmis.words.numbers import band_text, count, number, u_text, unit_word, value_text, with_u
 
@@ -91,8 +92,6 @@ def steps(book: Book, advice: Advice) -> tuple[Step, ...]:
     page = Step("water page", _("Open the water page"))
     change = advice.change
     if advice.kind == "mix" and change is not None:
-        from stathmis.words.events import opening_words
-
         into = ", ".join(name if then == 1.0 else _("half of {own}", own=name) for name, then in change.fill)
         filled = (Step("water", _("Log the water"), note=into),) if into else ()
         opening = "" if change.opening is None else opening_words(change.opening)

@@ -29,7 +29,7 @@ def said(book: Book, alarm: Alarm) -> Told:
     if alarm.kind == "silent" and alarm.probe is not None:
         return Told(
             _("{name} has been silent for {minutes} min.", name=alarm.probe.probe.name, minutes=alarm.minutes),
-            _("Check its lead and power ({state}).", state=state(alarm.probe)),
+            _("Check its lead and power ({state}).", state=state(alarm.probe.status, alarm.probe.silent)),
         )
     if alarm.kind == "hot":
         return Told(

@@ -62,9 +62,10 @@ def heard(statuses: Iterable[ProbeStatus], book: Book) -> dict[int, str]:
     for one in statuses:
         channels = _channels(one)
         instruments = {book.channel(c).instrument_id for c in channels}
-        said = [one.probe.name, last_word(one, book.now_ms) or state(one), health(one)]
-        if one.silent or not one.status.connected:
-            said[1] = f"{state(one)}, {said[1]}" if last_word(one, book.now_ms) else state(one)
+        stands, last = state(one.status, one.silent), last_word(one.status, book.now_ms)
+        fine = one.status.connected and not one.silent
+        how = [last or stands] if fine else [stands, last]
+        said = [one.probe.name, *how, health(one.status)]
         for placement in book.records(Placement):
             if placement.instrument_id in instruments and placement.to_ms is None:
                 found.setdefault(placement.incubator_id, []).append(", ".join(s for s in said if s))

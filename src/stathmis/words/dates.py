@@ -109,11 +109,11 @@ def month_named(text: str) -> int | None:
 
 
 def duration(ms: float) -> str:
-    """A length of time: "40 min", "1 h 30 min", "3 days"."""
+    """A length of time: "40 min", "1 h 30 min", beyond two days "3 days"."""
     minutes = round(abs(ms) / 60_000)
     if minutes < 60:
         return _("{minutes} min", minutes=minutes)
-    if minutes < 48 * 60:
+    if minutes <= 48 * 60:
         hours, rest = divmod(minutes, 60)
         return _("{hours} h {rest} min", hours=hours, rest=rest) if rest else _("{hours} h", hours=hours)
     days = round(minutes / 1440)

@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from stathmis.logbook.records import Event
 from stathmis.services.book import Book
-from stathmis.words import dates
 from stathmis.words.catalogue import N_, Spoken, _, as_number, begun
 from stathmis.words.numbers import number
-
-if TYPE_CHECKING:
-    from stathmis.services.plan.tasks import Task
 
 _NOTED = {
     "water": N_("Water added"),
@@ -100,9 +94,3 @@ def opening_words(opening: float) -> str:
     if abs(near - opening) < 0.02:
         return names[near]
     return _("a third open") if abs(opening - 1 / 3) < 0.02 else _("{opening:.0f} % open", opening=100 * opening)
-
-
-def soon(book: Book, task: Task) -> str:
-    """A step to come, on its day: "Wed 20 May  Candle, North cabinet"."""
-    day = dates.day(book.local(task.due_ms), weekday=True)
-    return _("{day}  {title}, {machine}", day=day, title=task.title, machine=task.incubator.name)

@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from stathmis.core.course.way import Way
 from stathmis.services import knowledge
-from stathmis.services.book import Book
-from stathmis.words import dates
-from stathmis.words.catalogue import _, filled_in
-
-if TYPE_CHECKING:
-    from stathmis.services.eggs.hatch_course import Ready
+from stathmis.words.catalogue import _
 
 
 def forgotten(keys: Sequence[str]) -> str:
@@ -54,12 +49,3 @@ def weak(hatched: int, kinds: Mapping[str, int], whose: Literal["bird", "reptile
     if "splayed legs" in kinds:
         return young + " " + _("Splayed legs: a smooth floor, or too warm, or too dry.")
     return young
-
-
-def ready(book: Book, one: Ready) -> str:
-    """Something that must be ready before the first chick: "✓ Brooder warm", or by when."""
-    if one.done:
-        return _("✓ {title}", title=one.title)
-    by = dates.moment(book.local(one.due_ms), weekday=True)
-    late = _("○ {title}: was due {by}") if one.due_ms < book.now_ms else _("○ {title}: by {by}")
-    return filled_in(late, title=one.title, by=by)

@@ -2,16 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
+from stathmis.devices.probe_reader import Status
 from stathmis.devices.source import Kind
 from stathmis.words import dates
 from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.numbers import signed
-
-if TYPE_CHECKING:
-    from stathmis.services.watch.live import ProbeStatus
-
 
 KINDS: Spoken[Kind] = Spoken(
     {
@@ -93,9 +88,9 @@ def limits() -> tuple[str, str]:
     return _("Baud runs from 50 up, and writing from 0 to 3600 s."), _("9600 and 10 are usual.")
 
 
-def health(probe: ProbeStatus) -> str:
+def health(s: Status) -> str:
     """ "battery 91 %, signal −67", as far as it tells; may be empty."""
-    s, said = probe.status, []
+    said = []
     if s.battery is not None:
         said.append(_("battery {percent:.0f} %", percent=s.battery))
     if s.signal is not None:
@@ -103,18 +98,18 @@ def health(probe: ProbeStatus) -> str:
     return ", ".join(said)
 
 
-def last_word(probe: ProbeStatus, now_ms: int) -> str:
+def last_word(s: Status, now_ms: int) -> str:
     """How long ago it said something good: "2 min ago"; empty before the first time."""
-    last = probe.status.last_ms
-    if last is None:
+    if s.last_ms is None:
         return ""
-    return _("just now") if now_ms - last < 60_000 else _("{duration} ago", duration=dates.duration(now_ms - last))
+    since = now_ms - s.last_ms
+    return _("just now") if since < 60_000 else _("{duration} ago", duration=dates.duration(since))
 
 
-def state(probe: ProbeStatus) -> str:
+def state(s: Status, silent: bool) -> str:
     """ "reading", "silent", or what keeps it from being read."""
-    if not probe.status.connected:
-        return _("not connected: {trouble}", trouble=probe.status.trouble or _("not opened yet"))
-    if probe.silent:
+    if not s.connected:
+        return _("not connected: {trouble}", trouble=s.trouble or _("not opened yet"))
+    if silent:
         return _("connected, but silent")
-    return _("reading") if probe.status.good else _("waiting for the first line")
+    return _("reading") if s.good else _("waiting for the first line")

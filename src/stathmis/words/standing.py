@@ -14,6 +14,7 @@ from stathmis.services.plan.tasks import Task
 from stathmis.services.standing import QUANTITIES, Standing
 from stathmis.services.watch.alarm import Alarm
 from stathmis.words import alarms as alarm_words
+from stathmis.words import dates
 from stathmis.words.advice import said, short
 from stathmis.words.catalogue import N_, Spoken, _
 from stathmis.words.numbers import with_u
@@ -28,6 +29,12 @@ def what_is_due(book: Book, stands: Standing) -> str:
     parts += [short(book, advice) for advice in stands.advice[:1]]
     step = stands.course.next_step(book.now_ms, book.zone) if stands.course is not None else ""
     return " · ".join([*parts, *([step] if step else [])])
+
+
+def soon(book: Book, task: Task) -> str:
+    """A step to come, on its day: "Wed 20 May  Candle, North cabinet"."""
+    day = dates.day(book.local(task.due_ms), weekday=True)
+    return _("{day}  {title}, {machine}", day=day, title=task.title, machine=task.incubator.name)
 
 
 def value(book: Book, verdict: Verdict) -> str:

@@ -15,8 +15,8 @@ from stathmis.services.eggs.hatch_course import HatchCourse
 from stathmis.ui.kit.drawn import Walked
 from stathmis.ui.theme import Theme
 from stathmis.words import dates
-from stathmis.words import hatch as hatch_words
 from stathmis.words.catalogue import _
+from stathmis.words.eggs.ready import ready
 
 HIGH, AXIS, ABOVE, RIGHT = 190, 22, 26, 76
 STYLES = {"pipped": Qt.PenStyle.DotLine, "out": Qt.PenStyle.DashLine, "dry": Qt.PenStyle.SolidLine}
@@ -64,9 +64,9 @@ class HatchPicture(Walked):
             _("expected {span}, about {day}", span=dates.span(low, high), day=dates.moment(middle, weekday=True)),
             *(f"{len(times)} {_(stage)}" for stage, times in found.stages.items() if times),
         ]
-        ready = "; ".join(hatch_words.ready(book, one) for one in found.ready)
+        by_when = "; ".join(ready(book, one) for one in found.ready)
         name, whole = _("The hatch over its hours"), ", ".join(parts)
-        self.say(name, self.words_at(self.at) if self.at >= 0 else whole, ready)
+        self.say(name, self.words_at(self.at) if self.at >= 0 else whole, by_when)
 
     def words_at(self, at: int) -> str:
         """How it stood, or will, at one of its times."""
@@ -74,7 +74,7 @@ class HatchPicture(Walked):
         assert found is not None and book is not None
         came = {stage: sum(t <= time_ms for t in times) for stage, times in found.stages.items()}
         told = [f"{n} {_(stage)}" for stage, n in came.items() if n and time_ms <= book.now_ms]
-        told += [hatch_words.ready(book, one) for one in found.ready if one.due_ms == time_ms]
+        told += [ready(book, one) for one in found.ready if one.due_ms == time_ms]
         told += [_("expected about now")] if time_ms == found.expected[1] else []
         told += [_("until here stragglers are waited for")] if time_ms == found.last_ms else []
         return f"{dates.moment(book.local(time_ms), weekday=True)}: {', '.join(told)}"

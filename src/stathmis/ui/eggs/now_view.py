@@ -32,6 +32,7 @@ from stathmis.words import clutch as clutch_words
 from stathmis.words import dates, typed
 from stathmis.words import hatch as hatch_words
 from stathmis.words.catalogue import N_, Spoken, _, midway
+from stathmis.words.eggs.ready import ready
 from stathmis.words.pages import empty
 
 RATES = (N_("fertile of those judged"), N_("hatched of set"), N_("hatched of fertile"))
@@ -151,7 +152,7 @@ class NowView(Page):
             self.curve.show_hatching(found)
         open_now = [r for r in along.ready if not r.done] if found.course.batch.ended_ms is None else []
         self._ready_title.setVisible(bool(open_now))
-        self._ready.say([hatch_words.ready(book, one) for one in along.ready] if open_now else [])
+        self._ready.say([ready(book, one) for one in along.ready] if open_now else [])
         self.answer.setText(ANSWERS[answer])
         self.why.setText(why)
         under_way = clutch_words.under_way(book, found, self.sheet) if clutch and self.sheet else None
