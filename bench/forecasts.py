@@ -10,8 +10,9 @@ import sys
 import warnings
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from copy import deepcopy
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 
 import numpy as np
 import world
@@ -186,23 +187,36 @@ def _life(box: World, rng: np.random.Generator) -> list[Act]:
     return sorted(a for a in done if a[0] < end - 600)
 
 
-def ran(kind: str, seed: int, more: list[Act]) -> tuple[World, list[Act], Ran]:
-    """A world over its days before and two days on, with acts more after now (s from now)."""
+def _go(box: World, weather: Weather, acts: list[Act], begin: int, count: int) -> Array:
+    """So many stretches of EVERY_S from a begin on, with what is done in them: a column for each, as in Ran."""
+    todo = sorted(acts)
+    rows = np.empty((6, count))
+    for i in range(count):
+        now = (begin + i) * EVERY_S
+        while todo and todo[0][0] < now + 1e-6:
+            _do(box, *todo.pop(0)[1:])
+        box.go(EVERY_S)
+        rows[:, i] = (now + EVERY_S, *box.reads()[:2], *weather.at(now + EVERY_S), box.reads()[2])
+    return rows
+
+
+@lru_cache(maxsize=1)
+def _until_now(kind: str, seed: int) -> tuple[World, Weather, list[Act], Array]:
+    """A world as it stands now, its weather, what was done to it, and how it was: several futures begin from it."""
     rng = np.random.default_rng([seed, len(kind)])
     weather = Weather(10, rng)
     box = KINDS[kind](rng, weather)
     done = _life(box, rng)
-    todo = sorted([*done, *((BACK_D * DAY_S + a, what, v) for a, what, v in more)])
-    count = round((BACK_D * DAY_S + AHEAD_H * 3600.0) / EVERY_S)
-    rows = np.empty((6, count))
-    for i in range(count):
-        now = i * EVERY_S
-        while todo and todo[0][0] < now + 1e-6:
-            _do(box, *todo.pop(0)[1:])
-        box.go(EVERY_S)
-        room = weather.at(now + EVERY_S)
-        rows[:, i] = (now + EVERY_S, *box.reads()[:2], *room, box.reads()[2])
-    return box, done, Ran(*rows)
+    return box, weather, done, _go(box, weather, done, 0, round(BACK_D * DAY_S / EVERY_S))
+
+
+def ran(kind: str, seed: int, more: list[Act]) -> tuple[World, list[Act], Ran]:
+    """A world over its days before and two days on, with acts more after now (s from now)."""
+    before, weather, done, rows = _until_now(kind, seed)
+    box = deepcopy(before)
+    acts = [(BACK_D * DAY_S + a, what, v) for a, what, v in more]
+    ahead_of_it = _go(box, weather, acts, rows.shape[1], round(AHEAD_H * 3600.0 / EVERY_S))
+    return box, done, Ran(*np.concatenate([rows, ahead_of_it], axis=1))
 
 
 def kept(desk: Desk, box: World, done: list[Act], truth: Ran, rng: np.random.Generator) -> tuple[Incubator, Ran]:

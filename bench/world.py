@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from math import exp
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -39,6 +40,11 @@ def vapor_pressure(celsius: Array | float) -> Array:
     """Over water, hPa, after Buck (1981), not the application's Hardy."""
     t = np.asarray(celsius, dtype=np.float64)
     return np.asarray(6.1121 * np.exp((18.678 - t / 234.5) * t / (257.14 + t)))
+
+
+def vapor_hpa(celsius: float) -> float:
+    """The same of one temperature, which is asked for at every step."""
+    return 6.1121 * exp((18.678 - celsius / 234.5) * celsius / (257.14 + celsius))
 
 
 def shell_over_air(day: Array, term: float, mass_g: float, transfer: float, power: float = 3.3) -> Array:
@@ -116,8 +122,8 @@ def wet_bulb(dry_c: float, rh: float, coefficient: float) -> float:
     low, high = 0.0, dry_c
     for _ in range(60):
         wet = 0.5 * (low + high)
-        found = float(vapor_pressure(wet)) - coefficient * 1013.25 * (dry_c - wet)
-        low, high = (wet, high) if found < 0.01 * rh * float(vapor_pressure(dry_c)) else (low, wet)
+        found = vapor_hpa(wet) - coefficient * 1013.25 * (dry_c - wet)
+        low, high = (wet, high) if found < 0.01 * rh * vapor_hpa(dry_c) else (low, wet)
     return 0.5 * (low + high)
 
 
@@ -279,19 +285,19 @@ class Damp:
         hours = seconds / 3600.0
         g_hpa = 0.7e-3 * self.volume_l
         still_wet = min(1.0, self.water_g / (self.edges * self.full_g)) ** 0.7
-        surface = 0.96 * float(vapor_pressure(air_c - 2.2))
+        surface = 0.96 * vapor_hpa(air_c - 2.2)
         lost = hours * self.gives * self.tray_cm2 * 1e-4 * still_wet * max(0.0, surface - self.vapor_hpa)
         lost = min(lost, self.water_g)
         changed = self.changes_h + self.more_open_h * self.vent + (160.0 if lid else 0.0)
-        out = g_hpa * (1.0 - np.exp(-changed * hours)) * (self.vapor_hpa - room_hpa)
-        soaked = self.wood_g_hpa * (1.0 - np.exp(-hours / self.wood_h)) * (self.vapor_hpa - self.wood_hpa)
+        out = g_hpa * (1.0 - exp(-changed * hours)) * (self.vapor_hpa - room_hpa)
+        soaked = self.wood_g_hpa * (1.0 - exp(-hours / self.wood_h)) * (self.vapor_hpa - self.wood_hpa)
         self.wood_hpa += soaked / self.wood_g_hpa
         self.water_g -= lost
         self.vapor_hpa = max(0.2, self.vapor_hpa + (lost - out - soaked) / g_hpa)
 
     def rh(self, air_c: float) -> float:
         """Percent."""
-        return min(100.0, 100.0 * self.vapor_hpa / float(vapor_pressure(air_c)))
+        return min(100.0, 100.0 * self.vapor_hpa / vapor_hpa(air_c))
 
 
 class Weather:
@@ -307,16 +313,15 @@ class Weather:
             1.0 + 0.3 * np.interp(hours, 24.0 * np.arange(days + 2), rng.normal(size=days + 2))
         )
         phase = rng.uniform(8.0, 11.0)
-        self._hours = hours
-        self.celsius = rng.uniform(18.5, 24.0) + swing * np.sin(2 * np.pi * (hours - phase) / 24.0) + front
-        self.hpa = np.maximum(
-            3.0, rng.uniform(8.0, 14.0) + moist + 0.08 * swing * np.sin(2 * np.pi * (hours - 12) / 24)
-        )
+        celsius = rng.uniform(18.5, 24.0) + swing * np.sin(2 * np.pi * (hours - phase) / 24.0) + front
+        hpa = np.maximum(3.0, rng.uniform(8.0, 14.0) + moist + 0.08 * swing * np.sin(2 * np.pi * (hours - 12) / 24))
+        # one at a time is asked for, step by step: lists give that several times as quickly
+        self._celsius, self._hpa = celsius.tolist(), hpa.tolist()
 
     def at(self, seconds: float) -> tuple[float, float]:
         """°C and hPa."""
         at = seconds / 1800.0
         i = int(at)
         share = at - i
-        c, h = self.celsius, self.hpa
-        return float(c[i] + share * (c[i + 1] - c[i])), float(h[i] + share * (h[i + 1] - h[i]))
+        c, h = self._celsius, self._hpa
+        return c[i] + share * (c[i + 1] - c[i]), h[i] + share * (h[i + 1] - h[i])
