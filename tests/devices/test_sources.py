@@ -80,7 +80,7 @@ def test_heard_gone_and_back(kind: Kind, tmp_path: Path, monkeypatch: pytest.Mon
 def test_listening_finds_what_is_there(kind: Kind, tmp_path: Path) -> None:
     meter = stand_in(kind, tmp_path, script=Script(20.0)).start()
     try:
-        heard = listen(opener(Wanted(kind, meter.device, from_start=True)), 10.0, lambda: False, enough=3)
+        heard = listen(opener(Wanted(kind, meter.device, from_start=True)), 10.0, lambda: False, enough=3, after_s=2.0)
     finally:
         meter.stop()
     assert set(NAMES[kind]) <= set(heard.values) and heard.texts

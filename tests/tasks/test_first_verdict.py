@@ -8,7 +8,14 @@ import effort
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from windows import nobody_looks_ahead
+
 TASKS = {task.name: task for task in effort.TASKS}
+
+
+@pytest.fixture(autouse=True)
+def _not_what_comes(monkeypatch: pytest.MonkeyPatch) -> None:
+    nobody_looks_ahead(monkeypatch)
 
 
 def test_from_an_empty_logbook_to_the_first_verdict_in_twelve_keys(qapp: QApplication, demo_file: Path) -> None:

@@ -81,6 +81,9 @@ def test_pictures_without_a_display(tmp_path: Path) -> None:
         "for name in ('DISPLAY', 'QT_QPA_PLATFORM'): os.environ.pop(name, None)\n"
         "from stathmis.ui import pictures\n"
         "pictures.PICTURED = ('round', 'live')\n"
+        # a whole hatch is played for it: its picture has a test of its own
+        "from PySide6.QtGui import QPixmap\n"
+        "pictures.uncovering = lambda theme: QPixmap(8, 8)\n"
         "from stathmis.__main__ import main\n"
         f"sys.exit(main(['--demo', '--now', '2026-05-18T08:40', '--pictures', {str(tmp_path)!r}]))"
     )

@@ -10,10 +10,9 @@ from pytestqt.qtbot import QtBot
 
 from stathmis.services.desk import Desk
 from stathmis.ui import work
-from stathmis.ui.batch_pages import BatchPages
 from stathmis.ui.theme import Theme
-from stathmis.ui.trace_view import TraceView
 from stathmis.ui.window import Window
+from windows import nobody_looks_ahead
 
 # nobody looks at what is painted before: without this each wait for work is that much longer
 work.AFTER_PAINT_MS = 0
@@ -59,7 +58,5 @@ LOOKING_AHEAD = ("test_beside_window", "test_twin_pages", "test_kept_pictures", 
 
 @pytest.fixture(autouse=True)
 def _only_where_it_is_looked_at(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
-    """What comes over the next two days takes a second for each machine: most tests do not look at it."""
     if request.node.path.stem not in LOOKING_AHEAD:
-        monkeypatch.setattr(BatchPages, "_look_ahead", lambda *_args, **_more: None)
-        monkeypatch.setattr(TraceView, "_look_ahead", lambda *_args: None)
+        nobody_looks_ahead(monkeypatch)

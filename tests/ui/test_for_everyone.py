@@ -160,9 +160,8 @@ def luminance(rgb: np.ndarray) -> np.ndarray:
 def contrast(image: QImage, area: QRect) -> float:
     """Of the ground (the color most of it has) and what stands out most from it."""
     part = image.copy(area).convertToFormat(QImage.Format.Format_RGBX8888)
-    bits = np.frombuffer(part.constBits(), dtype=np.uint8).reshape(part.height(), part.width(), 4)[:, :, :3]
-    colors, counts = np.unique(bits.reshape(-1, 3), axis=0, return_counts=True)
-    light = luminance(colors.astype(float))
+    colors, counts = np.unique(np.frombuffer(part.constBits(), dtype=np.uint32), return_counts=True)
+    light = luminance(colors.view(np.uint8).reshape(-1, 4)[:, :3].astype(float))
     ground = light[np.argmax(counts)]
     ratios = (np.maximum(light, ground) + 0.05) / (np.minimum(light, ground) + 0.05)
     return float(ratios.max())
