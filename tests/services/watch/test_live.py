@@ -64,7 +64,7 @@ def test_lines_become_readings_in_the_channels_unit(desk: Desk) -> None:
         time.sleep(0.02)
     status = probes.statuses()[0]
     probes.stop()
-    assert (status.status.good, status.status.dropped) == (3, 1) and state(status) == "reading"
+    assert (status.status.good, status.status.dropped) == (3, 1) and state(status.status, status.silent) == "reading"
     found = readings.series(desk.book.snapshot, heat, 0, 2**62)
     assert found.shown.tolist() == pytest.approx([99.5, 99.68]), "999 °C is no reading"
     assert readings.series(desk.book.snapshot, moist, 0, 2**62).shown.tolist() == [48.0, 49.0, 50.0]
