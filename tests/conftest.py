@@ -12,6 +12,8 @@ from pathlib import Path
 # before Qt is loaded: no display, and letters drawn alike on every computer
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["FONTCONFIG_FILE"] = f"{Path(__file__).parent.parent}/src/stathmis/data/fonts/pictures.conf"
+# sentences are looked for in English, whatever the language of the computer
+os.environ["LANGUAGE"] = "en"
 
 import pytest
 from hypothesis import HealthCheck, settings

@@ -22,15 +22,16 @@ def _arguments(argv: list[str]) -> argparse.Namespace:
         description=say.A_HATCHING_KEEPERS_BENCH_FOR(),
         epilog=_("stathmis {commands} --help", commands=" | ".join(COMMANDS)),
     )
-    parser.add_argument("logbook", nargs="?", type=Path, help=say.LOGBOOK_FILE_MADE_WHEN_IT())
+    parser.add_argument("logbook", metavar=_("logbook"), nargs="?", type=Path, help=say.LOGBOOK_FILE_MADE_WHEN_IT())
     parser.add_argument("--look", action="store_true", help=_("only look: a copy"))
     parser.add_argument("--demo", action="store_true", help=say.OPEN_THE_DEMO_LOGBOOK_NOTHING())
-    parser.add_argument("--now", metavar="TIME", help=say.PRETEND_IT_IS_THIS_TIME())
-    parser.add_argument("--pictures", metavar="FOLDER", type=Path, help=say.WRITE_THE_MAIN_VIEWS_AS())
+    parser.add_argument("--now", metavar=_("TIME"), help=say.PRETEND_IT_IS_THIS_TIME())
+    parser.add_argument("--pictures", metavar=_("FOLDER"), type=Path, help=say.WRITE_THE_MAIN_VIEWS_AS())
     parser.add_argument("--theme", choices=("system", "light", "dark"), help=say.COLORS_OTHERWISE_AS_LEFT_LAST())
-    parser.add_argument("--language", metavar="CODE", help=say.LANGUAGE())
-    parser.add_argument("--version", action="version", version=_("stathmis {version}", version=stathmis.__version__))
-    parser.add_argument("--text", metavar="SCALE", type=float, help=say.TEXT_SIZE_IS_NORMAL())
+    parser.add_argument("--language", metavar=_("CODE"), help=say.LANGUAGE())
+    version = _("stathmis {version}", version=stathmis.__version__)
+    parser.add_argument("--version", action="version", version=version, help=say.SHOW_THE_VERSION())
+    parser.add_argument("--text", metavar=_("SCALE"), type=float, help=say.TEXT_SIZE_IS_NORMAL())
     return parser.parse_args(argv)
 
 

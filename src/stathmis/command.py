@@ -22,6 +22,7 @@ from stathmis.services.command import handing_over
 from stathmis.services.command.verbs import Import, Log, Verb
 from stathmis.services.desk import Desk
 from stathmis.words import command as words
+from stathmis.words.catalogue import _
 
 DONE, AMISS, WRONG, SHUT = range(4)
 WAIT_S = 5.0
@@ -49,25 +50,25 @@ def parser() -> argparse.ArgumentParser:
         description=words.help_of("commands"),
         epilog=words.help_of("codes"),
     )
-    commands = made.add_subparsers(metavar="COMMAND", required=True)
+    commands = made.add_subparsers(metavar=_("COMMAND"), required=True)
 
     def command(name: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
         says = words.help_of(name)
         one = commands.add_parser(name, help=says, description=says)
-        one.add_argument("--logbook", type=Path, default=None, metavar="FILE", help=words.help_of("--logbook"))
-        one.add_argument("--now", metavar="TIME", help=words.help_of("--now"))
+        one.add_argument("--logbook", type=Path, default=None, metavar=_("FILE"), help=words.help_of("--logbook"))
+        one.add_argument("--now", metavar=_("TIME"), help=words.help_of("--now"))
         one.set_defaults(run=run)
         return one
 
     one = command("log", _log)
-    one.add_argument("instrument", help=words.help_of("instrument"))
-    one.add_argument("values", nargs="+", metavar="VALUE", help=words.help_of("value"))
-    one.add_argument("--at", default="", metavar="WHEN", help=words.help_of("--at"))
-    command("import", _import).add_argument("file", type=Path)
+    one.add_argument("instrument", metavar=_("instrument"), help=words.help_of("instrument"))
+    one.add_argument("values", nargs="+", metavar=_("VALUE"), help=words.help_of("value"))
+    one.add_argument("--at", default="", metavar=_("WHEN"), help=words.help_of("--at"))
+    command("import", _import).add_argument("file", metavar=_("file"), type=Path)
     for name, run in (("export", _export), ("report", _report)):
         one = command(name, run)
-        one.add_argument("file", type=Path)
-        one.add_argument("--batch", default="", metavar="NAME", help=words.help_of("--batch"))
+        one.add_argument("file", metavar=_("file"), type=Path)
+        one.add_argument("--batch", default="", metavar=_("NAME"), help=words.help_of("--batch"))
     command("now", _now).add_argument("--json", action="store_true", help=words.help_of("--json"))
     command("check", _check)
     return made

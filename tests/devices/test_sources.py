@@ -143,6 +143,20 @@ def test_any_bytes_in_a_file(tmp_path_factory: pytest.TempPathFactory, data: byt
         assert all(v == v and abs(v) < 1e9 for v in said_.values.values())
 
 
+@pytest.mark.parametrize("names", [(), ("hwmon chip temp1", "iio air humidityrelative")])
+def test_a_sensor_that_comes_later_is_read_too(tree: Callable[[str, str], Path], names: tuple[str, ...]) -> None:
+    """The kernel finds one after the other; what is gone again is told, not forgotten."""
+    tree("class/hwmon/hwmon0/name", "chip")
+    root = tree("class/hwmon/hwmon0/temp1_input", "37000")
+    source = kernel_sensors.KernelSensors(root, names, every_s=0.0)
+    assert [said.values for said in source.read()] == [{"hwmon chip temp1": 37.0}]
+    tree("bus/iio/devices/iio:device0/name", "air")
+    tree("bus/iio/devices/iio:device0/in_humidityrelative_input", "48250")
+    assert [said.values for said in source.read()] == [{"hwmon chip temp1": 37.0, "iio air humidityrelative": 48.25}]
+    (root / "class/hwmon/hwmon0/temp1_input").unlink()
+    assert [said.values for said in source.read()] == [{"iio air humidityrelative": 48.25}, {}]
+
+
 def test_no_sensor_there(tmp_path: Path) -> None:
     with pytest.raises(OSError, match="no sensor"):
         kernel_sensors.KernelSensors(tmp_path)

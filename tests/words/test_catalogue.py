@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 
 import stathmis
 import translations
+from stathmis.__main__ import main
 from stathmis.core.units import parse_typed
 from stathmis.services import clock, guide, knowledge
 from stathmis.services.moisture.water import opening_in, opening_in_note, opening_typed
@@ -26,7 +27,7 @@ from stathmis.words import catalogue, dates
 from stathmis.words.catalogue import Refusal, Sentence, as_number
 
 ROOT = Path(stathmis.__file__).parent
-PLACES = re.compile(r"\{[^{}]*(?:\{\w+\}[^{}]*)?\}")
+PLACES = re.compile(r"\{[^{}]*(?:\{\w+\}[^{}]*)?\}|%\(\w+\)\w|%[rs]\b")
 NOW_MS = 1_779_093_600_000
 """2026-05-18 08:40 UTC, a Monday."""
 
@@ -161,3 +162,22 @@ def test_times_and_openings_are_typed_in_german_and_in_english() -> None:
         assert catalogue._("{n:.1f} of {of:,}", n=1.25, of=12000) == "1,2 of 12.000"
     finally:
         assert catalogue.speak(["en_GB", "de"]) == "en"
+
+
+def test_the_command_line_speaks_as_the_terminal_wants(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """What argparse says by itself too, and English where that comes first."""
+    said = []
+    try:
+        for wanted, arguments in (("de", ["--help"]), ("de", ["log"]), ("en:de", ["--help"])):
+            monkeypatch.setenv("LANGUAGE", wanted)
+            with pytest.raises(SystemExit):
+                main(arguments)
+            said.append("".join(capsys.readouterr()))
+    finally:
+        catalogue.speak([])
+    german, lacking, english = said
+    assert not {"usage", "options", "show", "FOLDER"} & set(re.findall(r"\w+", german)) and "Aufruf: " in german
+    assert "Fehler: es fehlt: Messgerät, WERT" in lacking
+    assert english.startswith("usage: stathmis [-h]") and "show this help" in english

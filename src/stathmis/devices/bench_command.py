@@ -9,12 +9,14 @@ from collections.abc import Sequence
 from stathmis.devices.simulated_incubator import Machine
 from stathmis.devices.simulated_meter import Script
 from stathmis.devices.simulated_probe import SimulatedProbe
+from stathmis.words import catalogue
 from stathmis.words import starting as say
 from stathmis.words.catalogue import _
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run simulated probes until interrupted; prints the device each one can be read at."""
+    catalogue.speak(catalogue.of_the_environment())
     parser = argparse.ArgumentParser(prog="stathmis-bench", description=say.SIMULATED_PROBES_THAT_SEND_LINES())
     parser.add_argument("--probes", type=int, default=1, help=_("how many (1)"))
     parser.add_argument("--lines", type=float, default=1.0, help=_("lines a second (1)"))

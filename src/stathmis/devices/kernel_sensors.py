@@ -29,11 +29,18 @@ class KernelSensors:
 
     def __init__(self, root: Path, names: Sequence[str] = (), every_s: float = EVERY_S) -> None:
         """names: as sensors() calls them, empty: all. Raises OSError where none of them is there."""
-        found = sensors(root)
-        self._sensors = {name: read for name, read in found.items() if not names or name in names}
+        self._root, self._names = root, frozenset(names)
+        self._sensors: dict[str, Sensor] = {}
+        self._look()
         if not self._sensors:
             raise FileNotFoundError(f"no sensor under {root}")
         self._every_s, self._next_s = every_s, 0.0
+
+    def _look(self) -> None:
+        """The kernel finds one after the other, some long after the start. What was there once is asked ever after."""
+        if not self._names or not self._names <= self._sensors.keys():
+            found = sensors(self._root)
+            self._sensors |= {n: read for n, read in found.items() if not self._names or n in self._names}
 
     def read(self) -> list[Said]:
         """All of them, where their time has come. Raises OSError where none can be read any more."""
@@ -42,6 +49,7 @@ class KernelSensors:
             time.sleep(min(READ_S, self._next_s - now_s))
             return []
         self._next_s = now_s + self._every_s
+        self._look()
         values: dict[str, float] = {}
         wrong: list[OSError | ValueError] = []
         for name, read in self._sensors.items():

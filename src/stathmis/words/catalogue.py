@@ -38,6 +38,9 @@ def speak(languages: list[str]) -> str:
         wanted.append(language.replace("-", "_"))
     folder = str(files("stathmis.data").joinpath("locale"))
     use(gettext.translation(DOMAIN, folder, wanted, fallback=True) if wanted else gettext.NullTranslations())
+    # argparse asks the program's own domain, in the language of the environment
+    gettext.bindtextdomain(DOMAIN, folder)
+    gettext.textdomain(DOMAIN if wanted else "messages")
     return _spoken
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stathmis.words.catalogue import Sentence
+from stathmis.words.catalogue import N_, Sentence
 
 A_HATCHING_KEEPERS_BENCH_FOR = Sentence("A hatching keeper's bench for instruments, batches and judgement.")
 LOGBOOK_FILE_MADE_WHEN_IT = Sentence("logbook file; made when it does not exist")
@@ -15,3 +15,21 @@ SIMULATED_PROBES_THAT_SEND_LINES = Sentence("Simulated probes that send lines.")
 STOP_AFTER_SO_LONG = Sentence("stop after so long")
 PROBES_LINES_AND_SPEED = Sentence("probes, lines and speed are above 0")
 LANGUAGE = Sentence("language of the window, such as de; otherwise as chosen in it, or as the system")
+SHOW_THE_VERSION = Sentence("show the version and exit")
+OF_ARGPARSE = (
+    N_("usage: "),
+    N_("positional arguments"),
+    N_("options"),
+    N_("show this help message and exit"),
+    N_("%(prog)s: error: %(message)s\n"),
+    N_("argument %(argument_name)s: %(message)s"),
+    N_("unrecognized arguments: %s"),
+    N_("the following arguments are required: %s"),
+    N_("expected one argument"),
+    N_("expected at least one argument"),
+    N_("invalid %(type)s value: %(value)r"),
+    N_("invalid choice: %(value)r (choose from %(choices)s)"),
+    N_("ambiguous option: %(option)s could match %(matches)s"),
+    N_("ignored explicit argument %r"),
+)
+"""What argparse says by itself, looked up by it (see catalogue.speak)."""
