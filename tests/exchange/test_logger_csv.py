@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from stathmis.exchange.csv_layout import CsvError, find_layout
@@ -184,7 +184,6 @@ def test_many_at_once_are_read_like_one_by_one(times: list[tuple[datetime, str]]
     assert not read[-4:].any()
 
 
-@settings(max_examples=40)
 @given(
     st.sampled_from(
         ["Europe/Berlin", "America/St_Johns", "Australia/Lord_Howe", "Asia/Kathmandu", "Africa/Casablanca"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from stathmis.core.hatch import embryos
@@ -75,7 +75,6 @@ def test_a_day_late_for_half_a_degree() -> None:
     assert late - 21.0 == pytest.approx(1.0, abs=0.25)
 
 
-@settings(max_examples=30)
 @given(
     st.floats(36.6, 38.4), st.floats(20.0, 75.0), st.floats(40.0, 75.0), st.integers(0, 500), st.integers(1, 5),
     st.floats(0.0, 1.0),

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from stathmis.core import airbox
@@ -37,7 +37,6 @@ def settled(many: box.Boxes, done: Doings, rh: float = 50.0) -> box.Standing:
     return box.settled(many, done, np.full(N, 37.5), np.full(N, rh), np.ones(N), 3)
 
 
-@settings(max_examples=25)
 @given(st.floats(0.0, 400.0), st.floats(0.05, 1.0), st.integers(0, 99))
 def test_a_box_left_alone_settles_where_a_box_of_air_does(surface: float, opening: float, seed: int) -> None:
     """core.airbox says where, by a balance without time."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import isinf
 
@@ -55,55 +56,9 @@ def sheet(book: Book, calibration: Calibration) -> CheckSheet:
     at = c.reading_for(working_point(book, channel))
     value, u = c.apply(at, resolution_u(channel))
     U = u * c.coverage_factor
-    done, valid = book.local(calibration.done_ms), calibration.valid_from_ms
-    names = methods()
-    facts = (
-        (
-            _("Instrument"),
-            _(
-                "{instrument}, {unit}, steps of {resolution:g}",
-                instrument=instrument.name,
-                unit=unit,
-                resolution=channel.resolution,
-            ),
-        ),
-        (_("Checked"), f"{dates.moment(done, year=True)}, {_(calibration.conditions.state)}"),
-        (_("Method"), ", ".join(names[k].name for k in calibration.conditions.method.split("+") if k in names)),
-        (
-            _("In use"),
-            say.FOR_ALL_ITS_READINGS()
-            if valid == 0
-            else _("from {valid}", valid=dates.moment(book.local(valid), year=True)),
-        ),
-        (
-            _("Curve"),
-            _(
-                "{model_words}, {points}, {low:.1f} to {high:.1f} {unit}",
-                model_words=MODEL_WORDS[c.model],
-                points=count(len(points), "{n} point", "{n} points"),
-                low=c.domain[0],
-                high=c.domain[1],
-                unit=unit,
-            ),
-        ),
-        (_("Allowed for"), calibration.conditions.notes or _("nothing noted")),
-    )
-    rows = tuple(
-        (
-            str(i + 1),
-            p.source or _("reference"),
-            as_number(p.reading, f".{places}f"),
-            as_number(p.reference, f".{places}f"),
-            signed(p.reference - p.reading, places),
-            as_number(2 * float(np.hypot(p.u_reading, p.u_reference)), f".{places}f"),
-            as_number(p.residual, ".1f").replace("-", "−"),
-            p.direction,
-        )
-        for i, p in enumerate(points)
-    )
     return CheckSheet(
         title=_("Check of {instrument}", instrument=instrument.name),
-        facts=facts,
+        facts=_facts(book, calibration, channel, len(points)),
         result=say.WHEN_IT_SHOWS_AT_UNIT(
             at=as_number(at, f".{places}f"),
             unit=unit,
@@ -121,7 +76,7 @@ def sheet(book: Book, calibration: Calibration) -> CheckSheet:
             say.OFF_THE_CURVE_IN_U(),
             _("order"),
         ),
-        points=rows,
+        points=_point_rows(points, places),
         budget_head=tuple(_(h) for h in BUDGET_HEAD),
         budget=budget_rows(Budget(tuple(calibrations.budget_of(book.snapshot, calibration.id))), unit),
         verdicts=tuple(verdict_words(v, channel) for v in verdicts(book, channel, c)),
@@ -131,6 +86,59 @@ def sheet(book: Book, calibration: Calibration) -> CheckSheet:
         correction=c,
         raw_points=tuple(points),
         zone=working_zone(book, channel),
+    )
+
+
+def _facts(book: Book, calibration: Calibration, channel: Channel, points: int) -> tuple[tuple[str, str], ...]:
+    unit, c = unit_word(channel.unit), calibration.correction
+    done, valid = book.local(calibration.done_ms), calibration.valid_from_ms
+    names = methods()
+    return (
+        (
+            _("Instrument"),
+            _(
+                "{instrument}, {unit}, steps of {resolution:g}",
+                instrument=book.instrument(channel.instrument_id).name,
+                unit=unit,
+                resolution=channel.resolution,
+            ),
+        ),
+        (_("Checked"), f"{dates.moment(done, year=True)}, {_(calibration.conditions.state)}"),
+        (_("Method"), ", ".join(names[k].name for k in calibration.conditions.method.split("+") if k in names)),
+        (
+            _("In use"),
+            say.FOR_ALL_ITS_READINGS()
+            if valid == 0
+            else _("from {valid}", valid=dates.moment(book.local(valid), year=True)),
+        ),
+        (
+            _("Curve"),
+            _(
+                "{model_words}, {points}, {low:.1f} to {high:.1f} {unit}",
+                model_words=MODEL_WORDS[c.model],
+                points=count(points, "{n} point", "{n} points"),
+                low=c.domain[0],
+                high=c.domain[1],
+                unit=unit,
+            ),
+        ),
+        (_("Allowed for"), calibration.conditions.notes or _("nothing noted")),
+    )
+
+
+def _point_rows(points: Sequence[CalibrationPoint], places: int) -> tuple[tuple[str, ...], ...]:
+    return tuple(
+        (
+            str(i + 1),
+            p.source or _("reference"),
+            as_number(p.reading, f".{places}f"),
+            as_number(p.reference, f".{places}f"),
+            signed(p.reference - p.reading, places),
+            as_number(2 * float(np.hypot(p.u_reading, p.u_reference)), f".{places}f"),
+            as_number(p.residual, ".1f").replace("-", "−"),
+            p.direction,
+        )
+        for i, p in enumerate(points)
     )
 
 
