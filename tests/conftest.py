@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
-import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 # before Qt is loaded: no display, and letters drawn alike on every computer
@@ -18,7 +18,9 @@ os.environ["LANGUAGE"] = "en"
 import pytest
 from hypothesis import HealthCheck, settings
 
-from stathmis.logbook.opening import create_logbook, open_logbook
+import cost
+from sharing import NOW_MS, Mark, air_beside, build_demo, once_a_run
+from stathmis.logbook.opening import create_logbook
 from stathmis.services import notify
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
@@ -28,8 +30,22 @@ settings.register_profile(
 )
 settings.load_profile("stathmis")
 
-NOW_MS = 1_779_093_600_000
-"""2026-05-18 08:40 UTC, a Monday."""
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--long", action="store_true", help="before a release: everything, counted over 10,000 trials")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    config.pluginmanager.register(cost, "cost")
+    if config.getoption("--long"):
+        os.environ.setdefault("STATHMIS_TRIALS", "10000")
+
+
+def pytest_collection_finish(session: pytest.Session) -> None:
+    # what is loaded by now stays: looking through it again and again for garbage takes a tenth of a run
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
 
 
 @pytest.fixture
@@ -58,21 +74,38 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo logbook as a file; copy it, do not open it."""
-    from stathmis.demo.scenario import build
+    return once_a_run(tmp_path_factory, "demo.stathmis", lambda path: build_demo(path, air_beside(path)))
 
-    path = tmp_path_factory.mktemp("demo") / "demo.stathmis"
-    build(path, NOW_MS, "UTC")
-    return path
+
+@pytest.fixture(scope="session")
+def demo_mark(demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Mark]:
+    """What the demo logbook is before a test does anything to it."""
+    mark = Mark(demo_file, tmp_path_factory.mktemp("mark") / "demo.stathmis")
+    yield mark
+    mark.close()
 
 
 @pytest.fixture
-def demo(demo_file: Path, tmp_path: Path) -> Iterator[Desk]:
-    """A copy of the demo logbook, opened."""
-    path = tmp_path / "demo.stathmis"
-    shutil.copy(demo_file, path)
-    logbook = open_logbook(path)
-    yield Desk(logbook, FixedClock(NOW_MS))
-    logbook.close()
+def demo(demo_mark: Mark, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Desk]:
+    """A copy of the demo logbook, opened. Who alters the code for a test finds everything anew."""
+    anew = bool({"monkeypatch", "found_anew"} & set(request.fixturenames))
+    with demo_mark.copy(tmp_path / "demo.stathmis", anew=anew) as desk:
+        yield desk
+
+
+@pytest.fixture
+def found_anew() -> None:
+    """The demo logbook with nothing found out yet, for tests of how things are found."""
+
+
+@pytest.fixture(scope="session")
+def lessons(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str, int], Path]:
+    """The logbook of a lesson as it is taken over, lived up to there once a run; to be copied."""
+    from stathmis.services.practice import taking_over
+
+    return lambda key, seed: once_a_run(
+        tmp_path_factory, f"{key} {seed}.stathmis", lambda path: taking_over.begin(path, key, seed)
+    )
 
 
 @pytest.fixture(autouse=True)

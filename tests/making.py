@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from hypothesis import settings
 from hypothesis import strategies as st
 
 from stathmis.core.course.way import CANDLINGS, Way
@@ -29,8 +30,15 @@ from stathmis.services.rounds import RoundSheet
 from stathmis.services.setting_up import NewChannel
 from stathmis.words.advice import Said, said
 
-TRIALS = int(os.environ.get("STATHMIS_TRIALS", "2500"))
-"""Calibrations simulated where a stated 95 % is counted; 10,000 take four times as long."""
+TRIALS = int(os.environ.get("STATHMIS_TRIALS", "400"))
+"""Calibrations simulated where a stated 95 % is counted: 10,000 in the long run, with slack for chance to match."""
+LONG = TRIALS >= 10_000
+
+
+def cases(few: int) -> settings:
+    """So many cases of a property each of which is a whole simulation; a hundred in the long run."""
+    return settings(max_examples=100 if LONG else few)
+
 
 ANY_WAY = st.builds(
     Way,

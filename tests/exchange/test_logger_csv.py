@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from making import cases
 from stathmis.exchange.csv_layout import CsvError, find_layout
 from stathmis.exchange.csv_times import DateOrder, parts_of, stamps
 from stathmis.exchange.local_times import either
@@ -184,6 +185,7 @@ def test_many_at_once_are_read_like_one_by_one(times: list[tuple[datetime, str]]
     assert not read[-4:].any()
 
 
+@cases(30)
 @given(
     st.sampled_from(
         ["Europe/Berlin", "America/St_Johns", "Australia/Lord_Howe", "Asia/Kathmandu", "Africa/Casablanca"]

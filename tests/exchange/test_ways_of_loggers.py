@@ -28,6 +28,7 @@ def ms(*parts: int) -> int:
     return int(datetime(*parts, tzinfo=UTC).timestamp() * 1000)  # type: ignore[misc, arg-type]
 
 
+@pytest.mark.heavy("120 files, each damaged and read")
 def test_many_files_by_chance_are_read_rightly_or_asked_about(tmp_path: Path) -> None:
     rng = np.random.default_rng(15)
     path = tmp_path / "log.csv"

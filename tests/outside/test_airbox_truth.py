@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from making import LONG, cases
 from stathmis.core import airbox
 from stathmis.core.airbox import Evaporated, SteadyState, best_trial, fit_box, misfit, odd_state
 from stathmis.core.checks.steady import steady_part
@@ -17,6 +18,8 @@ from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.devices.simulated_incubator import Machine, SimulatedIncubator
 
 OPENINGS = (0.25, 0.5, 0.75, 1.0)
+MIDDLE = airbox.Box(fit_box([], 1.0, 0.3).mean, np.zeros((8, 8)), 0, 0.0)
+"""Of all boxes the one in the middle, without doubt."""
 
 
 @dataclass
@@ -107,6 +110,7 @@ def test_untried_mixes_lie_within_what_is_stated() -> None:
     assert np.quantile(stated, 0.95) <= 5.0 and np.median(stated) < 4.0
 
 
+@pytest.mark.heavy("twelve boxes waited for in six states each")
 def test_a_state_logged_wrong_is_named_and_a_good_one_is_not() -> None:
     """Simulated boxes with six states: as they are, and with one surface logged 2.5 times too large or too small."""
     blamed, told, right = 0, 0, 0
@@ -148,7 +152,7 @@ def test_the_fit_is_the_one_of_a_general_solver() -> None:
     from scipy.optimize import least_squares
 
     rng = np.random.default_rng(4)
-    for _ in range(12):
+    for _ in range(12 if LONG else 4):
         mixes = [(float(rng.uniform(0, 400)), float(rng.choice(OPENINGS))) for _ in range(int(rng.integers(1, 7)))]
         states = [steady(a, v, float(rng.normal(0, 2))) for a, v in mixes]
         found = fit_box(states, 1.2, 0.3)
@@ -165,6 +169,7 @@ def test_the_fit_is_the_one_of_a_general_solver() -> None:
         np.testing.assert_allclose(found.mean, theirs.x, atol=5e-3 * priors[:, 1].max())
 
 
+@cases(30)
 @given(st.lists(st.floats(60.0, 700.0), min_size=1, max_size=4), st.sampled_from((0.25, 0.33, 0.5, 1.0)))
 def test_what_was_measured_is_what_is_predicted(surfaces: list[float], opening: float) -> None:
     """With the vents never moved leaks and vents are known only together: at what was measured that does not matter."""
@@ -187,8 +192,7 @@ def test_evaporation_and_settling_give_the_absolute_scale() -> None:
 
 
 def steady(surface: float, vent: float, extra: float = 0.0) -> SteadyState:
-    box = airbox.Box(fit_box([], 1.0, 0.3).mean, np.zeros((8, 8)), 0, 0.0)
-    rh, _ = box.predict(surface, vent, 21.0, 45.0, 37.5)
+    rh, _ = MIDDLE.predict(surface, vent, 21.0, 45.0, 37.5)
     return SteadyState(surface, vent, 21.0, 45.0, 37.5, float(rh) + extra, 0.3)
 
 
@@ -278,7 +282,7 @@ def test_states_that_scatter_more_than_they_say_leave_the_box_less_sure() -> Non
 
 def test_a_timed_settling_and_eggs_count_as_the_balance_says() -> None:
     """Time constant = volume over all that exchanges; eggs are a wet surface at the air's own temperature."""
-    middle = airbox.Box(fit_box([], 1.0, 0.3).mean, np.zeros((8, 8)), 0, 0.0)
+    middle = MIDDLE
     eggs = 40 * 10.8 / 86_400.0 * 1e-3 / 7.0e-4
     flow, wet = 0.025 + 0.15 * 0.5, 2.5e-4 * 200.0
     assert middle.settling_s(200.0, 0.5, 40 * 10.8) == pytest.approx((50.0 / (flow + wet + eggs), 0.0))

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import norm
 
+from making import cases
 from stathmis.core.conformity import chances, decide, decision_limits, probability_inside
 
 
@@ -55,6 +56,7 @@ def test_what_cannot_be_decided_is_refused(
         decide([value] if many else value, u, low, high, confidence)
 
 
+@cases(40)
 @given(value=st.floats(36.0, 39.0), u=st.floats(0.01, 2.0), confidence=st.floats(0.6, 0.99))
 def test_any_confidence_is_kept_and_chances_are_a_normals(value: float, u: float, confidence: float) -> None:
     below, inside, above = chances(value, u, 37.2, 37.8)

@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+from contextlib import closing
+from pathlib import Path
+
 import forecasts
 import numpy as np
 import pytest
 
+import worlds
 from making import batch_with_log
+from sharing import NOW_MS
+from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import StoredForecast
 from stathmis.services import rounds
 from stathmis.services.advice import now as adviser
 from stathmis.services.batch import batches
-from stathmis.services.clock import HOUR_MS
+from stathmis.services.clock import HOUR_MS, FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.findings import box, foreseen
+from stathmis.services.findings import box, foreseen, twin
 from stathmis.services.findings.ahead import ahead
+from stathmis.services.findings.doings import Change
 from stathmis.services.findings.verdict import judge_reading
 from stathmis.services.plan import tasks
 from stathmis.services.reading_field import interpret
@@ -80,11 +87,41 @@ def test_water_that_would_run_dry_in_the_night_is_filled_up_in_the_evening(demo:
         assert task is not None and abs(task.due_ms - due) < 60_000
 
 
+def test_small_eggs_and_those_under_a_fan_cool_sooner(tmp_path: Path) -> None:
+    """Half an hour without mains: quail before geese, and either before the same eggs in still air."""
+    lowest = {}
+    for species, air in (("coturnix", "forced"), ("goose", "forced"), ("goose", "still")):
+        with closing(create_logbook(tmp_path / f"{species} {air}.stathmis", {"time_zone": "UTC"})) as logbook:
+            desk = Desk(logbook, FixedClock(NOW_MS))
+            course, _logger = batch_with_log(desk, SWING, species, air)
+            found = twin.twin(desk.book, course.incubator, course, desk.now_ms)
+        assert found is not None
+        ways = twin.go_on(found, (Change("power", 0.0, 30.0),))
+        lowest[species, air] = float(ways.core_c.min(axis=0).mean())
+    assert lowest["coturnix", "forced"] < lowest["goose", "forced"] - 0.3 < lowest["goose", "still"] - 0.4
+
+
+def test_a_swing_is_what_readings_are_off_while_nothing_disturbs_the_air() -> None:
+    """About wherever its middle lies; a lid nobody logged is left out, with the hour it pulled along."""
+    seconds = np.arange(0.0, 8 * 3600.0, 60.0)
+    off = 0.5 + 0.1 * np.sin(seconds / 200.0)
+    off[240:243] = -3.0
+    read = twin._Read(seconds, off, True, off, seconds)
+    found = twin._swing(read, np.zeros(seconds.size, dtype=bool))
+    assert found.min() > 0.39 and 0.6 * off.size < found.size < off.size - 100
+
+
+def test_the_worlds_that_are_kept_are_those_that_would_be_made_now() -> None:
+    assert not worlds.stale(), "look at what changed, and live them anew (tests/worlds.py)"
+
+
+@pytest.mark.heavy("six whole looks ahead")
 @pytest.mark.parametrize("kind", ["ours", "theirs"])
 def test_forecasts_hold_what_came_and_are_nearer_than_what_was(kind: str) -> None:
     """Six worlds of each kind, of the simulator's equations and of others: nine in ten readings of the two days to come
     lie in the fan, and its middle is nearer to them than the last reading, or the day's mean of the humidity."""
-    found = [forecasts.one_fan(kind, 200 + seed) for seed in range(6)]
+    with worlds.kept_worlds():
+        found = [forecasts.one_fan(own, seed) for own, seed in worlds.FANS if own == kind]
     for quantity in ("temperature", "humidity"):
         rows = np.nanmean(np.array([f[quantity] for f in found]), axis=0)
         assert rows[0].mean() > 0.9

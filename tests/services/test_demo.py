@@ -26,6 +26,7 @@ from stathmis.words import verdicts
 HOUR = 3_600_000
 
 
+@pytest.mark.heavy("the demo logbook is built anew at other times")
 @settings(max_examples=3)
 @given(
     now=st.integers(1_700_000_000_000, 1_900_000_000_000),

@@ -70,6 +70,7 @@ class open_logbook_at:  # noqa: N801  a context, named like what it does
         self.logbook.close()
 
 
+@pytest.mark.heavy("a process of its own builds the demo logbook")
 def test_files_are_written_and_read(demo: Desk, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = demo.logbook.path
     for name, begins in (("r.csv", b"\xef\xbb\xbftime"), ("a.zip", b"PK"), ("p.ics", b"BEGIN:VCALENDAR")):

@@ -116,14 +116,15 @@ def test_first_day(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
 
     # the trace counts the time, and undo and redo go through everything
     qtbot.keyClick(window, Qt.Key.Key_2, CONTROL)
-    qtbot.waitUntil(lambda: window.pages.trace.traced is not None and not work.busy(), timeout=10_000)
+    settle()
+    assert window.pages.trace.traced is not None
     for _ in range(3):
         qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
     assert desk.book.records(Event) == ()
     for _ in range(3):
         qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL | Qt.KeyboardModifier.ShiftModifier)
     assert len(desk.book.records(Event)) == 1
-    qtbot.waitUntil(lambda: not work.busy(), timeout=10_000)
+    settle()
     window.close()
 
     again = Desk(open_logbook(path), FixedClock(NOW_MS))

@@ -75,6 +75,7 @@ def test_the_first_paint_loads_nothing_heavy(demo_file: Path, tmp_path: Path) ->
     assert done.stdout.strip() == "[]", done.stdout + done.stderr[-400:]
 
 
+@pytest.mark.heavy("a process of its own builds the demo logbook")
 def test_pictures_without_a_display(tmp_path: Path) -> None:
     done = python(
         "import os, sys\n"
@@ -165,6 +166,7 @@ def test_killed_while_open_it_opens_again_with_what_a_command_logged(
     logbook.close()
 
 
+@pytest.mark.heavy("two whole tasks again, in a process of its own")
 @pytest.mark.xvfb
 @pytest.mark.skipif(shutil.which("Xvfb") is None, reason="no virtual display on this machine")
 def test_the_main_flows_on_a_real_display(tmp_path: Path) -> None:

@@ -24,6 +24,7 @@ def test_a_cut_of_unknown_length_is_worked_back() -> None:
     assert min(begun, lowest) >= 36 / 40 and hours < 3.0 and kelvin < 3.0
 
 
+@pytest.mark.heavy("days of a log, with the alarms looked at every three minutes")
 @pytest.mark.parametrize(("what", "days", "most"), [("21 lids", 2.0, 1), ("7 coolings", 3.0, 0), ("swings", 1.0, 0)])
 def test_nobody_is_called_where_nothing_is_wrong(what: str, days: float, most: int) -> None:
     assert false_alarms(what, 3, days, every_s=180.0) <= most

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import ExitStack, closing
 
 import pytest
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from cost import Shared
+from sharing import Mark
 from stathmis.services.desk import Desk
 from stathmis.ui import work
+from stathmis.ui.pictures import open_window, settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
+from visits import Visits
 from windows import nobody_looks_ahead
 
 # nobody looks at what is painted before: without this each wait for work is that much longer
@@ -53,10 +59,30 @@ def empty_window(qtbot: QtBot, desk: Desk, theme: Theme) -> Iterator[Window]:
     made.deleteLater()
 
 
+@pytest.fixture(scope="session")
+def visits(demo_mark: Mark, theme: Theme, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Visits]:
+    """One window for all tests that only look."""
+    path = tmp_path_factory.mktemp("looked at") / "demo.stathmis"
+    with Shared(), ExitStack() as stack:
+        window = stack.enter_context(open_window(stack.enter_context(demo_mark.copy(path)), theme))
+        window.activateWindow()
+        settle()
+        # what comes round by itself would come in the middle of other tests
+        for collector in window.findChildren(work.Collector):
+            collector.stop()
+        for timer in window.findChildren(QTimer):
+            timer.stop()
+        leave = stack.pop_all()
+    with leave, closing(Visits(window)) as made:
+        yield made
+
+
 LOOKING_AHEAD = ("test_beside_window", "test_twin_pages", "test_kept_pictures", "test_for_everyone")
 
 
 @pytest.fixture(autouse=True)
-def _only_where_it_is_looked_at(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
-    if request.node.path.stem not in LOOKING_AHEAD:
-        nobody_looks_ahead(monkeypatch)
+def _only_where_it_is_looked_at(request: pytest.FixtureRequest) -> Iterator[None]:
+    with pytest.MonkeyPatch.context() as patched:
+        if request.node.path.stem not in LOOKING_AHEAD:
+            nobody_looks_ahead(patched)
+        yield

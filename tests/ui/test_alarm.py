@@ -13,15 +13,17 @@ from stathmis.services.clock import FixedClock
 from stathmis.services.files import logger_import
 from stathmis.services.watch import alarm_log, alarms
 from stathmis.services.watch.alarm import Alarm
-from stathmis.ui import reminder, work
+from stathmis.ui import reminder
 from stathmis.ui.alarm_strip import AlarmStrip
+from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 from stathmis.words.events import event_words
 
 
 def look(window: Window, qtbot: QtBot) -> None:
     window.alarm.look()
-    qtbot.waitUntil(lambda: window.alarm._job is None and not work.busy(), timeout=10_000)
+    settle()
+    assert window.alarm._job is None
 
 
 def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -48,7 +50,8 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     assert len(told) == 2, "told once"
     window.alarm.seen.setFocus()
     window.alarm.seen.click()
-    qtbot.waitUntil(lambda: window.alarm._job is None and not work.busy(), timeout=10_000)
+    settle()
+    assert window.alarm._job is None
     assert not window.alarm.isVisible()
     assert [e.detail for e in desk.book.records(Event) if e.kind == "alarm"] == ["hot", "hot, seen"]
     clock = desk.clock
@@ -63,7 +66,8 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
 
     def again_looks() -> None:
         again.look()
-        qtbot.waitUntil(lambda: again._job is None and not work.busy(), timeout=10_000)
+        settle()
+        assert again._job is None
 
     again_looks()
     assert again.alarm is None and len(told) == 2
@@ -79,7 +83,8 @@ def test_heat_is_called_seen_and_logged(window: Window, qtbot: QtBot, monkeypatc
     qtbot.addWidget(third)
     third._timer.stop()
     third.look()
-    qtbot.waitUntil(lambda: third._job is None and not work.busy(), timeout=10_000)
+    settle()
+    assert third._job is None
     assert third.alarm is None and len(told) == 4, "ten minutes are kept, too"
     for one in (again, third):
         one.stop()
@@ -100,7 +105,8 @@ def test_what_was_told_is_not_told_again_by_a_restart(
     qtbot.addWidget(again)
     again._timer.stop()
     again.look()
-    qtbot.waitUntil(lambda: again._job is None and not work.busy(), timeout=10_000)
+    settle()
+    assert again._job is None
     assert again.alarm is not None and len(told) == 1, "it stands there, but nobody is called a second time"
     again.stop()
 

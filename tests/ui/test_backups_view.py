@@ -17,6 +17,7 @@ from stathmis.services.clock import DAY_MS, FixedClock
 from stathmis.services.files import backing_up
 from stathmis.ui import application, work
 from stathmis.ui.backups_view import BackupsView
+from stathmis.ui.pictures import settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
 
@@ -155,7 +156,7 @@ def test_the_second_folder(window: Window, qtbot: QtBot, tmp_path: Path) -> None
     told, told_before = set[str](), window.messages.text.text()
     for _hour in range(2):
         application._back_up_beside(desk, told)
-        qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+        settle()
         said = window.messages.text.text()
         assert ("beside the logbook only" in said) == (not _hour)
         window.messages.text.setText(told_before)

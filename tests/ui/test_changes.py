@@ -5,6 +5,7 @@ from __future__ import annotations
 import sqlite3
 from contextlib import closing
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
@@ -59,7 +60,7 @@ def test_the_logbook_is_checked_on_request(window: Window, qtbot: QtBot) -> None
 
 def test_fields_live_on_while_the_logbook_changes(window: Window, qtbot: QtBot) -> None:
     """Focus, cursor and half-typed text survive any edit elsewhere; cards and fields are not made anew."""
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     view = window.pages.round
     field = view.rows[1].edit
     field.setFocus()
@@ -79,6 +80,7 @@ def test_fields_live_on_while_the_logbook_changes(window: Window, qtbot: QtBot) 
     assert {id(w) for w in window.findChildren(QWidget)} <= before, "nothing changed, nothing is made anew"
 
 
+@pytest.mark.heavy("every page is visited, and edited beside")
 def test_focus_scroll_and_typing_survive_edits_on_every_page(window: Window, qtbot: QtBot) -> None:
     """Whatever is edited elsewhere, by this keeper or by a probe: nothing moves under the hand."""
     desk, moved = window.desk, []
@@ -86,7 +88,6 @@ def test_focus_scroll_and_typing_survive_edits_on_every_page(window: Window, qtb
     for name in VIEWS:
         go(window, name)
         settle()
-        qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
         view = window.stack.currentWidget()
         edits = [e for e in view.findChildren(QLineEdit) if e.isVisible() and e.isEnabled()][:1]
         for edit in edits:
@@ -102,7 +103,6 @@ def test_focus_scroll_and_typing_survive_edits_on_every_page(window: Window, qtb
             setting_up.set_place(desk, "Shed", 900.0)
         conflicts.add_away(desk, desk.now_ms + 40 * DAY_MS, desk.now_ms + 42 * DAY_MS, "fair")
         desk.undo()
-        qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
         settle()
         if (QApplication.focusWidget(), [e.text() for e in edits], [bar.value() for bar in bars]) != stood:
             moved.append(name)
@@ -121,7 +121,7 @@ def test_one_reading_costs_few_statements_and_makes_no_widget(window: Window, qt
     """With three incubators; a live batch makes none either, and leaves a page that does not show it alone."""
     desk = window.desk
     assert isinstance(desk.clock, FixedClock)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     lines = [x for x in rounds.sheet(desk.book, desk.book.incubators()[0]).lines if x.channel.quantity == "humidity"]
     channel = lines[0].channel
     statements: list[str] = []
@@ -139,7 +139,7 @@ def test_one_reading_costs_few_statements_and_makes_no_widget(window: Window, qt
         return sum(id(w) not in before for w in window.findChildren(QWidget))
 
     log("41")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     statements.clear()
     assert log("42") == 0 and len(statements) <= 20, statements
     before = {id(w) for w in window.findChildren(QWidget)}

@@ -12,7 +12,6 @@ from stathmis.logbook.records import ShellSeries
 from stathmis.services import setting_up
 from stathmis.services.eggs import tray
 from stathmis.services.plan import planning
-from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import DIM
 from stathmis.ui.window import Window
@@ -56,14 +55,15 @@ def test_candling_in_the_dark_by_keyboard(window: Window, qtbot: QtBot) -> None:
     view.toggle_dark()
     window.show_page("trace")
     assert not window.theme.dim, "elsewhere the lights are on"
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_hatch_by_counts(window: Window, qtbot: QtBot) -> None:
     window.step_incubator(1)
     qtbot.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.hatch.now
-    qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.found is not None
     assert "Yes." in said(view) and "not yet" in said(view)
     view.count.setFocus()
     qtbot.keyClicks(view.count, "40")
@@ -72,16 +72,16 @@ def test_a_hatch_by_counts(window: Window, qtbot: QtBot) -> None:
     view.count.setText("5")
     qtbot.keyClick(view.count, Qt.Key.Key_Return)
     assert "5 out: logged" in window.messages.text.text()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     assert "5 of 18, 28 % (12 to 51 %)" in said(view)
     view.kind.setCurrentIndex(view.kind.findData("external pip"))
     view.count.setText("6")
     view.log_count()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     assert "Keep it shut." in said(view) and "1 egg pipped and not out" in said(view)
     window.undo()
     window.undo()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     assert "not yet" in said(view)
 
 
@@ -97,13 +97,14 @@ def test_eggs_get_their_places_in_one_go(window: Window, qtbot: QtBot) -> None:
     assert view.course is not None and tray.tray(window.desk.book, view.course.batch).size == (3, 6)
     window.undo()
     assert "have no places yet" in said(view)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
     view = window.stack.currentWidget()
-    qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.found is not None
     shown = said(view)
     assert "Review: 26 rock partridge, first set" in shown and "15 of 26, 58 % (39 to 74 %)" in shown
     assert "Most likely: the temperature was low" in shown and "Next time: Raise the set point" in shown
@@ -112,7 +113,8 @@ def test_records_and_the_review_of_one(window: Window, qtbot: QtBot) -> None:
     view._compare(view.by.currentData())
     assert "steady, 2 batches" in said(view)
     view.choose(view.rows[0].course.batch.id)
-    qtbot.waitUntil(lambda: view.found is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.found is not None
     assert "when the hatch is over" in said(view)
 
 
@@ -120,17 +122,17 @@ def test_the_whole_logbook_goes_out_and_comes_back(window: Window, qtbot: QtBot,
     window.show_place("records")
     view = window.stack.currentWidget()
     view.write_archive(tmp_path / "all.zip")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
+    settle()
     assert "rows of" in window.messages.text.text() and not view.stop.isVisible()
     view.restore(tmp_path / "all.zip", tmp_path / "again.stathmis")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
+    settle()
     assert "again.stathmis holds what was in all.zip" in window.messages.text.text()
     view.restore(tmp_path / "nothing.zip", tmp_path / "third.stathmis")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
+    settle()
     assert "is no archive" in window.messages.text.text()
     view.write_archive(tmp_path / "stopped.zip")
     view._stop()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
+    settle()
     assert not (tmp_path / "stopped.zip").exists() or "rows of" in window.messages.text.text()
     assert not list(tmp_path.glob("*.part"))
 
@@ -161,7 +163,7 @@ def test_eggs_change_places_with_space_or_the_pointer(window: Window, qtbot: QtB
     assert "rings" in window.messages.text.text() and "ring 1, place" in said(view)
     window.undo()
     assert "row 1, place" in said(view)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_eggs_go_to_another_machine(window: Window, qtbot: QtBot) -> None:
@@ -184,7 +186,7 @@ def test_eggs_go_to_another_machine(window: Window, qtbot: QtBot) -> None:
     assert "6 eggs in: 6 alive" in said(view)
     window.undo()
     assert "No batch is set here" in said(view)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -195,12 +197,12 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     assert "1. Old still box, 1 batch" in said(records) and "1. North cabinet, 1 batch" in said(records)
     ended = next(r.course.batch for r in records.rows if "partridge, first set" in r.course.batch.name)
     records.batch_wanted.emit(ended.id)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     assert window.pages.page == "hatch" and "Looking back at 26 rock partridge, first set" in said(window.pages)
     assert "ended, day" not in window.pages.course.spoken
     assert "ended on day 2" in window.pages.course.spoken
     window.show_page("trace")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     assert window.pages.trace._course is not None and window.pages.trace._course.batch.id == ended.id
     window.show_incubator(ended.incubator_id)
     window.show_page("eggs")
@@ -209,11 +211,11 @@ def test_an_ended_batch_is_looked_back_at(window: Window, qtbot: QtBot, tmp_path
     assert view is window.pages
     window.show_place("records")
     records.write_season(2025, tmp_path / "season.html")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
+    settle()
     assert "Season 2025: written to season.html" in window.messages.text.text()
     records.write_season(2025, tmp_path / "stopped.html")
     records._stop()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=60_000)
+    settle()
     assert not (tmp_path / "stopped.html").exists() or "written" in window.messages.text.text()
     assert not list(tmp_path.glob("*.part"))
 
@@ -226,7 +228,7 @@ def test_the_plan_card_says_what_own_hatches_teach(window: Window, qtbot: QtBot)
     card.day.setText("in 60 days")
     card.add()
     assert not card.day.text() or card._waiting, "planned once the earlier hatch is read"
-    qtbot.waitUntil(lambda: not work.busy(), timeout=30_000)
+    settle()
     assert "1 own hatch of rock or grey partridge, chukar: expect 24." in card.taught.text()
     assert "planned. Ctrl+Z" in window.messages.text.text()
     plan = max(planning.plans(window.desk.book), key=lambda p: p.set_ms)

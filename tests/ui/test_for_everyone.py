@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Iterator
-from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pytest
@@ -14,16 +11,13 @@ from PySide6.QtGui import QAccessible, QAccessibleInterface, QDragEnterEvent, QD
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
-from stathmis.logbook.opening import open_logbook
-from stathmis.services.clock import FixedClock
-from stathmis.services.desk import Desk
 from stathmis.ui import reminder
 from stathmis.ui.drops import Drops
 from stathmis.ui.kit.drawn import Speaking
 from stathmis.ui.logbooks import Logbooks
-from stathmis.ui.pictures import VIEWS, bring, go, open_window, settle
-from stathmis.ui.theme import Theme
+from stathmis.ui.pictures import VIEWS, bring, go, settle
 from stathmis.ui.window import Window
+from visits import Visits, checked_in
 
 TEXT, MARKS = 4.5, 3.0
 """Least contrast. Source: WCAG 2.1, 1.4.3 and 1.4.11."""
@@ -42,20 +36,6 @@ ASKED = {
 }
 
 
-@pytest.fixture(scope="module")
-def shown(demo_file: Path, qapp: QApplication, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Window]:
-    """One window for all that only look."""
-    path = tmp_path_factory.mktemp("everyone") / "demo.stathmis"
-    shutil.copy(demo_file, path)
-    logbook = open_logbook(path)
-    qapp.setStyle("Fusion")
-    with open_window(Desk(logbook, FixedClock(NOW_MS)), Theme(qapp, "light")) as window:
-        window.activateWindow()
-        settle()
-        yield window
-    logbook.close()
-
-
 def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
     """All that can be seen, as a screen reader walks it."""
     for i in range(interface.childCount()):
@@ -67,9 +47,12 @@ def tree(interface: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_a_screen_reader_hears_every_page(shown: Window, view: str, qtlog: Any) -> None:
-    bring(shown, view)
-    assert not [r.message for r in qtlog.records if "setTabOrder" in r.message]
+def test_a_screen_reader_hears_every_page(visits: Visits, view: str) -> None:
+    visits.ask("light", view, everything_is_heard)
+
+
+@checked_in("light")
+def everything_is_heard(shown: Window, view: str) -> None:
     heard = list(tree(QAccessible.queryAccessibleInterface(shown)))
     assert len(heard) > 20
     for one in heard:
@@ -167,42 +150,46 @@ def contrast(image: QImage, area: QRect) -> float:
     return float(ratios.max())
 
 
-@pytest.mark.parametrize("theme_name", ["light", "dark", "strong"])
-@pytest.mark.parametrize("view", ["round", "records", "instruments", "planner", "hatch", "review", "eggs", "moisture"])
-def test_words_and_marks_stand_out_in_the_picture(shown: Window, view: str, theme_name: str) -> None:
-    theme = shown.theme
-    theme.choose("dark" if theme_name == "dark" else "light")
-    if theme_name == "strong":
-        theme.switch_contrast()
-    try:
-        bring(shown, view)
-        image = shown.grab().toImage()
-        seen = 0
-        for one in shown.findChildren(QWidget):
-            if not isinstance(one, QLabel | QLineEdit | Speaking) or not one.isVisible():
-                continue
-            if isinstance(one, QLabel) and not one.text().strip():
-                continue
-            area = QRect(one.mapTo(shown, QPoint(0, 0)), one.size()).intersected(shown.rect())
-            whole = one.visibleRegion().boundingRect().size() == one.size()
-            if not whole or area.width() < 4 or (isinstance(one, QLineEdit) and not one.text()):
-                continue
-            seen += 1
-            least = MARKS if isinstance(one, Speaking) else TEXT
-            found = contrast(image, area)
-            if isinstance(one, Speaking) and not one.spoken:
-                continue
-            assert found >= least, f"{found:.1f} in {view}: {type(one).__name__} {getattr(one, 'text', str)()!r}"
-        assert seen > 10
-    finally:
-        if theme_name == "strong":
-            theme.switch_contrast()
-        theme.choose("light")
+CONTRASTED = ["round", "records", "instruments", "planner", "hatch", "review", "eggs", "moisture"]
+
+
+@pytest.mark.parametrize("view", CONTRASTED)
+@pytest.mark.parametrize("setting", ["light", "dark", "strong"])
+def test_words_and_marks_stand_out_in_the_picture(visits: Visits, view: str, setting: str) -> None:
+    visits.ask(setting, view, all_stands_out)
+
+
+@checked_in("light", CONTRASTED)
+@checked_in("dark", CONTRASTED)
+@checked_in("strong", CONTRASTED)
+def all_stands_out(shown: Window, view: str) -> None:
+    image = shown.grab().toImage()
+    seen = 0
+    for one in shown.findChildren(QWidget):
+        if not isinstance(one, QLabel | QLineEdit | Speaking) or not one.isVisible():
+            continue
+        if isinstance(one, QLabel) and not one.text().strip():
+            continue
+        area = QRect(one.mapTo(shown, QPoint(0, 0)), one.size()).intersected(shown.rect())
+        whole = one.visibleRegion().boundingRect().size() == one.size()
+        if not whole or area.width() < 4 or (isinstance(one, QLineEdit) and not one.text()):
+            continue
+        seen += 1
+        least = MARKS if isinstance(one, Speaking) else TEXT
+        found = contrast(image, area)
+        if isinstance(one, Speaking) and not one.spoken:
+            continue
+        assert found >= least, f"{found:.1f} in {view}: {type(one).__name__} {getattr(one, 'text', str)()!r}"
+    assert seen > 10
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_a_finger_hits_what_is_to_be_hit(shown: Window, view: str) -> None:
-    bring(shown, view)
+def test_a_finger_hits_what_is_to_be_hit(visits: Visits, view: str) -> None:
+    visits.ask("light", view, all_is_large_enough)
+
+
+@checked_in("light")
+def all_is_large_enough(shown: Window, view: str) -> None:
     for made in shown.findChildren(QWidget):
         inside = isinstance(made.parent(), QComboBox)
         if isinstance(made, QAbstractButton | QComboBox | QLineEdit) and made.isVisible() and not inside:
@@ -210,11 +197,16 @@ def test_a_finger_hits_what_is_to_be_hit(shown: Window, view: str) -> None:
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_the_focus_is_seen_wherever_tab_leads(shown: Window, qtbot: QtBot, view: str) -> None:
-    bring(shown, view)
+def test_the_focus_is_seen_wherever_tab_leads(visits: Visits, view: str) -> None:
+    visits.ask("light", view, focus_is_seen)
+
+
+@checked_in("light")
+def focus_is_seen(shown: Window, view: str) -> None:
     shown.activateWindow()
-    qtbot.waitUntil(shown.isActiveWindow, timeout=5000)
-    seen = 0
+    settle()
+    assert shown.isActiveWindow()
+    stood, seen = shown.focusWidget(), 0
     for made in shown.findChildren(QWidget):
         if not made.isVisible() or not made.isEnabled() or not made.focusPolicy() & Qt.FocusPolicy.TabFocus:
             continue
@@ -228,25 +220,25 @@ def test_the_focus_is_seen_wherever_tab_leads(shown: Window, qtbot: QtBot, view:
         seen += 1
         name = made.accessibleName() or getattr(made, "text", str)()
         assert made.grab().toImage() != before, f"{type(made).__name__} {name} in {view}"
+    if stood is not None:
+        stood.setFocus()
     assert seen > 5
 
 
-def test_at_twice_the_text_nothing_runs_off(shown: Window) -> None:
-    theme = shown.theme
-    theme.scale = 2.0
-    theme.choose("light")
-    try:
-        for view in VIEWS:
-            bring(shown, view)
-            for area in shown.stack.currentWidget().findChildren(QScrollArea):
-                if area.isVisible() and area.widget() and area.objectName() != "beyond":
-                    assert area.widget().width() <= area.viewport().width(), f"{view} runs off the right edge"
-    finally:
-        theme.scale = 1.0
-        theme.choose("light")
+@pytest.mark.parametrize("view", VIEWS)
+def test_at_twice_the_text_nothing_runs_off(visits: Visits, view: str) -> None:
+    visits.ask("large", view, nothing_runs_off)
 
 
-def test_the_round_of_five_instruments_stands_on_one_screen(shown: Window) -> None:
+@checked_in("large")
+def nothing_runs_off(shown: Window, view: str) -> None:
+    for area in shown.stack.currentWidget().findChildren(QScrollArea):
+        if area.isVisible() and area.widget() and area.objectName() != "beyond":
+            assert area.widget().width() <= area.viewport().width(), f"{view} runs off the right edge"
+
+
+def test_the_round_of_five_instruments_stands_on_one_screen(visits: Visits) -> None:
+    shown = visits.window
     bring(shown, "round")
     bar = shown.pages.round.area.verticalScrollBar()
     assert len(shown.pages.round.rows) == 5 and (shown.width(), shown.height()) == (1280, 800)

@@ -13,7 +13,6 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook.records import Batch, BreakOut, Event
 from stathmis.services.batch import batches
 from stathmis.services.eggs import findings, moving, tray
-from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
@@ -28,7 +27,6 @@ def said(widget: object) -> str:
 
 
 def wait(qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: not work.busy(), timeout=30_000)
     settle()
 
 

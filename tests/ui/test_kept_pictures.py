@@ -7,9 +7,7 @@ With STATHMIS_KEEP=1 they are kept anew instead of compared.
 from __future__ import annotations
 
 import os
-import shutil
-from collections.abc import Iterator
-from contextlib import contextmanager
+import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from stathmis.logbook.calibrations import calibrations
-from stathmis.logbook.opening import create_logbook, open_logbook
+from stathmis.logbook.opening import create_logbook
 from stathmis.logbook.records import Batch
 from stathmis.services.batch import batches
 from stathmis.services.clock import FixedClock
@@ -35,6 +33,7 @@ from stathmis.ui.paper import Paper
 from stathmis.ui.pictures import PICTURED, UNCOVERING, open_window, picture, settle, uncovering
 from stathmis.ui.theme import Theme
 from stathmis.ui.window import Window
+from visits import Visits, checked_in, themed
 
 MAIN = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 OTHERS = Path(__file__).parent / "kept_pictures"
@@ -43,16 +42,10 @@ SEEN = 16
 """Some shades out of 256 are the same to the eye, and may be to another processor's rounding."""
 
 
-@pytest.fixture(scope="module")
-def window(demo_file: Path, qapp: QApplication, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Window]:
-    """One for all views: what is shown does not depend on what was looked at before."""
-    path = tmp_path_factory.mktemp("pictures") / "demo.stathmis"
-    shutil.copy(demo_file, path)
-    logbook = open_logbook(path)
-    qapp.setStyle("Fusion")
-    with open_window(Desk(logbook, FixedClock(NOW_MS)), Theme(qapp, "light")) as window:
-        yield window
-    logbook.close()
+@pytest.fixture
+def window(visits: Visits) -> Window:
+    """What is shown does not depend on what was looked at before."""
+    return visits.window
 
 
 def shades(image: QImage) -> np.ndarray:
@@ -62,15 +55,18 @@ def shades(image: QImage) -> np.ndarray:
     return bits.reshape(image.height(), image.width(), 4)[:, :, :3].astype(int)
 
 
-def compare(made: QPixmap, kept: Path, folder: Path) -> None:
+def compare(made: QPixmap, kept: Path, folder: Path | None = None) -> None:
     if os.environ.get("STATHMIS_KEEP"):
         kept.parent.mkdir(exist_ok=True)
         assert made.save(str(kept))
         return
-    made.save(str(folder / kept.name))
     there, now = shades(QImage(str(kept))), shades(made.toImage())
     assert there.shape == now.shape
     y, x = np.nonzero(np.abs(there - now).max(axis=2) > SEEN)
+    if y.size and folder is None:
+        folder = Path(tempfile.mkdtemp(prefix="pictures-"))
+    if y.size and folder is not None:
+        made.save(str(folder / kept.name))
     assert not y.size, (
         f"{y.size} dots look otherwise, {x.min()}-{x.max()} across and {y.min()}-{y.max()} down. Look at {folder}, "
         "and where it is meant, keep them anew (CONTRIBUTING.md)"
@@ -78,35 +74,24 @@ def compare(made: QPixmap, kept: Path, folder: Path) -> None:
 
 
 @pytest.mark.parametrize("name", PICTURED)
-def test_a_view_looks_as_its_kept_picture(window: Window, name: str, tmp_path: Path) -> None:
-    compare(picture(window, name), MAIN / f"{name}.png", tmp_path)
+def test_a_view_looks_as_its_kept_picture(visits: Visits, name: str) -> None:
+    visits.ask("light", name, looks_as_kept)
 
 
-def test_a_practice_hatch_uncovered_looks_as_its_kept_picture(window: Window, tmp_path: Path) -> None:
-    made = uncovering(window.theme)
-    # the window of the other views had the focus, and has it again
-    window.activateWindow()
-    settle()
-    compare(made, MAIN / f"{UNCOVERING}.png", tmp_path)
+@checked_in("light", PICTURED, first=True)
+def looks_as_kept(window: Window, name: str) -> None:
+    compare(window.grab(), MAIN / f"{name}.png")
 
 
-@contextmanager
-def narrow_and_dark(window: Window) -> Iterator[None]:
-    size, theme = window.size(), window.theme
-    window.resize(1024, 700)
-    theme.scale = 1.5
-    theme.choose("dark")
-    try:
-        yield
-    finally:
-        theme.scale = 1.0
-        theme.choose("light")
-        window.resize(size)
+@pytest.mark.heavy("a practice hatch is lived through, and again for each of its decisions")
+def test_a_practice_hatch_uncovered_looks_as_its_kept_picture(theme: Theme, tmp_path: Path) -> None:
+    compare(uncovering(theme), MAIN / f"{UNCOVERING}.png", tmp_path)
 
 
-def test_views_look_right_in_a_narrow_dark_window_with_large_text(window: Window, tmp_path: Path) -> None:
+def test_views_look_right_in_a_narrow_dark_window_with_large_text(demo: Desk, theme: Theme, tmp_path: Path) -> None:
     names = ("round", "trace", "records", "planner", "side-by-side", "written")
-    with narrow_and_dark(window):
+    with open_window(demo, theme) as window, themed(window, "dark", 1.5):
+        window.resize(1024, 700)
         made = {name: picture(window, name) for name in names}
     for name in names:
         compare(made[name], OTHERS / f"narrow-dark-{name}.png", tmp_path)
@@ -143,8 +128,6 @@ def test_big_figures_look_as_their_kept_picture(window: Window, night: bool, tmp
     settle()
     made = big.grab()
     big.close()
-    window.activateWindow()
-    settle()
     compare(made, OTHERS / f"big-{'night' if night else 'day'}.png", tmp_path)
 
 

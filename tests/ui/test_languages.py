@@ -17,8 +17,7 @@ from PySide6.QtGui import QPainter, QTextDocument
 from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
-from conftest import NOW_MS
-from stathmis.demo.scenario import build
+from sharing import NOW_MS, air_beside, build_demo, once_a_run
 from stathmis.exchange.report_page import html_of
 from stathmis.logbook.calibrations import calibrations
 from stathmis.logbook.opening import open_logbook
@@ -78,13 +77,27 @@ OF_THE_FILE = {
 
 
 @pytest.fixture(scope="module")
-def longer_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def longer_file(demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo logbook as it is made in that language."""
-    path = tmp_path_factory.mktemp("longer") / "demo.stathmis"
-    catalogue.use(Longer())
-    build(path, NOW_MS, "UTC")
-    catalogue.use(gettext.NullTranslations())
-    return path
+
+    def make(path: Path) -> None:
+        catalogue.use(Longer())
+        build_demo(path, air_beside(demo_file))
+        catalogue.use(gettext.NullTranslations())
+
+    return once_a_run(tmp_path_factory, "longer.stathmis", make)
+
+
+@pytest.fixture(scope="module")
+def german_file(demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo logbook as it is made in German."""
+
+    def make(path: Path) -> None:
+        language.speak("de")
+        build_demo(path, air_beside(demo_file))
+        language.speak("en")
+
+    return once_a_run(tmp_path_factory, "german.stathmis", make)
 
 
 @pytest.fixture
@@ -168,6 +181,7 @@ def _cut(window: QWidget) -> list[str]:
     return found
 
 
+@pytest.mark.heavy("every page is visited")
 def test_no_page_has_english_left_and_longer_words_are_not_cut(
     longer: Desk, theme: Theme, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -204,6 +218,7 @@ def test_an_empty_logbook_speaks_too(desk: Desk, theme: Theme) -> None:
             assert _english(_said(window)) - NAMES - {"Test"} == set(), place
 
 
+@pytest.mark.heavy("a practice hatch is lived through, and again for each of its decisions")
 @pytest.mark.usefixtures("longer")
 def test_a_practice_hatch_uncovered_has_no_english_left(theme: Theme) -> None:
     with pictures.uncovered(theme) as window:
@@ -249,14 +264,14 @@ def test_no_paper_has_english_left(longer: Desk, tmp_path: Path, theme: Theme, m
     assert {name: words for name, words in english.items() if words} == {}
 
 
+@pytest.mark.heavy("every page is visited")
 @pytest.mark.usefixtures("as_before")
 @pytest.mark.parametrize("large", [False, True])
-def test_german_is_not_cut(tmp_path: Path, theme: Theme, large: bool) -> None:
+def test_german_is_not_cut(german_file: Path, tmp_path: Path, theme: Theme, large: bool) -> None:
     """Every page at 1280 x 800, and with large text in a small window."""
-    path = tmp_path / "demo.stathmis"
+    path = Path(shutil.copy(german_file, tmp_path / "demo.stathmis"))
     language.speak("de")
     try:
-        build(path, NOW_MS, "UTC")
         while large and theme.scale < 1.5:
             theme.enlarge(1)
         with (
@@ -276,6 +291,7 @@ def test_german_is_not_cut(tmp_path: Path, theme: Theme, large: bool) -> None:
             theme.enlarge(-1)
 
 
+@pytest.mark.heavy("the whole logbook leaves twice")
 @pytest.mark.usefixtures("as_before")
 def test_files_that_leave_are_alike_in_every_language(demo: Desk, tmp_path: Path) -> None:
     """Readings, archive, a way and a profile to the letter; the calendar but for its words."""

@@ -14,8 +14,9 @@ from stathmis.devices.source import Kind, is_health
 from stathmis.logbook import readings
 from stathmis.logbook.records import Probe
 from stathmis.services.clock import SystemClock
-from stathmis.ui import live_view, work
+from stathmis.ui import live_view
 from stathmis.ui.live_view import LiveView
+from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
 ALT, CONTROL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
@@ -64,7 +65,7 @@ def test_a_device_that_is_not_there(window: Window, qtbot: QtBot) -> None:
     view.baud.setText("fast")
     qtbot.keyClick(window, Qt.Key.Key_L, ALT)
     qtbot.waitUntil(lambda: "not a number" in texts(window), timeout=3000)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=5000)
+    settle()
 
 
 @pytest.mark.parametrize("kind", ["kernel", "mqtt", "file"])

@@ -7,7 +7,6 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from stathmis.services.moisture import weights
-from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
@@ -15,7 +14,8 @@ from stathmis.ui.window import Window
 def opened(window: Window, qtbot: QtBot):  # type: ignore[no-untyped-def]
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.moisture.eggs
-    qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.sheet is not None
     settle()
     return view
 
@@ -44,7 +44,7 @@ def test_down_the_tray_by_keyboard(window: Window, qtbot: QtBot) -> None:
     assert len(weights.weighings(window.desk.book, view.batch_id)) == before + 2
     window.undo()
     assert len(weights.weighings(window.desk.book, view.batch_id)) == before
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_pasted_column_and_new_marks(window: Window, qtbot: QtBot) -> None:
@@ -65,7 +65,7 @@ def test_a_pasted_column_and_new_marks(window: Window, qtbot: QtBot) -> None:
     view.rows[-1].edit.setFocus()
     qtbot.keyClick(view.rows[-1].edit, Qt.Key.Key_Return)
     assert "3 weighings logged" in window.messages.text.text()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_doubt_is_overruled_by_who_knows(window: Window, qtbot: QtBot) -> None:
@@ -82,4 +82,4 @@ def test_a_doubt_is_overruled_by_who_knows(window: Window, qtbot: QtBot) -> None
     qtbot.keyClick(row.sure, Qt.Key.Key_Space)
     view.log()
     assert "1 weighing logged" in window.messages.text.text()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()

@@ -14,7 +14,6 @@ from stathmis.logbook.records import Batch, Event, Placement, StoredPlan, TaskMa
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning, tasks
-from stathmis.ui import work
 from stathmis.ui.enter_view import EnterView
 from stathmis.ui.pictures import settle
 from stathmis.ui.planner.planner_view import PlannerView
@@ -115,7 +114,7 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
         qtbot.keyClick(tick, Qt.Key.Key_Space)
     assert not panel.isVisible(), "all is done"
     assert [e.kind for e in desk.book.records(Event)] == ["lid"]
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
@@ -131,7 +130,7 @@ def test_what_is_in_the_way_and_days_away(window: Window, qtbot: QtBot) -> None:
     assert len(window.desk.book.records(StoredPlan)) == 1
     view.away.remove(window.desk.book.incubators()[0])
     assert "is set in North cabinet" in view.away.problem.text()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
@@ -147,7 +146,7 @@ def test_a_task_shows_its_why_and_caution(window: Window, qtbot: QtBot) -> None:
     assert "Have the brooder ready: done" in window.messages.text.text()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.desk.book.records(TaskMark) == ()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_the_phones_file_from_the_window(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -172,7 +171,7 @@ def test_a_cooling_counts_down_and_a_tray_is_offered(window: Window, qtbot: QtBo
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     assert "tray" in window.messages.text.text()
     window.tray.take_away()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
@@ -191,7 +190,7 @@ def test_turned_by_hand_from_the_list(window: Window, qtbot: QtBot) -> None:
     assert "Turned: X is up" in window.messages.text.text()
     settle()
     assert "show O next" in said(window.pages.round)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_pair_is_noted_and_its_clutch_awaited_by_keyboard(empty_window: Window, qtbot: QtBot) -> None:

@@ -11,7 +11,6 @@ from stathmis.logbook.records import Away, Batch, Incubator, StoredPlan
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
 from stathmis.services.plan import planning
-from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.planner.planner_view import PlannerView
 from stathmis.ui.window import Window
@@ -56,7 +55,7 @@ def test_a_plan_that_cannot_be_is_refused_at_its_field(
     for name, text in fields.items():
         assert getattr(view.new, name).text() == text, "what was typed is still there"
     assert len(window.desk.book.records(StoredPlan)) == before
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_step_is_moved_by_typing_and_refused_in_words(window: Window, qtbot: QtBot) -> None:
@@ -83,7 +82,7 @@ def test_a_step_is_moved_by_typing_and_refused_in_words(window: Window, qtbot: Q
     assert len(window.desk.book.records(Batch)) == 5, "the eggs may go in earlier than planned"
     window.undo()
     assert len(window.desk.book.records(Batch)) == 4
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_days_away_and_room_in_the_machines(window: Window, qtbot: QtBot) -> None:
@@ -111,7 +110,7 @@ def test_days_away_and_room_in_the_machines(window: Window, qtbot: QtBot) -> Non
     field.editingFinished.emit()
     assert next(i for i in window.desk.book.records(Incubator) if i.id == spare.id).capacity == 20
     assert "would hold 32 eggs, and has room for 20" in said(view)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot) -> None:
@@ -145,7 +144,7 @@ def test_a_clutch_is_planned_set_and_weighed(empty_window: Window, qtbot: QtBot)
     window.show_page("round")
     settle()
     assert "never turned" not in said(window.pages.round.lockdown) and not window.pages.round.lockdown.isVisible()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_another_species_from_the_panel(window: Window, qtbot: QtBot) -> None:
@@ -166,4 +165,4 @@ def test_another_species_from_the_panel(window: Window, qtbot: QtBot) -> None:
     window.undo()
     again = next(p for p in planning.plans(window.desk.book) if p.subject == plan.subject)
     assert again.species.key == "bobwhite"
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()

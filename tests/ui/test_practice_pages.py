@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import shutil
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -13,7 +14,7 @@ from stathmis.logbook.opening import create_logbook, open_logbook
 from stathmis.services import rounds
 from stathmis.services.clock import FixedClock
 from stathmis.services.desk import Desk
-from stathmis.services.practice import progress, taking_over, under_way
+from stathmis.services.practice import progress, under_way
 from stathmis.services.practice.under_way import Practice
 from stathmis.ui import application, work
 from stathmis.ui.logbooks import Logbooks
@@ -26,12 +27,10 @@ from windows import press
 
 
 @pytest.fixture
-def practised(qtbot: QtBot, tmp_path: Path, theme: Theme) -> Iterator[Window]:
+def practised(qtbot: QtBot, lessons: Callable[[str, int], Path], tmp_path: Path, theme: Theme) -> Iterator[Window]:
     """The window of a lesson just taken over, a few days before its hatch."""
-    path = tmp_path / "practice.stathmis"
-    taking_over.begin(path, "at the pip", 2)
     clock = FixedClock(under_way.SET_MS)
-    desk = Desk(open_logbook(path), clock)
+    desk = Desk(open_logbook(Path(shutil.copy(lessons("at the pip", 1), tmp_path / "practice.stathmis"))), clock)
     window = Window(desk, theme, None, Practice.resume(desk, clock))
     window.data = tmp_path
     window.show()
@@ -60,6 +59,7 @@ def test_whoever_has_no_machine_yet_can_practise(qtbot: QtBot, empty_window: Win
     assert isinstance(window.stack.currentWidget(), PractiseView)
 
 
+@pytest.mark.heavy("a hatch played from its pip to its uncovering")
 def test_a_lesson_is_played_through_by_keyboard(qtbot: QtBot, practised: Window, tmp_path: Path) -> None:
     """Displays typed into Round, the lockdown ticked, on from night to night, a hint, the end, and the cover off."""
     window, bar = practised, practised.bar
@@ -143,10 +143,8 @@ def test_a_lesson_is_begun_from_the_ladder_in_a_window_of_its_own(
     assert len(launched) == 2 and launched[0].stat().st_mtime_ns == written
 
 
-def test_a_practice_logbook_opens_in_its_own_time(tmp_path: Path) -> None:
-    path = tmp_path / "practice.stathmis"
-    taking_over.begin(path, "believe", 1)
-    desk = Desk(open_logbook(path), FixedClock(0))
+def test_a_practice_logbook_opens_in_its_own_time(lessons: Callable[[str, int], Path], tmp_path: Path) -> None:
+    desk = Desk(open_logbook(Path(shutil.copy(lessons("believe", 1), tmp_path / "practice.stathmis"))), FixedClock(0))
     practice = application._practice(desk)
     assert practice is not None and desk.now_ms == practice.now_ms > 0
     with desk.edit("broken") as edit:

@@ -10,7 +10,6 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook import readings
 from stathmis.logbook.records import Event
 from stathmis.services import rounds
-from stathmis.ui import work
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
 
@@ -196,7 +195,7 @@ def test_a_set_point_needs_a_number_that_fits_eggs(window: Window, qtbot: QtBot)
 def test_the_first_field_keeps_the_focus_while_the_page_fills(window: Window, qtbot: QtBot) -> None:
     """What arrives later (tasks, what the box gives) takes neither the focus nor the page's place."""
     window.show_page("round")
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     for _ in range(3):
         window.refresh()
         settle()

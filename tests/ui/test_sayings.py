@@ -217,6 +217,7 @@ def say_it(window: Window, name: str, value: object, qtbot: QtBot) -> None:
     assert card._problem.isHidden(), card._problem.text()
 
 
+@pytest.mark.heavy("up to fourteen sayings, each seen on two other pages")
 def test_whatever_a_keeper_says_is_obeyed_on_two_other_pages(opened: tuple[str, Window], qtbot: QtBot) -> None:
     story, window = opened
     quiet = {where: PAGES[where](window) for where in {w for _name, _value, told in SAYINGS[story] for w in told}}

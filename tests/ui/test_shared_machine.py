@@ -9,7 +9,6 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook.records import Event
 from stathmis.services import setting_up
 from stathmis.services.clock import DAY_MS
-from stathmis.ui import work
 from stathmis.ui.incubator_column import Card
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
@@ -40,7 +39,8 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     settle()
     assert "day 13 of 24" in window.pages.course.spoken
     window.show_page("trace")
-    qtbot.waitUntil(lambda: window.pages.trace.eggs is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert window.pages.trace.eggs is not None
     assert window.pages.trace.traced is not None
     assert window.pages.trace.traced.course.batch.name == "30 rock partridge, set A"
     card = next(c for c in window.column.findChildren(Card) if c.accessibleName().startswith("North cabinet"))
@@ -48,7 +48,7 @@ def test_each_of_two_batches_can_be_looked_at(window: Window, qtbot: QtBot) -> N
     window.undo()
     settle()
     assert "2 batches together" not in shown(window)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_the_room_is_read_like_a_machine(window: Window, qtbot: QtBot) -> None:
@@ -76,4 +76,4 @@ def test_the_room_is_read_like_a_machine(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_PageDown, Qt.KeyboardModifier.ControlModifier)
     assert window.pages.incubator is not None and window.pages.incubator.name == "North cabinet"
     assert window.pages.page == "trace", "where the keeper was before the room"
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from stathmis.logbook.records import LoggerImport
-from stathmis.ui import work
 from stathmis.ui.bring_in_view import BringInView
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
@@ -26,7 +25,8 @@ def texts(window: Window) -> str:
 def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> None:
     window.show_page("trace")
     view = window.pages.trace
-    qtbot.waitUntil(lambda: view.traced is not None and not work.busy(), timeout=10_000)
+    settle()
+    assert view.traced is not None
     settle()
     shown = texts(window)
     assert "Heat, setting" in shown and "37.5 °C" in shown and "unknown" in shown
@@ -46,7 +46,8 @@ def test_trace_draws_the_run_and_counts_time(window: Window, qtbot: QtBot) -> No
 def test_excursions_of_the_eggs_lead_to_their_place(window: Window, qtbot: QtBot) -> None:
     window.show_page("trace")
     view = window.pages.trace
-    qtbot.waitUntil(lambda: view.eggs is not None and not work.busy(), timeout=10_000)
+    settle()
+    assert view.eggs is not None
     shown = texts(window)
     assert "The eggs' mean so far is 37.5" in shown and "The thermostat swings" in shown
     assert "power off for 80 min" in shown and "short dip of the eggs' temperature" in shown
@@ -68,7 +69,8 @@ def test_excursions_of_the_eggs_lead_to_their_place(window: Window, qtbot: QtBot
 def test_trace_exports_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     window.show_page("trace")
     view = window.pages.trace
-    qtbot.waitUntil(lambda: view.traced is not None and not work.busy(), timeout=10_000)
+    settle()
+    assert view.traced is not None
     task = view.export_to(tmp_path / "out.csv")
     with qtbot.waitSignal(task.done, timeout=30_000):
         pass
@@ -79,7 +81,8 @@ def test_trace_exports_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Pat
 def test_another_run_the_room_days_and_a_picture(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     window.show_page("trace")
     view = window.pages.trace
-    qtbot.waitUntil(lambda: view.eggs is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.eggs is not None
     charts = view.charts
     assert charts is not None and "room" not in charts.plots
     with qtbot.waitSignal(charts.drawn):
@@ -92,7 +95,8 @@ def test_another_run_the_room_days_and_a_picture(window: Window, qtbot: QtBot, t
     qtbot.keyClick(view.beside, Qt.Key.Key_Down)
     with qtbot.waitSignal(charts.drawn, timeout=20_000):
         view.beside.activated.emit(view.beside.currentIndex())
-    qtbot.waitUntil(lambda: view._beside is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view._beside is not None
     assert view._beside is not None and view._beside.course.batch.name == "26 rock partridge, first set"
     assert "partridge, first set" in charts.plots["temperature"].plotItem.titleLabel.text
     # its own day 0 lies on this one's: the earlier run goes on to day 24, where this one has not come yet
@@ -127,7 +131,8 @@ def test_a_folder_is_watched_from_the_preview_on(window: Window, qtbot: QtBot, t
     path = tmp_path / "a.csv"
     path.write_text("time,temp °C\n" + "".join(f"2025-04-{d} 08:00,37.5\n" for d in range(10, 20)), encoding="utf-8")
     view.load(path)
-    qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.examined is not None
     view.watch.setChecked(True)
     view.store()
     qtbot.waitUntil(lambda: "its folder is watched" in window.messages.text.text(), timeout=20_000)
@@ -162,12 +167,13 @@ def test_a_file_that_fits_two_ways_is_asked_about(window: Window, qtbot: QtBot, 
     assert unit.itemText(unit.findData("°F")) == "°F (12.9 °C)"
     unit.setFocus()
     qtbot.keyClicks(unit, "°F")
-    qtbot.waitUntil(lambda: view.take_in.isVisible() and not work.busy(), timeout=20_000)
+    settle()
+    assert view.take_in.isVisible()
     assert view.take_in.text() == "&Take in 2 rows"
     view.decimal.setFocus()
     qtbot.keyClick(view.decimal, Qt.Key.Key_Down)
     assert view.decimal.currentData() == ","
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -184,21 +190,23 @@ def test_a_logger_file_through_the_preview(window: Window, qtbot: QtBot, tmp_pat
     path.write_text("\n".join(rows) + "\n", encoding="utf-8-sig")
     qtbot.keyClicks(view.path, str(path))
     qtbot.keyClick(view.path, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.examined is not None
     shown = texts(window)
     assert "20 rows" in shown and "1 value left out: a value is not a number (line 21)" in shown
     assert view.take_in.text() == "&Take in 20 rows"
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.AltModifier)
     qtbot.waitUntil(lambda: len(window.desk.book.records(LoggerImport)) == before + 1, timeout=20_000)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=5000)
     settle()
     assert "20 rows taken in" in window.messages.text.text()
     view.load(path)
-    qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.examined is not None
     assert view.take_in.text() == "Nothing new to take in"
     assert not view.take_in.isEnabled()
     window.undo()
-    qtbot.waitUntil(lambda: view.take_in.isEnabled() and not work.busy(), timeout=20_000)
+    settle()
+    assert view.take_in.isEnabled()
     assert len(window.desk.book.records(LoggerImport)) == before
 
 
@@ -239,12 +247,12 @@ def test_files_that_cannot_be_brought_in_say_why(window: Window, qtbot: QtBot, t
     good = tmp_path / "good.csv"
     good.write_text("time,temp °C\n2026-05-01 10:00,37.5\n2026-05-01 10:05,37.5\n", encoding="utf-8")
     view.load(good)
-    qtbot.waitUntil(lambda: view.examined is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.examined is not None
     target, unit = view._uses[1]
     unit.setCurrentText("%")
     assert "does not fit that instrument" in view.problem.text()
     unit.setCurrentText("°C")
     target.setCurrentIndex(0)
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     settle()
     assert "No column goes to an instrument" in view.problem.text()

@@ -11,7 +11,6 @@ from pytestqt.qtbot import QtBot
 from stathmis.logbook.records import DroppedState
 from stathmis.services import setting_up
 from stathmis.services.moisture import water
-from stathmis.ui import work
 from stathmis.ui.moisture.water_view import WaterView
 from stathmis.ui.pictures import settle
 from stathmis.ui.window import Window
@@ -21,7 +20,8 @@ def opened(window: Window, qtbot: QtBot) -> WaterView:
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     qtbot.keyClick(window, Qt.Key.Key_Y, Qt.KeyboardModifier.AltModifier)
     view = window.pages.moisture.water
-    qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.sheet is not None
     settle()
     return view
 
@@ -49,7 +49,7 @@ def test_a_mix_is_found_taken_over_and_logged(window: Window, qtbot: QtBot) -> N
     assert now.opening == 0.75 and now.surface_cm2 == cell.combination.surface_cm2
     window.undo()
     assert len(water.events_of(window.desk.book, view.incubator)) == before  # type: ignore[arg-type]
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_the_grid_is_walked_to_its_edges_and_clicked(window: Window, qtbot: QtBot) -> None:
@@ -88,7 +88,7 @@ def test_lockdown_has_its_own_picture_and_school(window: Window, qtbot: QtBot) -
     assert band is not None and (band.low, band.high) == (65.0, 75.0)
     assert "The way to lockdown" in said(view) and "1 h" in said(view).replace("\u00a0", " ")
     assert view.choices["lockdown"].isChecked() and not view.choices["now"].isChecked()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_what_is_no_trough_or_opening_is_said_at_its_field(window: Window, qtbot: QtBot) -> None:
@@ -107,7 +107,7 @@ def test_what_is_no_trough_or_opening_is_said_at_its_field(window: Window, qtbot
     qtbot.keyClick(view.vent, Qt.Key.Key_Return)
     assert "is no opening" in view.problem.text() and view.vent.text() == "sideways"
     window.undo()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_a_settled_state_is_left_out_by_its_tick(window: Window, qtbot: QtBot) -> None:
@@ -116,16 +116,17 @@ def test_a_settled_state_is_left_out_by_its_tick(window: Window, qtbot: QtBot) -
     boxes[0].setFocus()
     qtbot.keyClick(boxes[0], Qt.Key.Key_Space)
     assert len(window.desk.book.records(DroppedState)) == 1
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
     window.undo()
     assert window.desk.book.records(DroppedState) == ()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_an_egg_by_caliper(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     view = window.pages.moisture.eggs
-    qtbot.waitUntil(lambda: view.sheet is not None and not work.busy(), timeout=20_000)
+    settle()
+    assert view.sheet is not None
     for key, text in (("mark", "2"), ("length", "41"), ("breadth", "")):
         view.sizes[key].setText(text)
     qtbot.keyClick(view.sizes["length"], Qt.Key.Key_Return)
@@ -133,7 +134,6 @@ def test_an_egg_by_caliper(window: Window, qtbot: QtBot) -> None:
     view.sizes["breadth"].setText("31.5")
     qtbot.keyClick(view.sizes["breadth"], Qt.Key.Key_Return)
     assert "Egg 2 weighed 22.3" in window.messages.text.text() and view.sizes["mark"].hasFocus()
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
     settle()
     assert "when laid" in " ".join(label.text() for label in view.findChildren(QLabel) if label.isVisible())
 

@@ -162,6 +162,7 @@ def test_every_control_has_a_name_and_can_be_reached(window: Window) -> None:
                 assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus
 
 
+@pytest.mark.heavy("every page is visited")
 def test_what_was_made_before_follows_the_text_size(window: Window, theme: Theme) -> None:
     """Fields of pages that stand already, and back again."""
     for place in VIEWS:
@@ -204,6 +205,7 @@ def long_times(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dates, "style", dates.Style(twelve_hours=True, month_first=True))
 
 
+@pytest.mark.heavy("every page is visited")
 def test_no_text_is_cut_off(long_times: None, window: Window, theme: Theme) -> None:
     """In the smallest window with large text: where it fits there, it fits."""
     window.resize(1024, 700)
@@ -340,7 +342,7 @@ def test_a_failing_task_tells_its_error(window: Window, qtbot: QtBot) -> None:
     task = work.Background(job)
     with qtbot.waitSignals([task.progressed, task.failed], timeout=5000):
         task.start()
-    qtbot.waitUntil(lambda: not work.busy())
+    settle()
 
 
 def test_the_level_tells_decisions_apart_without_color(window: Window, theme: Theme) -> None:
@@ -438,6 +440,7 @@ def test_entering_moving_and_ending_through_the_forms(window: Window) -> None:
     assert view.instrument.name.text() == "New probe", "what was typed stays"
 
 
+@pytest.mark.heavy("every page is made, a piece at a time")
 def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(idle, "TURN_MS", 0)
     steps = []
@@ -453,7 +456,7 @@ def test_pages_are_made_ready_in_idle_moments(window: Window, qtbot: QtBot, monk
     for page in ("trace", "moisture", "eggs", "hatch", "round"):
         window.show_page(page)
     assert set(window.findChildren(Page)) == made
-    qtbot.waitUntil(lambda: not work.busy(), timeout=20_000)
+    settle()
 
 
 def test_closing_ends_what_is_made_ready(window: Window) -> None:

@@ -66,7 +66,9 @@ def test_garbage_is_looked_for_on_the_windows_thread_alone(qtbot: QtBot) -> None
     def job(_progress: object, _cancelled: object) -> int:
         return len([[Litter() for _ in range(100)] and [[] for _ in range(300)] for _ in range(20)])
 
-    parent, before = QObject(), gc.isenabled()
+    parent, before, limits = QObject(), gc.isenabled(), gc.get_threshold()
+    # as often as Python would by itself, which tests are spared
+    gc.set_threshold(700, 10, 10)
     collectors = [work.Collector(parent), work.Collector(parent)]
     try:
         found: list[object] = []
@@ -81,6 +83,7 @@ def test_garbage_is_looked_for_on_the_windows_thread_alone(qtbot: QtBot) -> None
         qtbot.waitUntil(lambda: len(taken_apart) >= 2000, timeout=10_000)
         assert set(taken_apart) == {threading.main_thread()}
     finally:
+        gc.set_threshold(*limits)
         for one in collectors:
             one.stop()
     assert gc.isenabled() == before

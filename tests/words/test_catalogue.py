@@ -9,7 +9,6 @@ import io
 import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from pathlib import Path
 
 import pytest
 from babel.messages.catalog import Message
@@ -17,8 +16,8 @@ from babel.messages.mofile import write_mo
 from hypothesis import given
 from hypothesis import strategies as st
 
-import stathmis
 import translations
+from sources import ROOT, every_file
 from stathmis.__main__ import main
 from stathmis.core.units import parse_typed
 from stathmis.services import clock, guide, knowledge
@@ -26,7 +25,6 @@ from stathmis.services.moisture.water import opening_in, opening_in_note, openin
 from stathmis.words import catalogue, dates
 from stathmis.words.catalogue import Refusal, Sentence, as_number
 
-ROOT = Path(stathmis.__file__).parent
 PLACES = re.compile(r"\{[^{}]*(?:\{\w+\}[^{}]*)?\}|%\(\w+\)\w|%[rs]\b")
 NOW_MS = 1_779_093_600_000
 """2026-05-18 08:40 UTC, a Monday."""
@@ -48,6 +46,7 @@ def _forms(message: Message) -> tuple[tuple[str, ...], tuple[str, ...]]:
     return (tuple(message.id), tuple(message.string)) if plural else ((str(message.id),), (str(message.string),))
 
 
+@pytest.mark.heavy("all sources are read for their sentences")
 def test_every_sentence_is_in_the_file_and_said_in_the_language(language: str) -> None:
     there, wanted = {m.id for m in translations.read(language) if m.id}, {m.id for m in translations.found() if m.id}
     assert there == wanted, "run scripts/translations.py update, and translate what is new"
@@ -90,16 +89,15 @@ def test_lists_and_the_guide_are_in_the_language(language: str) -> None:
 def test_what_is_filled_in_is_what_the_sentence_asks_for() -> None:
     """A sentence of words/ that is called elsewhere gets every one of its places, and no other."""
     called = 0
-    for path in ROOT.rglob("*.py"):
-        tree = ast.parse(path.read_text(encoding="utf-8"))
+    for path, nodes in every_file():
         modules = {
             a.asname: importlib.import_module(f"{n.module}.{a.name}")
-            for n in ast.walk(tree)
+            for n in nodes
             if isinstance(n, ast.ImportFrom) and (n.module or "").startswith("stathmis.words")
             for a in n.names
             if a.asname == "say"
         }
-        for node in ast.walk(tree):
+        for node in nodes:
             if not isinstance(node, ast.Call) or any(k.arg is None for k in node.keywords):
                 continue
             function = node.func

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator
-from pathlib import Path
+from collections.abc import Iterable, Iterator
 
 import pytest
 
 import making
-import stathmis
+from sources import ROOT, every_file
 from stathmis.services import rounds
 from stathmis.services.desk import Desk
 from stathmis.words import catalogue, verdicts, way
 
-ROOT = Path(stathmis.__file__).parent
 LOGGED = re.compile(r"(_?log|logger|logging)\.(debug|info|warning|error|exception)")
 RAISED = re.compile(r"(Value|Key|Type|Numbers|Fit|FixedPoint)Error\b")
 """Errors nobody sees, and those of numbers, which words.numbers.reason looks up."""
@@ -29,8 +27,8 @@ NO_SENTENCE = re.compile(
 
 def _keys() -> set[str]:
     found: set[str] = set()
-    for path in ROOT.rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for path, nodes in every_file():
+        for node in nodes:
             if isinstance(node, ast.Dict):
                 found |= {k.value for k in node.keys if isinstance(k, ast.Constant) and isinstance(k.value, str)}
             if isinstance(node, ast.Call) and ast.unparse(node.func) == "N_" and path.is_relative_to(ROOT / "words"):
@@ -39,17 +37,16 @@ def _keys() -> set[str]:
     return found
 
 
-def sentences(path: Path, keys: set[str]) -> list[str]:
+def sentences(nodes: Iterable[ast.AST], keys: set[str]) -> list[str]:
     """Strings of four words and more: no docstrings, keys, code of another kind, nor errors nobody sees."""
-    tree = ast.parse(path.read_text(encoding="utf-8"))
-    skipped = {id(n.value) for n in ast.walk(tree) if isinstance(n, ast.Expr)}
-    for node in ast.walk(tree):
+    skipped = {id(n.value) for n in nodes if isinstance(n, ast.Expr)}
+    for node in nodes:
         raised = isinstance(node, ast.Raise) and RAISED.match(ast.unparse(node.exc or node))
         logged = isinstance(node, ast.Call) and LOGGED.match(ast.unparse(node.func))
         if raised or logged:
             skipped |= {id(n) for n in ast.walk(node)}
     found = []
-    for node in ast.walk(tree):
+    for node in nodes:
         if not isinstance(node, ast.Constant) or not isinstance(node.value, str) or id(node) in skipped:
             continue
         words = re.findall(r"[A-Za-z]{2,}", re.sub(r"\{[^}]*\}", " ", node.value))
@@ -58,12 +55,13 @@ def sentences(path: Path, keys: set[str]) -> list[str]:
     return found
 
 
+@pytest.mark.heavy("all sources are parsed, for the tests after it too")
 def test_no_sentence_stands_outside_words_and_the_window() -> None:
     keys = _keys()
     elsewhere = {
         str(p.relative_to(ROOT)): found
-        for p in sorted(ROOT.rglob("*.py"))
-        if p.relative_to(ROOT).parts[0] not in ("words", "ui", "demo") and (found := sentences(p, keys))
+        for p, nodes in every_file()
+        if p.relative_to(ROOT).parts[0] not in ("words", "ui", "demo") and (found := sentences(nodes, keys))
     }
     assert not elsewhere, f"these sentences belong into words/: {elsewhere}"
 
@@ -98,8 +96,8 @@ def test_what_is_said_goes_through_the_catalogue(demo: Desk, monkeypatch: pytest
 
 def test_every_sentence_looked_up_is_written_out() -> None:
     """A translator's tool finds only what stands in the code as it is: no f-strings, no sums."""
-    for path in ROOT.rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for path, nodes in every_file():
+        for node in nodes:
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "_":
                 assert not isinstance(node.args[0], ast.JoinedStr | ast.BinOp), f"{path.name} line {node.lineno}"
 
@@ -115,8 +113,8 @@ def test_nothing_else_is_called_as_the_catalogue_is() -> None:
                 yield child
                 yield from own(child)
 
-    for path in ROOT.rglob("*.py"):
-        for function in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for path, nodes in every_file():
+        for function in nodes:
             if isinstance(function, ast.FunctionDef):
                 names = [n for n in own(function) if isinstance(n, ast.Name) and n.id == "_"]
                 assert len({type(n.ctx) for n in names}) < 2, f"{path.name} line {function.lineno}"
@@ -124,11 +122,10 @@ def test_nothing_else_is_called_as_the_catalogue_is() -> None:
 
 def test_numbers_in_sentences_get_the_signs_of_the_language() -> None:
     """str.format() knows no language: what was looked up is filled in by catalogue.filled_in."""
-    for part in ("words", "services", "ui"):
-        for path in (ROOT / part).rglob("*.py"):
-            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-                if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "format":
-                    assert not node.keywords, f"{path.name} line {node.lineno}"
+    for path, nodes in every_file("words", "services", "ui"):
+        for node in nodes:
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "format":
+                assert not node.keywords, f"{path.name} line {node.lineno}"
 
 
 @pytest.mark.parametrize(("species", "moist"), [("chicken", "; 45–55 % RH, then 65–75 % RH."), ("corn_snake", "; ")])

@@ -101,30 +101,24 @@ class SimulatedIncubator:
     @property
     def room_c(self) -> float:
         """Room now, °C: warmest in the afternoon."""
-        if self._weather is not None:
-            return self._weather(self.state.seconds)[0]
-        hour = self._start_hour + self.state.seconds / 3600.0
-        return self.machine.room_c + self.machine.room_swing_k * sin(2.0 * pi * (hour - 9.0) / 24.0)
+        return self._room()[0]
 
     @property
     def room_vapor_hpa(self) -> float:
         """Vapor of the room's air, hPa."""
+        return self._room()[1]
+
+    def _room(self) -> tuple[float, float]:
         if self._weather is not None:
-            return self._weather(self.state.seconds)[1]
-        return _saturation(self.machine.room_c) * self.machine.room_rh / 100.0
+            return self._weather(self.state.seconds)
+        m, hour = self.machine, self._start_hour + self.state.seconds / 3600.0
+        swing = m.room_swing_k * sin(2.0 * pi * (hour - 9.0) / 24.0)
+        return m.room_c + swing, _saturation(m.room_c) * m.room_rh / 100.0
 
     @property
     def rh(self) -> float:
         """Relative humidity of the air at the egg tops, percent."""
         return min(100.0, 100.0 * self.state.vapor_hpa / _saturation(self.state.air_c))
-
-    @property
-    def wet_cm2(self) -> float:
-        """Wetted surface now: a trough that runs low shrinks."""
-        m = self.machine
-        if m.trough_ml == float("inf"):
-            return m.water_cm2
-        return m.water_cm2 * min(1.0, self.state.water_ml / (SHALLOW * m.trough_ml))
 
     def fill(self) -> None:
         """Fill the troughs."""
@@ -149,49 +143,57 @@ class SimulatedIncubator:
     def step(self, dt_s: float) -> None:
         """Go on by a time, s."""
         count = max(1, ceil(dt_s / self._longest_s))
-        left = dt_s
-        while left > 1e-9:
+        dt, left = dt_s / count, count
+        a_minute = max(1, round(60.0 / dt))
+        while left:
             # the room changes slowly: it is looked at once a minute
-            room_c, room_hpa = self.room_c, self.room_vapor_hpa
-            for _ in range(max(1, round(60.0 * count / dt_s))):
-                if left <= 1e-9:
-                    break
-                self._step(dt_s / count, room_c, room_hpa)
-                left -= dt_s / count
+            steps = min(a_minute, left)
+            self._steps(steps, dt, *self._room())
+            left -= steps
 
-    def _step(self, dt: float, room_c: float, room_hpa: float) -> None:
+    def _steps(self, count: int, dt: float, room_c: float, room_hpa: float) -> None:
+        """So many steps of dt s. Months are lived through in these: what stays the same is worked out once, and what
+        changes is held in plain variables."""
         m, s = self.machine, self.state
-        powered = s.seconds >= s.power_back_s
-        if s.air_c < m.set_point_c - m.differential_k / 2:
-            s.heating = True
-        elif s.air_c > m.set_point_c + m.differential_k / 2:
-            s.heating = False
-        # the heater warms up and cools down slowly: that makes the overshoot
-        wanted = m.heater_w if s.heating and powered else 0.0
-        s.heater_w += (wanted - s.heater_w) * (1.0 - exp(-dt / m.heater_lag_s))
-        lid = s.seconds < s.lid_until_s
-        flow = m.leak_l_s + m.vent * m.vent_l_s + (4.0 if lid else 0.0)
-        fan = m.air == "forced" and powered
-        tau = _time_constant(m.egg_g, fan) if m.eggs else 1.0
-        egg_j_per_k = 3.31 * m.egg_g * m.eggs
-        to_eggs = egg_j_per_k / tau * (s.air_c - s.egg_c) if m.eggs else 0.0
-        exchange = 1.2 * flow * (s.air_c - room_c)
-        to_shell = AIR_TO_SHELL_W_PER_K * (s.air_c - s.shell_c)
-        s.air_c += dt * (s.heater_w - to_shell - to_eggs - exchange) / m.air_j_per_k
-        s.shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (s.shell_c - room_c)) / SHELL_J_PER_K
-        s.egg_c += dt * (to_eggs / egg_j_per_k) if m.eggs else 0.0
-        wet = _saturation(max(0.0, s.air_c - m.water_cooling_k))
-        gain = m.evaporation_l_s_cm2 * self.wet_cm2 / 10.0 * max(0.0, wet - s.vapor_hpa)
-        s.water_ml = max(0.0, s.water_ml - dt * gain * ML_PER_HPA_L)
-        # mg of water to liters of vapor at this temperature, by 1 hPa: what the eggs lose
-        saturated = _saturation(s.air_c)
-        loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (saturated - s.vapor_hpa)
-        eggs_gain = loss_mg_s * 1e-6 * 461.5 * (s.air_c + 273.15) / 100.0 * 1000.0
-        # with the lid open the air is changed within a step: its way to where it settles is taken exactly
-        settles = room_hpa + (gain + eggs_gain) / flow
-        s.vapor_hpa = settles + (s.vapor_hpa - settles) * exp(-dt * flow / m.volume_l)
-        s.vapor_hpa = min(s.vapor_hpa, saturated)
-        s.seconds += dt
+        air_c, shell_c, egg_c, vapor, heater_w = s.air_c, s.shell_c, s.egg_c, s.vapor_hpa, s.heater_w
+        heating, water_ml, seconds = s.heating, s.water_ml, s.seconds
+        on_c, off_c = m.set_point_c - m.differential_k / 2, m.set_point_c + m.differential_k / 2
+        warms = 1.0 - exp(-dt / m.heater_lag_s)
+        forced, closed = m.air == "forced", m.leak_l_s + m.vent * m.vent_l_s
+        egg_j_per_k, endless = 3.31 * m.egg_g * m.eggs, m.trough_ml == float("inf")
+        to_eggs = 0.0
+        for _ in range(count):
+            powered = seconds >= s.power_back_s
+            if air_c < on_c:
+                heating = True
+            elif air_c > off_c:
+                heating = False
+            # the heater warms up and cools down slowly: that makes the overshoot
+            wanted = m.heater_w if heating and powered else 0.0
+            heater_w += (wanted - heater_w) * warms
+            flow = closed + (4.0 if seconds < s.lid_until_s else 0.0)
+            if m.eggs:
+                to_eggs = egg_j_per_k / _time_constant(m.egg_g, forced and powered) * (air_c - egg_c)
+            exchange = 1.2 * flow * (air_c - room_c)
+            to_shell = AIR_TO_SHELL_W_PER_K * (air_c - shell_c)
+            air_c += dt * (heater_w - to_shell - to_eggs - exchange) / m.air_j_per_k
+            shell_c += dt * (to_shell - SHELL_TO_ROOM_W_PER_K * (shell_c - room_c)) / SHELL_J_PER_K
+            egg_c += dt * (to_eggs / egg_j_per_k) if m.eggs else 0.0
+            wet = _saturation(max(0.0, air_c - m.water_cooling_k))
+            # a trough that runs low shrinks
+            wet_cm2 = m.water_cm2 if endless else m.water_cm2 * min(1.0, water_ml / (SHALLOW * m.trough_ml))
+            gain = m.evaporation_l_s_cm2 * wet_cm2 / 10.0 * max(0.0, wet - vapor)
+            water_ml = max(0.0, water_ml - dt * gain * ML_PER_HPA_L)
+            # mg of water to liters of vapor at this temperature, by 1 hPa: what the eggs lose
+            saturated = _saturation(air_c)
+            loss_mg_s = m.eggs * EGG_CONDUCTANCE_MG_D_HPA / 86400.0 * (saturated - vapor)
+            eggs_gain = loss_mg_s * 1e-6 * 461.5 * (air_c + 273.15) / 100.0 * 1000.0
+            # with the lid open the air is changed within a step: its way to where it settles is taken exactly
+            settles = room_hpa + (gain + eggs_gain) / flow
+            vapor = min(settles + (vapor - settles) * exp(-dt * flow / m.volume_l), saturated)
+            seconds += dt
+        s.air_c, s.shell_c, s.egg_c, s.vapor_hpa, s.heater_w = air_c, shell_c, egg_c, vapor, heater_w
+        s.heating, s.water_ml, s.seconds = heating, water_ml, seconds
 
 
 @dataclass
@@ -257,8 +259,8 @@ def record(
     for minute in range(minutes):
         while todo and todo[0][0] <= minute:
             todo.pop(0)[1](box)
-        state, room_c = box.state, box.room_c
-        room_rh = min(100.0, 100.0 * box.room_vapor_hpa / _saturation(room_c))
+        state, (room_c, room_hpa) = box.state, box._room()
+        room_rh = min(100.0, 100.0 * room_hpa / _saturation(room_c))
         rows[:, minute] = (state.seconds, state.air_c, state.egg_c, box.rh, room_c, room_rh)
         box.step(60.0)
     return Recorded(*rows)

@@ -52,15 +52,13 @@ def seal_full(logbook: Logbook, sealed_ms: int, at_least: int = CHUNK_OF) -> int
     for channel_id in channels:
         with edits.edit(logbook, "live readings sealed", sealed_ms, undoable=False) as work:
             run = work.work.connection.execute
-            rows = run("SELECT id, time_ms, shown FROM live_reading WHERE channel_id = ?", (channel_id,)).fetchall()
-            times = np.array([r[1] for r in rows], dtype=np.int64)
-            shown = np.array([r[2] for r in rows])
-            order = np.argsort(times, kind="stable")
+            asked = "SELECT time_ms, shown FROM live_reading WHERE channel_id = ? ORDER BY time_ms, id"
+            rows = run(asked, (channel_id,)).fetchall()
+            times, shown = np.array([t for t, _ in rows], dtype=np.int64), np.array([v for _, v in rows])
             made = work.add(
                 LoggerImport, file_name=LIVE_NAME, imported_ms=sealed_ms, good=len(rows), duplicate=0, bad=0
             )
-            work.seal(made, channel_id, Series(times[order], shown[order]))
-            last = max(r[0] for r in rows)
-            run("DELETE FROM live_reading WHERE channel_id = ? AND id <= ?", (channel_id, last))
+            work.seal(made, channel_id, Series(times, shown))
+            run("DELETE FROM live_reading WHERE channel_id = ?", (channel_id,))
             total += len(rows)
     return total

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from PySide6.QtCore import QEventLoop
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QAbstractButton, QApplication
 
@@ -56,9 +57,9 @@ UNCOVERING = "uncovering"
 """Kept too, of a practice hatch."""
 PATIENCE_S = 120.0
 """Whatever is worked out for a page is there by then, on a busy machine too."""
-_LOOK_S = 0.005
-_QUIET_LOOKS = 8
-"""Longer than any pause a view makes between two steps of showing something."""
+_QUIET_TURNS = 5
+_GO_ON = QEventLoop.ProcessEventsFlag.AllEvents
+_WAIT = QEventLoop.ProcessEventsFlag.WaitForMoreEvents
 _TYPED = {"Lid display": ("37.0", "40"), "Blue probe": ("37.7",), "Long stick": ("38.0",), "Round hygrometer": ("43",)}
 
 
@@ -249,17 +250,13 @@ def _held_down() -> bool:
 
 
 def settle() -> None:
-    """Let background work, and the layout and painting of what it brought, finish: until none was for a while.
+    """Let background work, and the layout and painting of what it brought, finish.
 
-    Counted in looks rather than by the clock: one long silence of a busy machine is not many quiet looks.
+    Waits for the next thing that happens rather than looking again and again: work that ends wakes the window.
     """
-    at_most, quiet = time.monotonic() + PATIENCE_S, 0
-    while quiet < _QUIET_LOOKS and time.monotonic() < at_most:
-        QApplication.processEvents()
-        quiet = 0 if work.busy() else quiet + 1
-        if quiet == _QUIET_LOOKS and _held_down():
-            quiet = 0
-        time.sleep(_LOOK_S)
-    # what came last may itself have taken long: its layout and painting are still to come
-    for _turn in range(5):
-        QApplication.processEvents()
+    until, quiet = time.monotonic() + PATIENCE_S, 0
+    # what came last is laid out and painted in the turns after it
+    while quiet < _QUIET_TURNS and time.monotonic() < until:
+        waits = work.busy() or (not quiet and _held_down())
+        QApplication.processEvents(_WAIT if waits else _GO_ON)
+        quiet = 0 if waits or work.busy() else quiet + 1

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
@@ -21,6 +21,7 @@ from stathmis.services.findings.judgement import EggTrace, JudgedRun
 from stathmis.services.findings.room_air import AirCurve
 from stathmis.services.findings.runs import Run
 from stathmis.services.findings.trace import BatchTrace, QuantityTrace
+from stathmis.ui import work
 from stathmis.ui.chart import (
     DAY_MS,
     Beyond,
@@ -78,8 +79,7 @@ class TraceCharts(QWidget):
         self._pyramids: dict[int, tuple[object, Pyramid]] = {}
         self._left: list[Callable[[], None]] = []
         self._at: float | None = None
-        self._turn = QTimer(self, singleShot=True, interval=TURN_MS)
-        self._turn.timeout.connect(self._draw_next)
+        self._turn = work.Turn(self, self._draw_next, TURN_MS)
         self._lanes = QVBoxLayout(self)
         self._lanes.setContentsMargins(0, 0, 0, 0)
         self._lanes.setSpacing(4)

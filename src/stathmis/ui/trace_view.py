@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QBoxLayout, QFileDialog, QMenu
 from shiboken6 import isValid
@@ -26,6 +26,7 @@ from stathmis.services.files import readings_export
 from stathmis.services.findings import judgement, trace
 from stathmis.services.findings.judgement import EggExcursion, EggTrace, JudgedRun
 from stathmis.services.findings.trace import BatchTrace
+from stathmis.ui import work
 from stathmis.ui.kit.fields import Chooser
 from stathmis.ui.kit.page import Page, column, row
 from stathmis.ui.kit.pieces import button, label, say
@@ -192,7 +193,7 @@ class TraceView(Page):
         self.traced = found
         self._draw()
         self.show_days(0.0)
-        QTimer.singleShot(FIRST_PICTURE_MS, self, lambda: self._read_whole(course))
+        work.soon(self, lambda: self._read_whole(course), FIRST_PICTURE_MS)
 
     def _arrived(self, found: _Loaded, *, keep_view: bool) -> None:
         whole, beside, pyramids = found
@@ -204,7 +205,7 @@ class TraceView(Page):
         charts = self.make_charts()
         charts.hold()
         charts.show()
-        QTimer.singleShot(TURN_MS, self, lambda: self._draw_arrived(whole, keep_view=keep_view))
+        work.soon(self, lambda: self._draw_arrived(whole, keep_view=keep_view), TURN_MS)
 
     def _draw_arrived(self, whole: JudgedRun, *, keep_view: bool) -> None:
         if self._whole is not whole:

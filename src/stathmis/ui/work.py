@@ -12,10 +12,12 @@ import logging
 import sys
 import threading
 import time
+import weakref
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from shiboken6 import isValid
 
 from stathmis.services import notify
 
@@ -194,14 +196,36 @@ def find(what: Callable[[], Any], done: Callable[[Any], object]) -> None:
     task.start(AFTER_PAINT_MS)
 
 
+class Turn(QTimer):
+    """Something left for one of the window's next turns, so that what the keeper waits for is painted first."""
+
+    def __init__(self, owner: QObject, do: Callable[[], object], after_ms: int) -> None:
+        super().__init__(owner, singleShot=True, interval=after_ms)
+        self.timeout.connect(do)
+        _turns.add(self)
+
+
+def soon(owner: QObject, do: Callable[[], object], after_ms: int) -> None:
+    """Do something once in a later turn of the window, unless its owner is gone by then."""
+    turn = Turn(owner, do, after_ms)
+    turn.timeout.connect(turn.deleteLater)
+    turn.start()
+
+
+_turns: weakref.WeakSet[Turn] = weakref.WeakSet()
+
+
 def busy() -> bool:
-    """Whether any work is under way."""
-    return bool(_running)
+    """Whether any work is under way, or left for one of the window's next turns."""
+    return bool(_running) or any(isValid(turn) and turn.isActive() for turn in _turns)
 
 
 def wait_for_all() -> None:
     """Ask all work to stop and wait for it, but not for ever; for closing. What it finds out is told to nobody."""
     until = time.monotonic() + CLOSING_S
+    for turn in _turns:
+        if isValid(turn):
+            turn.stop()
     left = list(_running)
     for task in left:
         task.forget()

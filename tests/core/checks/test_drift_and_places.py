@@ -89,6 +89,11 @@ def test_one_instruments_error_cancels_between_places() -> None:
     assert one.spread == several.spread == pytest.approx(0.6)
     assert one.U_spread == pytest.approx(1.96 * np.sqrt(2) * 0.02, rel=1e-3)
     assert several.U_spread == pytest.approx(1.96 * np.sqrt(2) * np.hypot(0.02, 0.5), rel=1e-3)
+    # of three places each is known less the mean of all: own readings by 1 - 1/3 of their variance, and what one
+    # instrument shares with itself not at all (JCGM 100, 5.2)
+    assert one.deviation == pytest.approx([-0.3, 0.0, 0.3]) and one.mean == pytest.approx(37.5)
+    assert one.u == pytest.approx([0.02 * np.sqrt(2 / 3)] * 3)
+    assert several.u == pytest.approx([np.hypot(0.02, 0.5) * np.sqrt(2 / 3)] * 3)
     assert one.seen and not several.seen
     assert (one.warmest, one.coldest) == (2, 0)
     with pytest.raises(FitError, match="two or more"):

@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from making import cases
 from stathmis.core.hatch import embryos
 from stathmis.core.hatch.embryos import HARDSHIPS, Came, Eggs, Met
 from stathmis.core.moisture import term_conductance
@@ -75,6 +76,7 @@ def test_a_day_late_for_half_a_degree() -> None:
     assert late - 21.0 == pytest.approx(1.0, abs=0.25)
 
 
+@cases(20)
 @given(
     st.floats(36.6, 38.4), st.floats(20.0, 75.0), st.floats(40.0, 75.0), st.integers(0, 500), st.integers(1, 5),
     st.floats(0.0, 1.0),

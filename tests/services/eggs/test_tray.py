@@ -157,6 +157,9 @@ def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:
     assert answer == "no" and "1 egg pipped" in why and "dries onto the chick" in why and "falls by 20 % RH" in why
     answer, why = hatching.may_open(state, "quickly")
     assert answer == "better not" and "about 52 % RH" in why
+    for unknown in ({"rh": None}, {"lid": None}):
+        # without a reading, and where no lid was ever timed, it stays shut for a pipped egg
+        assert hatching.may_open(replace(state, **unknown), "quickly")[0] == "better not"  # type: ignore[arg-type]
     found(desk, course, "1", "out", 2)
     state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     said = " ".join(hatching.lines(desk.book, state))

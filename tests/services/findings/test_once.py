@@ -48,6 +48,7 @@ def brought(desk: Desk, channel_id: int, *values: float) -> None:
         live.store_live(desk.logbook, [LiveReading(channel_id, desk.now_ms, value)])
 
 
+@pytest.mark.usefixtures("found_anew")
 def test_a_run_is_read_and_judged_once_and_what_a_probe_brings_is_appended(demo: Desk) -> None:
     incubator = demo.book.incubators()[0]
     course = batches.running(demo.book, incubator)
@@ -128,6 +129,7 @@ def test_whatever_happens_a_kept_run_is_as_one_read_anew(
             assert same(kept, anew)
 
 
+@pytest.mark.usefixtures("found_anew")
 def test_what_the_eggs_say_is_found_once_too(demo: Desk) -> None:
     """Tray, review and what own hatches teach: the same object until something they rest on changes."""
     book = demo.book

@@ -10,11 +10,11 @@ from making import batch_with_log
 from stathmis.core.course.way import Way
 from stathmis.logbook.records import Batch, StoredPlan, Weighing
 from stathmis.services import knowledge, setting_up
-from stathmis.services.batch import batches, ways
+from stathmis.services.batch import batches, course, species, ways
 from stathmis.services.batch.course import Learned
 from stathmis.services.clock import DAY_MS
 from stathmis.services.desk import Desk
-from stathmis.services.eggs import findings
+from stathmis.services.eggs import findings, records
 from stathmis.services.findings import loss
 from stathmis.services.moisture import weights
 from stathmis.services.plan import learning, planning
@@ -115,3 +115,34 @@ def test_two_hatches_weigh_more_than_one(taught: Desk) -> None:
     two = learning.learnt(desk.book, "chicken")
     assert two.term.own == 2 and two.term.weight > one.term.weight and two.term.u < one.term.u
     assert one.term.value < two.term.value < 22.1 and two.fertile.trials > one.fertile.trials
+
+
+def test_what_the_keeper_says_of_a_term_counts_before_what_hatches_taught(desk: Desk) -> None:
+    chicken, box = knowledge.species()["chicken"], making.machine(desk, "Box")
+    taught = Learned(term_days=21.6)
+    assert species.expected(chicken, box, Way(term_days=22.5), learned=taught).days == 22.5
+    assert species.expected(chicken, box, Way(), learned=taught).days == 21.6
+    assert species.expected(chicken, box, Way()).days == chicken.days
+
+
+@pytest.mark.parametrize("moved", [None, 16.5])
+def test_the_air_asked_for_follows_a_lockdown_that_was_moved(desk: Desk, moved: float | None) -> None:
+    box = making.machine(desk, "Box")
+    listed = knowledge.species()
+    phases = course.phases_of(listed["chicken"], "steady", None, box, Way(), moved)
+    lockdown = next(p for p in phases if p.name == "lockdown")
+    assert lockdown.start_day == (18.0 if moved is None else moved) and lockdown.humidity is not None
+    assert next(p for p in phases if p.name == "setting").end_day == lockdown.start_day
+    # eggs that are never turned have none, whatever was said
+    clutch = course.phases_of(listed["leopard_gecko"], "steady", None, box, Way(), moved)
+    assert "lockdown" not in {p.name for p in clutch}
+
+
+def test_records_tell_when_the_eggs_of_each_batch_were_laid(desk: Desk) -> None:
+    """A plan not set yet says nothing of a batch."""
+    box, laid = making.machine(desk, "Box"), desk.now_ms - 5 * DAY_MS
+    for name, laid_ms in (("Old", laid), ("Planned", laid - 3 * DAY_MS)):
+        planning.add_plan(desk, box, "chicken", "steady", 12, desk.now_ms, laid_ms=laid_ms, name=name)
+    planning.set_eggs(desk, next(p for p in planning.plans(desk.book) if p.name == "Old"), desk.now_ms)
+    assert [row.laid_ms for row in records.all_batches(desk.book)] == [laid]
+    assert records.row_of(desk.book, records.all_batches(desk.book)[0].course).laid_ms == laid

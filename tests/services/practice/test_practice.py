@@ -3,8 +3,9 @@ honestly."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
+import shutil
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -23,18 +24,25 @@ from stathmis.services.eggs.tray import tray
 from stathmis.services.findings.runs import lately
 from stathmis.services.moisture.water import events_of, setting_at
 from stathmis.services.plan import lockdown, planning
-from stathmis.services.practice import deeds, keepers, progress, taking_over, uncovering, under_way
+from stathmis.services.practice import deeds, keepers, progress, uncovering, under_way
 from stathmis.services.practice.lessons import FREE, LESSONS, lesson_of
 from stathmis.services.practice.under_way import Practice
 from stathmis.services.practice.world import DAY_S, Act, World, hatched
 from stathmis.words import practice as words
 
+Practised = Callable[..., AbstractContextManager[Practice]]
+
+
+@pytest.fixture
+def practised(lessons: Callable[[str, int], Path], tmp_path: Path) -> Practised:
+    """A lesson to go on with: as it is taken over, or where the test left it."""
+    return lambda key, seed=1: _practised(tmp_path / f"{key} {seed}.stathmis", lessons(key, seed))
+
 
 @contextmanager
-def practised(folder: Path, key: str, seed: int = 1) -> Iterator[Practice]:
-    path = folder / f"{key} {seed}.stathmis"
+def _practised(path: Path, taken_over: Path) -> Iterator[Practice]:
     if not path.exists():
-        taking_over.begin(path, key, seed)
+        shutil.copy(taken_over, path)
     clock = FixedClock(under_way.SET_MS)
     logbook = open_logbook(path)
     try:
@@ -45,11 +53,9 @@ def practised(folder: Path, key: str, seed: int = 1) -> Iterator[Practice]:
 
 @pytest.mark.parametrize("key", [*LESSONS, FREE])
 def test_a_steady_hand_hatches_and_who_does_nothing_does_not(key: str) -> None:
-    lesson = lesson_of(key, 3)
-    world, other = World(lesson, 3), World(lesson, 3)
-    end = (world.species.days_high + 2.0) * DAY_S
-    keepers.steady_hand(world, end)
-    keepers.nothing_done(other, end)
+    lesson = lesson_of(key, 1)
+    end = (World(lesson, 1).species.days_high + uncovering.STRAGGLERS_D) * DAY_S
+    world, other = (uncovering.lived(key, 1, hand, end) for hand in (keepers.steady_hand, keepers.nothing_done))
     assert hatched(world.came()) >= 0.3 * lesson.eggs
     assert hatched(other.came()) < 0.5 * hatched(world.came())
 
@@ -57,7 +63,7 @@ def test_a_steady_hand_hatches_and_who_does_nothing_does_not(key: str) -> None:
 def test_the_same_number_is_the_same_world_however_it_is_gone_through() -> None:
     """Step by step, or to the end at once: the same truth, displays and chicks."""
     lesson, acts = LESSONS["season"], [Act(0.0, "eggs in"), Act(40_000.0, "set point", 37.2), Act(90_000.0, "water")]
-    whole = uncovering.lived(lesson, 5, acts, 6 * DAY_S)
+    whole = uncovering.lived("season", 5, acts, 6 * DAY_S)
     steps = World(lesson, 5)
     for until in np.arange(0.2, 6.01, 0.2) * DAY_S:
         due = [a for a in acts if steps.now_s <= a.at_s < until]
@@ -74,8 +80,8 @@ def test_the_same_number_is_the_same_world_however_it_is_gone_through() -> None:
         assert len(twice) == 1
 
 
-def test_what_is_logged_is_done_and_the_loggers_write(tmp_path: Path) -> None:
-    with practised(tmp_path, "dry cupboard") as practice:
+def test_what_is_logged_is_done_and_the_loggers_write(practised: Practised) -> None:
+    with practised("dry cupboard") as practice:
         desk, incubator = practice.desk, practice.incubator
         logger = next(c for c in desk.book.records(Channel) if desk.book.instrument(c.instrument_id).kind == "logger")
         before = practice.now_ms
@@ -96,16 +102,16 @@ def test_what_is_logged_is_done_and_the_loggers_write(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("key", [*LESSONS, FREE])
-def test_the_log_that_is_taken_over_says_how_the_machine_stands(key: str, tmp_path: Path) -> None:
-    with practised(tmp_path, key, 2) as practice:
+def test_the_log_that_is_taken_over_says_how_the_machine_stands(key: str, practised: Practised) -> None:
+    with practised(key) as practice:
         machine, events = practice.world.box.machine, events_of(practice.desk.book, practice.incubator)
         said = setting_at(events, practice.now_ms)
         assert said.surface_cm2 == pytest.approx(machine.water_cm2, abs=1.0)
         assert said.opening == pytest.approx(machine.vent, abs=0.01)
 
 
-def test_an_amount_is_poured_and_without_one_it_is_filled(tmp_path: Path) -> None:
-    with practised(tmp_path, "dry cupboard") as practice:
+def test_an_amount_is_poured_and_without_one_it_is_filled(practised: Practised) -> None:
+    with practised("dry cupboard") as practice:
         practice.go_on(practice.now_ms + 18 * HOUR_MS)
         state, brim = practice.world.box.state, practice.world.box.machine.trough_ml
         left = state.water_ml
@@ -118,27 +124,27 @@ def test_an_amount_is_poured_and_without_one_it_is_filled(tmp_path: Path) -> Non
         assert state.water_ml == pytest.approx(brim, abs=2.0)
 
 
-def test_it_goes_on_where_it_was_left(tmp_path: Path) -> None:
-    with practised(tmp_path, "believe", 7) as practice:
+def test_it_goes_on_where_it_was_left(practised: Practised) -> None:
+    with practised("believe", 7) as practice:
         rounds.log_event(practice.desk, practice.incubator, "vent", "half", practice.clock.at_ms)
         for _ in range(3):
             practice.go_on(practice.to_hour(under_way.EVENING_H))
         deeds.weigh(practice)
         now, shows, mass = practice.now_ms, [s.text for s in practice.displays()], deeds.mass_g(practice)
         rows = practice.world.rows[-1]
-    with practised(tmp_path, "believe", 7) as again:
+    with practised("believe", 7) as again:
         assert again.now_ms == now and [s.text for s in again.displays()] == shows
         assert again.world.rows[-1] == rows and deeds.mass_g(again) == pytest.approx(mass)
         assert again.desk.book.records(Weighing)
-    with practised(tmp_path, "believe", 7) as broken:
+    with practised("believe", 7) as broken:
         with broken.desk.edit("broken") as edit:
             edit.set(under_way.SETTING, "{}")
         with pytest.raises(UserError, match="cannot be read"):
             Practice.resume(broken.desk, broken.clock)
 
 
-def test_what_is_done_at_the_machine_is_answered(tmp_path: Path) -> None:
-    with practised(tmp_path, "season") as practice:
+def test_what_is_done_at_the_machine_is_answered(practised: Practised) -> None:
+    with practised("season") as practice:
         with pytest.raises(UserError, match="too early"):
             deeds.finish(practice)
         with pytest.raises(UserError, match="nothing to candle"):
@@ -165,8 +171,8 @@ def test_what_is_done_at_the_machine_is_answered(tmp_path: Path) -> None:
         assert float(practice.bench(moist)["salt"]) == pytest.approx(75.4 - 6.0 + 0.3 * 7, abs=2.0)
 
 
-def test_posted_eggs_are_set_when_the_keeper_says_so_and_rest_helps(tmp_path: Path) -> None:
-    with practised(tmp_path, "posted eggs") as practice:
+def test_posted_eggs_are_set_when_the_keeper_says_so_and_rest_helps(practised: Practised) -> None:
+    with practised("posted eggs") as practice:
         assert practice.course is None and practice.world.set_s is None
         with pytest.raises(UserError, match="No eggs"):
             deeds.weigh(practice)
@@ -181,9 +187,10 @@ def test_posted_eggs_are_set_when_the_keeper_says_so_and_rest_helps(tmp_path: Pa
     assert not at_once.rested and at_once.eggs.posted > practice.world.eggs.posted
 
 
-def test_a_lesson_through_to_the_uncovering(tmp_path: Path) -> None:
+@pytest.mark.heavy("one lesson lived to its end, and again for each kind of decision")
+def test_a_lesson_through_to_the_uncovering(practised: Practised) -> None:
     """Lockdown done by its list, the lid left shut: the review, the truth, and the score beside the steady hand's."""
-    with practised(tmp_path, "at the pip") as practice:
+    with practised("at the pip") as practice:
         desk = practice.desk
         plan = planning.plan_of(desk.book, desk.book.records(Batch)[0])
         practice.go_on(practice.to_hour(under_way.MORNING_H))
@@ -217,9 +224,10 @@ def test_a_lesson_through_to_the_uncovering(tmp_path: Path) -> None:
         assert all(texts) and len({words.title(k) for k in (*LESSONS, FREE)}) == len(LESSONS) + 1
 
 
-def test_what_one_decision_cost_is_told_by_living_it_otherwise(tmp_path: Path) -> None:
+@pytest.mark.heavy("a hatch lived anew for each kind of decision")
+def test_what_one_decision_cost_is_told_by_living_it_otherwise(practised: Practised) -> None:
     """Eggs in and nothing more: the steady hand's set point alone, in a box that is 0.9 K cool, hatches no fewer."""
-    with practised(tmp_path, "believe") as practice:
+    with practised("believe") as practice:
         while practice.course is not None and practice.course.day(practice.now_ms) < 22.5:
             practice.go_on(practice.now_ms + 24 * HOUR_MS)
         deeds.finish(practice)
@@ -230,8 +238,8 @@ def test_what_one_decision_cost_is_told_by_living_it_otherwise(tmp_path: Path) -
         assert stopped.cost == () and stopped.steady > 0
 
 
-def test_an_event_of_the_keeper_in_the_room_is_nothing_done_to_the_machine(tmp_path: Path) -> None:
-    with practised(tmp_path, "believe") as practice:
+def test_an_event_of_the_keeper_in_the_room_is_nothing_done_to_the_machine(practised: Practised) -> None:
+    with practised("believe") as practice:
         room = practice.desk.book.room()
         assert room is not None
         rounds.log_event(practice.desk, room, "note", "drafty", practice.clock.at_ms)
@@ -253,6 +261,7 @@ def test_the_best_score_of_a_lesson_is_kept(tmp_path: Path) -> None:
         progress.keep(blocked, "believe", 1)
 
 
+@pytest.mark.heavy("five keepers live the same hatch")
 def test_a_careful_keeper_hatches_more_than_a_careless_one() -> None:
     """Both by script and through the services, the careful one by the advice: one world of the shortest lesson."""
     import practise

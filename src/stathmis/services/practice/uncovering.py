@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +17,7 @@ from stathmis.logbook.records import Batch
 from stathmis.services.batch import batches
 from stathmis.services.findings.runs import Run, recorded
 from stathmis.services.practice import keepers
-from stathmis.services.practice.lessons import Lesson
+from stathmis.services.practice.lessons import Lesson, lesson_of
 from stathmis.services.practice.under_way import SET_MS, Practice
 from stathmis.services.practice.world import DAY_S, KEPT_S, Act, World, hatched
 
@@ -32,7 +33,9 @@ KINDS: dict[str, tuple[str, ...]] = {
 MISHAPS = ("power", "helper", "turner stuck", "cold night")
 STRAGGLERS_D = 2.0
 HOUR = round(3600.0 / KEPT_S)
-WORTH: dict[str, float] = {"temperature": 0.05, "humidity": 1.0}
+LIVES = 12
+"""So many lives of worlds are kept: those that one uncovering asks of."""
+Hand = Callable[[World, float], None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,13 +92,12 @@ def uncover(
     """Take the cover off a practice hatch: its world is lived through again for each kind of decision, with the steady
     hand's in its place, and for each mishap, without it. Some seconds; progress: share done; cancelled: whether to stop
     (what was found by then is told)."""
-    lesson, seed = practice.lesson, practice.seed
+    lesson, key, seed = practice.lesson, practice.key, practice.seed
     end = (practice.world.species.days_high + STRAGGLERS_D) * DAY_S
-    own = lived(lesson, seed, practice.acts, end)
-    steady, nothing = World(lesson, seed), World(lesson, seed)
-    keepers.steady_hand(steady, end)
+    own = lived(key, seed, practice.acts, end)
+    steady = lived(key, seed, keepers.steady_hand, end)
     progress(0.3)
-    keepers.nothing_done(nothing, end)
+    nothing = lived(key, seed, keepers.nothing_done, end)
     progress(0.4)
     came = own.came()
     out = hatched(came)
@@ -107,7 +109,7 @@ def uncover(
     for at, (name, acts, spared) in enumerate(tried):
         if cancelled():
             break
-        cost.append((name, hatched(lived(lesson, seed, acts, end, spared).came()) - out))
+        cost.append((name, hatched(lived(key, seed, acts, end, spared).came()) - out))
         progress(0.4 + 0.6 * (at + 1) / len(tried))
     return Uncovered(
         lesson, seed, out, hatched(steady.came()), hatched(nothing.came()), _died(came), int(own.eggs.infertile.sum()),
@@ -120,11 +122,20 @@ _MISHAP_NAMES = {"turner stuck": "turner"}
 
 
 def lived(
-    lesson: Lesson, seed: int, acts: Sequence[Act], until_s: float, spared: frozenset[str] = frozenset()
+    key: str, seed: int, hand: Sequence[Act] | Hand, until_s: float, spared: frozenset[str] = frozenset()
 ) -> World:
-    """A world lived through with these acts; spared: mishaps that do not come."""
-    world = World(lesson, seed, spared=spared)
-    for act in sorted(acts, key=lambda a: a.at_s):
+    """A lesson's world lived through by a hand, or with these acts; spared: mishaps that do not come. It is lived once
+    however often it is asked of: to be looked at, not to be gone on with."""
+    return _lived(key, seed, hand if callable(hand) else tuple(hand), until_s, spared)
+
+
+@lru_cache(maxsize=LIVES)
+def _lived(key: str, seed: int, hand: tuple[Act, ...] | Hand, until_s: float, spared: frozenset[str]) -> World:
+    world = World(lesson_of(key, seed), seed, spared=spared)
+    if callable(hand):
+        hand(world, until_s)
+        return world
+    for act in sorted(hand, key=lambda a: a.at_s):
         world.go_on(max(world.now_s, act.at_s))
         world.go_on(world.now_s, [act])
     world.go_on(max(until_s, world.now_s))

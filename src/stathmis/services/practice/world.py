@@ -192,7 +192,7 @@ class World:
         return False
 
     def _turn(self) -> None:
-        if not self.turner_out and not self.turner_stuck and self.set_s is not None:
+        if not self._turned and not self.turner_out and self.set_s is not None and not self.turner_stuck:
             self._turned = 1.0
 
     def _befalls(self) -> None:

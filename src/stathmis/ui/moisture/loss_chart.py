@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, QTimer
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPolygonF
 from PySide6.QtWidgets import QGraphicsPolygonItem, QVBoxLayout, QWidget
 
@@ -14,6 +14,7 @@ from stathmis.core.psychrometrics import saturation_vapor_pressure
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.services.desk import Desk
 from stathmis.services.findings.loss import LossSheet
+from stathmis.ui import work
 from stathmis.ui.chart import DayAxis, restyle, styled_plot
 from stathmis.ui.chart_library import pg
 from stathmis.ui.kit.pieces import label
@@ -58,7 +59,7 @@ class LossChart(QWidget):
         self._sheet = sheet
         plot, inks = self.plot, self._theme.inks
         plot.setUpdatesEnabled(False)
-        QTimer.singleShot(TURN_MS, plot, lambda: plot.setUpdatesEnabled(True))
+        work.soon(plot, lambda: plot.setUpdatesEnabled(True), TURN_MS)
         plot.clear()
         self._axis.set_ms = float(sheet.course.batch.set_ms)
         self._axis.day_words = sheet.course.day_words
