@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from making import cases
 from stathmis.core import airbox
 from stathmis.core.egg_heat import egg_temperature
 from stathmis.core.psychrometrics import saturation_vapor_pressure
@@ -37,6 +38,7 @@ def settled(many: box.Boxes, done: Doings, rh: float = 50.0) -> box.Standing:
     return box.settled(many, done, np.full(N, 37.5), np.full(N, rh), np.ones(N), 3)
 
 
+@cases(25)
 @given(st.floats(0.0, 400.0), st.floats(0.05, 1.0), st.integers(0, 99))
 def test_a_box_left_alone_settles_where_a_box_of_air_does(surface: float, opening: float, seed: int) -> None:
     """core.airbox says where, by a balance without time."""
