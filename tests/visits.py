@@ -6,10 +6,11 @@ A check registers itself and is a test of its own, with its own name; the first 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import AbstractContextManager, ExitStack, contextmanager
+from contextlib import AbstractContextManager, contextmanager
 
 from PySide6.QtCore import qInstallMessageHandler
 
+from cost import Shared
 from stathmis.ui.pictures import VIEWS, bring, settle
 from stathmis.ui.window import Window
 
@@ -53,40 +54,50 @@ def checked_in(setting: str, views: Sequence[str] = VIEWS, *, first: bool = Fals
 
 
 class Visits:
-    """What was found at the visits of one window."""
+    """What was found at the visits of two windows: one that stays as light as it began, and one for all other settings.
 
-    def __init__(self, window: Window) -> None:
-        self._window, self._setting, self._stack = window, "", ExitStack()
+    All views of a setting are visited in their order, whichever test asks first: where the focus stood, and how wide
+    something once was, leaves its trace in a window.
+    """
+
+    def __init__(self, begin: Callable[[], Window]) -> None:
+        """begin: opens a window."""
+        self._begin = begin
+        self._windows: dict[bool, Window] = {}
         self._found: dict[tuple[str, str, Check], AssertionError | None] = {}
 
     @property
     def window(self) -> Window:
-        """The window as it is for most: to be looked at, and left as it was."""
-        return self._set("light")
-
-    def _set(self, setting: str) -> Window:
-        if setting != self._setting:
-            self._stack.close()
-            self._stack.enter_context(SETTINGS[setting](self._window))
-            self._setting = setting
+        """The light one: to be looked at, and left as it was."""
+        self._visit("light")
+        window = self._windows[True]
         # another window may have had the focus meanwhile
-        self._window.activateWindow()
+        window.activateWindow()
         settle()
-        return self._window
-
-    def close(self) -> None:
-        """Leave the window as it was."""
-        self._stack.close()
+        return window
 
     def ask(self, setting: str, view: str, check: Check) -> None:
-        """Raise what a check found wrong with a view in a setting, which is visited where it was not yet."""
-        if (setting, view, check) not in self._found:
-            self._visit(self._set(setting), setting, view)
+        """Raise what a check found wrong with a view in a setting."""
+        self._visit(setting)
         wrong = self._found[setting, view, check]
         if wrong is not None:
             raise wrong
 
-    def _visit(self, window: Window, setting: str, view: str) -> None:
+    def _visit(self, setting: str) -> None:
+        if any(visited == setting for visited, _view, _check in self._found):
+            return
+        with Shared():
+            light = setting == "light"
+            window = self._windows.get(light) or self._windows.setdefault(light, self._begin())
+            window.activateWindow()
+            with SETTINGS[setting](window):
+                for view in VIEWS:
+                    self._look(window, setting, view)
+
+    def _look(self, window: Window, setting: str, view: str) -> None:
+        checks = [check for check, views in _checks[setting] if view in views]
+        if not checks:
+            return
         said: list[str] = []
         before = qInstallMessageHandler(lambda _kind, _where, text: said.append(text))
         try:
@@ -94,9 +105,8 @@ class Visits:
         finally:
             qInstallMessageHandler(before)
         wrong_order = [text for text in said if "setTabOrder" in text]
-        assert not wrong_order, wrong_order
-        for check in [check for check, views in _checks[setting] if view in views]:
-            self._found[setting, view, check] = None
+        for check in checks:
+            self._found[setting, view, check] = AssertionError(wrong_order) if wrong_order else None
             try:
                 check(window, view)
             except AssertionError as wrong:

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import ExitStack, closing
+from contextlib import ExitStack
 
 import pytest
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from cost import Shared
 from sharing import Mark
 from stathmis.services.desk import Desk
 from stathmis.ui import work
@@ -61,20 +60,22 @@ def empty_window(qtbot: QtBot, desk: Desk, theme: Theme) -> Iterator[Window]:
 
 @pytest.fixture(scope="session")
 def visits(demo_mark: Mark, theme: Theme, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Visits]:
-    """One window for all tests that only look."""
-    path = tmp_path_factory.mktemp("looked at") / "demo.stathmis"
-    with Shared(), ExitStack() as stack:
-        window = stack.enter_context(open_window(stack.enter_context(demo_mark.copy(path)), theme))
-        window.activateWindow()
-        settle()
-        # what comes round by itself would come in the middle of other tests
-        for collector in window.findChildren(work.Collector):
-            collector.stop()
-        for timer in window.findChildren(QTimer):
-            timer.stop()
-        leave = stack.pop_all()
-    with leave, closing(Visits(window)) as made:
-        yield made
+    """The windows of all tests that only look."""
+    with ExitStack() as stack:
+
+        def begin() -> Window:
+            path = tmp_path_factory.mktemp("looked at") / "demo.stathmis"
+            window = stack.enter_context(open_window(stack.enter_context(demo_mark.copy(path)), theme))
+            window.activateWindow()
+            settle()
+            # what comes round by itself would come in the middle of other tests
+            for collector in window.findChildren(work.Collector):
+                collector.stop()
+            for timer in window.findChildren(QTimer):
+                timer.stop()
+            return window
+
+        yield Visits(begin)
 
 
 LOOKING_AHEAD = ("test_beside_window", "test_twin_pages", "test_kept_pictures", "test_for_everyone")
