@@ -66,8 +66,8 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
         spent = processor_s() - began
         report.user_properties = [(_SPENT, spent)]
         own, heavy = spent - Shared.spent, item.get_closest_marker("heavy")
-        first = len(sys.modules) - loaded > LOADED
-        if own > CEILING_S and heavy is None and not first and report.passed and own / slowness() > CEILING_S:
+        spared = heavy is not None or len(sys.modules) - loaded > LOADED or item.config.getoption("--long")
+        if own > CEILING_S and not spared and report.passed and own / slowness() > CEILING_S:
             report.outcome = "failed"
             report.longrepr = (
                 f"{item.nodeid} took {own:.1f} processor seconds, more than {CEILING_S:.0f}: make it cheaper, share "
