@@ -116,3 +116,22 @@ def gaps(times_ms: Times, max_gap_ms: float) -> NDArray[np.bool_]:
     times_ms: UTC ms, rising; max_gap_ms: ms. Source: definition.
     """
     return np.asarray(np.diff(times_ms) <= max_gap_ms)
+
+
+def observed_mean(times_s: ArrayLike, values: ArrayLike, kept: ArrayLike, max_gap_s: float) -> tuple[float, float]:
+    """Time-weighted mean over the time that was really observed, and how long that was, s.
+
+    times_s, values: shape (n,), s, rising, any unit; kept: which readings are of the state that is asked about;
+    max_gap_s: two readings further apart say nothing of the time between. What was left out is a gap and is never
+    bridged. Returns (nan, 0) where nothing was observed. Source: trapezoid rule over each unbroken stretch.
+
+    >>> observed_mean([0, 60, 120, 180, 240], [37.5, 37.5, 20.0, 36.0, 36.0], [True, True, False, True, True], 90)
+    (36.75, 120.0)
+    """
+    t, v, use = np.asarray(times_s, dtype=np.float64), np.asarray(values, dtype=np.float64), np.asarray(kept)
+    steps = np.diff(t)
+    steps = np.where(use[1:] & use[:-1] & (steps <= max_gap_s), steps, 0.0)
+    observed = float(steps.sum())
+    if not observed:
+        return float("nan"), 0.0
+    return float((steps * 0.5 * (v[1:] + v[:-1])).sum() / observed), observed

@@ -6,8 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from stathmis.core.units import difference_from_inside, from_inside, to_inside
-from stathmis.logbook.records import Instrument
+from stathmis.core.units import Quantity, difference_from_inside, from_inside, to_inside
+from stathmis.logbook.records import Channel, Instrument
 from stathmis.services import knowledge
 from stathmis.services.advice.astray import FAR_OFF_K, LATE_HEAT_K, Suspect
 from stathmis.services.advice.heat import DANGER_C, HeatAdvice
@@ -16,6 +16,7 @@ from stathmis.services.advice.moisture import MoistureAdvice
 from stathmis.services.advice.now import Advice
 from stathmis.services.advice.reasons import Reason, Upset
 from stathmis.services.advice.surer import Surer
+from stathmis.services.advice.witness import Witness
 from stathmis.services.batch import batches
 from stathmis.services.book import Book
 from stathmis.services.findings.verdict import Judged, Verdict
@@ -40,6 +41,13 @@ RULES = Spoken(
         "water": N_("Water surface sets humidity, depth only how long it lasts; more vent is drier (common practice)."),
         "chicks": N_("Wet chicks raise the humidity by themselves, 80 % and more (common practice)."),
         "box": N_("From {states} of this box: vapor from the water against vapor out of the vents."),
+        "witness": N_(
+            "Air in a box changes only as fast as heater, water and eggs let it. What changes faster, or creeps while "
+            "nothing was touched, is usually the instrument (common practice)."
+        ),
+        "vapor": N_(
+            "Relative humidity depends on the heat: the same vapor reads higher in cold air and lower in hot air."
+        ),
     }
 )
 HAPPENED = Spoken(
@@ -51,6 +59,7 @@ HAPPENED = Spoken(
         "cool": N_("They were cooled"),
         "power": N_("The power was off"),
         "set": N_("The eggs went in"),
+        "air": N_("The air was far off"),
     }
 )
 
@@ -184,11 +193,14 @@ _SHORT_HEAT = Spoken(
         "young": N_("leave the controller alone today"),
         "look": N_("look at power, heater and lid"),
         "sample": N_("read it again"),
+        "second": N_("read a second thermometer"),
     }
 )
 _SHORT_MOISTURE = Spoken(
     {
         "wait": N_("wait, it is settling"),
+        "heat first": N_("see to the heat first"),
+        "witness": N_("dry or check the hygrometer"),
         "doubt": N_("look at water, lid and hygrometer"),
         "more water": N_("add water surface"),
         "less water": N_("open the vent a step"),
@@ -275,6 +287,8 @@ def heat(book: Book, advice: HeatAdvice) -> Said:
     if kind == "young":
         caution = _("The eggs are still warming. {cautions}", cautions=knowledge.cautions()["chase"])
         return Said(_("Leave the controller alone today."), caution, reasons, key="young")
+    if advice.witness is not None:
+        return _second(book, advice.witness, reasons)
     of_kind = {"move": _move, "look": _look, "passing": _passing, "sample": _sample}.get(kind)
     if verdict is None or of_kind is None:
         return _centered(book, advice, reasons)
@@ -293,6 +307,22 @@ def _danger(book: Book, verdict: Verdict, reasons: tuple[str, ...]) -> Said:
         reasons,
         urgent=True,
         key="danger",
+    )
+
+
+def _second(book: Book, one: Witness, reasons: tuple[str, ...]) -> Said:
+    unit = book.temperature_unit
+    by = abs(float(difference_from_inside(one.now - one.before, unit)))
+    crept = _("The {name} has crept up by {by:.1f} {unit} since {day}, and nobody touched the thermostat.")
+    if one.now < one.before:
+        crept = _("The {name} has crept down by {by:.1f} {unit} since {day}, and nobody touched the thermostat.")
+    return Said(
+        _("Read a second thermometer beside the {name} before you move the set point.", name=one.instrument.name),
+        filled_in(crept, name=one.instrument.name, by=by, unit=unit, day=dates.moment(book.local(one.since_ms)))
+        + " "
+        + _("It may be drifting. An ice check, or the shell of an egg, would tell too."),
+        reasons,
+        key="second",
     )
 
 
@@ -457,6 +487,11 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
             reasons,
             key="wait moisture",
         )
+    if kind == "heat first":
+        note = _("Bring the air back to its range; then the humidity is judged again.")
+        return Said(_("Leave water and vents as they are until the heat is right."), note, reasons, key=kind)
+    if advice.witness is not None:
+        return _wet(book, advice.witness, reasons)
     if kind in ("moisten", "air"):
         text = _("Moisten the substrate: {now}", now=now) if kind == "moisten" else _("Air the box: {now}", now=now)
         return Said(_("{text}, {wanted} wanted.", text=text, wanted=wanted), cautions["eggs"], reasons, key=kind)
@@ -480,6 +515,9 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
             last=last,
             cautions=cautions["water"],
         )
+        if not advice.sure:
+            why_now = _("The display may be off, but now too dry does more harm than a little too moist.")
+            note = f"{why_now} {note}"
         return Said(
             _("Add water surface: {now}, {wanted} wanted.", now=now, wanted=wanted), note.strip(), reasons, key=kind
         )
@@ -491,6 +529,22 @@ def _moisture(book: Book, advice: MoistureAdvice) -> Said:
     note = _("{last} Never close a vent completely. Read again in an hour.", last=last)
     text = _("Open the vent a step, or cover part of the water: {now}, {wanted} wanted.", now=now, wanted=wanted)
     return Said(text, note.strip(), reasons, key=kind)
+
+
+def _wet(book: Book, one: Witness, reasons: tuple[str, ...]) -> Said:
+    """A hygrometer that jumped, or stands higher than such air can be."""
+    name, clock = one.instrument.name, dates.clock(book.local(one.since_ms))
+    told = _("It shows {now:.0f} %, more than a box of eggs ever holds before chicks hatch.", now=one.now)
+    if one.kind == "jumped":
+        told = _(
+            "It went from {before:.0f} to {now:.0f} % about {clock}, faster than air can change.",
+            before=one.before,
+            now=one.now,
+            clock=clock,
+        )
+    rest = _("Let it dry away from the water, and read another hygrometer or weigh the eggs meanwhile.")
+    text = _("Leave water and vents alone: the {name} is probably wet.", name=name)
+    return Said(text, f"{told} {rest}", reasons, key="witness")
 
 
 def _instrument(book: Book, advice: InstrumentAdvice) -> Said:
@@ -507,15 +561,16 @@ def _instrument(book: Book, advice: InstrumentAdvice) -> Said:
     U = u_text(advice.judged.corrected.U, advice.verdict.quantity, unit)
     return Said(
         _("Check the {name}: {U} {unit_word} is too coarse to tell.", name=name, U=U, unit_word=unit_word(unit)),
-        _more(book),
+        _more(book, advice.verdict.quantity),
         reasons,
         key=f"check {advice.judged.channel.id}",
     )
 
 
-def _more(book: Book) -> str:
-    """How to know more: by the keeper's own reference, where there is one."""
-    own = next((i for i in book.records(Instrument) if i.role == "reference"), None)
+def _more(book: Book, quantity: Quantity) -> str:
+    """How to know more: by the keeper's own reference for this quantity, where there is one."""
+    able = {c.instrument_id for c in book.records(Channel, quantity=quantity)}
+    own = next((i for i in book.records(Instrument) if i.role == "reference" and i.id in able), None)
     if own is None:
         return _("Under Instruments, tick what is at hand (ice, table salt …): it says what each would tell.")
     return _("Under Instruments, compare it with the {name}.", name=own.name)

@@ -9,7 +9,7 @@ from dataclasses import replace
 from stathmis.core.units import Quantity, difference_from_inside, from_inside
 from stathmis.logbook.records import Incubator
 from stathmis.services import knowledge
-from stathmis.services.advice.trying import Figure, Tried
+from stathmis.services.advice.trying import Cost, Figure, Tried
 from stathmis.services.book import Book
 from stathmis.services.clock import HOUR_MS
 from stathmis.services.findings.ahead import Ahead, Fan, Lacking, Leaving, When
@@ -247,6 +247,11 @@ def caution(one: Change) -> str:
     return knowledge.cautions()["chase"] if one.what == "set point" else ""
 
 
+STAYS_H = 2.0
+"""What is outside for less than this in two days stays in its band."""
+_OUT: dict[Quantity, Cost] = {"temperature": "heat out", "humidity": "moisture out"}
+
+
 def verdict(book: Book, tried: Tried) -> str:
     """What the try comes to, the gravest first."""
     if tried.danger >= 0.05:
@@ -256,10 +261,13 @@ def verdict(book: Book, tried: Tried) -> str:
     after = {(one.quantity, one.side): one for one in tried.leaving}
     fresh = [one for key, one in after.items() if key not in before]
     words = [leaving(book, replace(one, already=False)) for one in fresh]
-    kept = [key for key in before if key not in after]
-    if kept:
-        words.append(_("What would have left its band stays in it."))
     by_cost = {f.cost: f for f in tried.figures}
+    kept = [quantity for quantity, side in before if (quantity, side) not in after]
+    hours = max((by_cost[_OUT[q]].tried for q in kept if _OUT[q] in by_cost), default=0.0)
+    if kept and hours < STAYS_H:
+        words.append(_("What would have left its band stays in it."))
+    elif kept:
+        words.append(_("It is outside its band for about {hours:.0f} h all the same.", hours=hours))
     cold = by_cost.get("cold hours")
     if cold is not None and cold.difference > 0.2:
         words.append(_("Eggs are under 30 °C for {hours:.1f} h; embryos stand an hour or two.", hours=cold.tried))

@@ -54,16 +54,17 @@ def said(book: Book, alarm: Alarm) -> Told:
     if alarm.kind == "drying":
         when = dates.moment(book.local(alarm.at_ms))
         now, low = alarm.rh
+        if now < low:
+            words = _("{name}: {now:.0f} % RH and falling; {low:.0f} % are asked.", name=name, now=now, low=low)
+            return Told(words, _("It falls as a trough does that runs dry: look at the water."))
         words = _(
             "{name}: {now:.0f} % RH and falling: under {low:.0f} % by {when}.", name=name, now=now, low=low, when=when
         )
         return Told(words, _("It falls as a trough does that runs dry: look at the water."))
     if alarm.instrument is not None:
-        logger, hours = alarm.instrument.name, alarm.minutes / 60.0
+        logger, lasted = alarm.instrument.name, dates.duration(60_000.0 * alarm.minutes)
         if alarm.kind == "stuck":
-            words = _(
-                "{name}: {logger} has shown the very same for {hours:.0f} h.", name=name, logger=logger, hours=hours
-            )
+            words = _("{name}: {logger} has shown the very same for {lasted}.", name=name, logger=logger, lasted=lasted)
             return Told(words, _("A thermostat swings: is it frozen, or off? Read another thermometer."))
         words = _("{name}: nothing from {logger} for {minutes} min.", name=name, logger=logger, minutes=alarm.minutes)
         return Told(words, _("Its file used to come oftener: look at the logger and its folder."))

@@ -150,7 +150,9 @@ def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:
     state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     assert state.lid is not None and state.lid.openings == 2
     assert state.lid.drop == pytest.approx(20.0, abs=1.0) and 8 < state.lid.recovery_min < 20
-    assert hatching.may_open(state, "never")[0] == "yes"
+    answer, why = hatching.may_open(state, "never")
+    assert answer == "no" and "though none is logged" in why, "not logged is not none"
+    assert hatching.may_open(replace(state, unseen=False), "never")[0] == "yes"
     found(desk, course, "1", "external pip", 5)
     state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     answer, why = hatching.may_open(state, "never")
@@ -163,7 +165,12 @@ def test_may_i_open_weighs_this_machines_own_lid(desk: Desk) -> None:
     found(desk, course, "1", "out", 2)
     state = hatching.hatching(desk.book, course, tray.tray(desk.book, course.batch))
     said = " ".join(hatching.lines(desk.book, state))
-    assert state.pipped == 0 and "1 out" in said and "fed and watered" in said and "Stragglers: wait until" in said
+    assert (
+        state.pipped == 0
+        and "1 out" in said
+        and "food and water as soon as they are in the brooder" in said
+        and "Stragglers: wait until" in said
+    )
     with desk.edit("as older logbooks have it") as edit:
         edit.set("opening_at_hatch", "quickly")
     assert hatching.open_school(desk.book, course) == "quickly"

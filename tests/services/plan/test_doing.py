@@ -44,19 +44,19 @@ def test_a_lockdown_run_is_kept_and_ends_the_task(demo: Desk) -> None:
         lockdown.shut_lid(demo, run)
     start = demo.now_ms
     lockdown.open_lid(demo, run)
-    go_to(demo, start + 6 * 60_000 + 30_000)
+    go_to(demo, start + 1 * 60_000 + 30_000)
     lockdown.tick(demo, lockdown.run(demo.book, plan), "candle")
     # as after closing and opening the program: everything is read from the log again
     again = lockdown.run(demo.book, guinea_fowl(demo))
     assert again.opened_ms == start and again.next_step is not None and again.next_step.key == "turner"
-    assert lockdown.open_words(demo.book, again) == "Lid open 6:30 min."
-    go_to(demo, start + 16 * 60_000)
+    assert lockdown.open_words(demo.book, again) == "Lid open 1:30 min."
+    go_to(demo, start + 6 * 60_000)
     assert "shut it soon" in lockdown.open_words(demo.book, again)
     with pytest.raises(UserError, match="open already"):
         lockdown.open_lid(demo, again)
     for step in again.steps[1:]:
         lockdown.tick(demo, lockdown.run(demo.book, plan), step.key)
-    assert lockdown.shut_lid(demo, lockdown.run(demo.book, plan)) == "Shut after 16 min."
+    assert lockdown.shut_lid(demo, lockdown.run(demo.book, plan)) == "Shut after 6 min."
     assert not lockdown.due(demo.book, guinea_fowl(demo)), "with its last step the lockdown is done"
     done = next(t for t in tasks.tasks_of(demo.book, guinea_fowl(demo)) if t.step == "lockdown")
     assert done.state == "done"

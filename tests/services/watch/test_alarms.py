@@ -10,7 +10,7 @@ from making import batch_with_log
 from stathmis.core.course.profile import STILL_AIR_OFFSET_K, Band, OwnProfile, Stage
 from stathmis.core.course.way import Way
 from stathmis.devices.probe_reader import Status
-from stathmis.logbook.records import Batch, Probe
+from stathmis.logbook.records import Batch, Event, Probe
 from stathmis.logbook.snapshot import Series
 from stathmis.services import rounds
 from stathmis.services.batch import batches, profiles
@@ -296,3 +296,45 @@ def test_a_logger_that_always_shows_whole_degrees_is_not_stuck(desk: Desk) -> No
     batch_with_log(desk, np.full(1440, 37.5))
     assert [a.kind for a in alarms.alarms(desk.book)] == [], "it never moved: nothing shows that it is stuck"
     assert all(a.key for a in alarms.alarms(desk.book))
+
+
+@pytest.mark.parametrize("period", [6, 15, 40, 60])
+def test_a_swing_of_a_degree_is_no_way_out(desk: Desk, period: int) -> None:
+    """Two days, looked at every seven minutes of an hour and again four hours later."""
+    m = np.arange(2 * 1440.0)
+    batch_with_log(desk, 37.5 + 1.0 * np.sin(2 * np.pi * m / period))
+    end = desk.now_ms
+    called = []
+    for back in [*range(0, 64, 7), *range(240, 304, 7)]:
+        called += [a.kind for a in alarms.alarms(Book(desk.book.snapshot, end - back * MINUTE_MS))]
+    assert called == []
+
+
+@pytest.mark.parametrize("length", [20.0, 90.0])
+@pytest.mark.parametrize("since", [10, 60, 100, 150])
+def test_a_cooling_that_was_logged_is_quiet_on_any_day(desk: Desk, length: float, since: int) -> None:
+    """The way of these eggs has no cooling at all."""
+    cooled_for(desk, since, lasts=round(length))
+    row = {"incubator_id": 1, "time_ms": desk.now_ms - (since + 5) * MINUTE_MS, "kind": "cool", "note": ""}
+    desk.add("cooled", [(Event, {**row, "minutes": length})])
+    assert alarms.alarms(desk.book) == []
+
+
+@pytest.mark.parametrize(("before", "event"), [(50.0, ""), (50.0, "water"), (50.0, "lid"), (40.0, "")])
+def test_a_trough_that_runs_dry_is_told_within_half_an_hour(desk: Desk, before: float, event: str) -> None:
+    """Whatever was logged when it ran dry, and though it was below its range before."""
+    rh = np.full(600, before) + np.random.default_rng(2).normal(0, 0.2, 600)
+    rh[-30:] -= (before - 11.0) * (1.0 - np.exp(-np.arange(30) / 35.0))
+    course = making.logged(desk, rh.round(1))
+    making.mend(desk, Batch, course.batch.id, set_ms=desk.now_ms - 10 * 86_400_000)
+    if event:
+        rounds.log_event(desk, course.incubator, event, "", desk.now_ms - 30 * MINUTE_MS)
+    found = [a for a in alarms.alarms(desk.book) if a.kind in ("drying", "moisture")]
+    assert found and "look at the water" in said(desk.book, found[0]).why
+
+
+def test_a_frozen_probe_is_told_before_half_an_hour_is_long_over(desk: Desk, air: np.ndarray) -> None:
+    air[-36:] = air[-36]
+    batch_with_log(desk, air)
+    (found,) = alarms.alarms(desk.book)
+    assert found.kind == "stuck" and 30 <= found.minutes <= 36 and "very same for 35 min" in words(desk)

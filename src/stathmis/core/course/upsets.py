@@ -77,6 +77,23 @@ def sudden_drops(times_s: ArrayLike, values: ArrayLike) -> tuple[Drop, ...]:
     return tuple(found)
 
 
+def disturbed(values: ArrayLike, far: float, near: float) -> NDArray[np.bool_]:
+    """Which readings are of air that was thrown off: from where it left its usual level until it was back there.
+
+    values: shape (n,), °C, in order of time, without nan; far: further from the median than this it was thrown off;
+    near: as near as this it is at its usual level, both K. Source: our own; an open lid or a power cut takes the air
+    far off, and its way there and back says as little about the thermostat.
+
+    >>> disturbed([37.5, 37.5, 37.0, 33.0, 36.0, 37.1, 37.4, 37.5, 37.5, 37.5], 1.5, 0.3).astype(int).tolist()
+    [0, 0, 1, 1, 1, 1, 0, 0, 0, 0]
+    """
+    v = np.asarray(values, dtype=np.float64)
+    off = np.abs(v - median(v)) if v.size else v
+    away = off > near
+    group = np.cumsum(np.diff(away, prepend=False)) * away
+    return away & np.isin(group, group[off > far])
+
+
 @dataclass(frozen=True)
 class Cycling:
     """The thermostat's cycle: period in s, swing as half of peak to peak (the values' unit), cycles it rests on."""

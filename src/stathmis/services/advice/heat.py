@@ -6,7 +6,7 @@ logged explains the air; and never far at once: hot kills more quickly than cold
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from math import hypot, sqrt
 from typing import Literal
@@ -17,17 +17,20 @@ from stathmis.core.checks.places import Centering, center
 from stathmis.core.conformity import INSIDE, OUTSIDE, decide
 from stathmis.core.course.profile import Band
 from stathmis.core.course.upsets import cycling
-from stathmis.core.series import median
+from stathmis.core.series import median, observed_mean
 from stathmis.core.uncertainty import NORMAL_95
 from stathmis.core.units import difference_from_inside, from_inside
 from stathmis.logbook.records import Event, Incubator
 from stathmis.services import rounds
-from stathmis.services.advice.astray import FAR_OFF_K, Suspect, astray, suspects
-from stathmis.services.advice.reasons import SETTLING_MS, Reason, Upset, upset
+from stathmis.services.advice import witness
+from stathmis.services.advice.astray import FAR_OFF_K, LATE_HEAT_K, Suspect, astray, suspects
+from stathmis.services.advice.reasons import SETTLING_MS, Reason, Upset, over_ms, upset
+from stathmis.services.advice.witness import Witness
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book, finding
-from stathmis.services.clock import DAY_MS, HOUR_MS
+from stathmis.services.clock import DAY_MS
 from stathmis.services.findings.corrections import Corrected
+from stathmis.services.findings.cycles import back_s
 from stathmis.services.findings.last_action import LastAction, last_action
 from stathmis.services.findings.runs import CORRECTED, Run, temperature_runs
 from stathmis.services.findings.verdict import Verdict
@@ -48,13 +51,21 @@ USUAL_SWING_K = 0.3
 LOOK_BACK_MS = {True: DAY_MS, False: 3 * DAY_MS}
 """A day of a logger evens out the room's warm and cold hours; hand readings need more days (logger: True).
 Source: common practice."""
-OPENING_K = 1.5
-"""A reading this far from the median is of an open lid or a power cut. Source: common practice."""
+MOST_HIDDEN = 0.5
+"""Where more of the stretch was disturbed than this, its mean is of no state."""
+EXPLAINED = 0.5
+"""A mean that crept by so much of what it asks for is not the thermostat's doing alone."""
+STEP_WITHIN_K = 3.0
+"""Air further off than this is never moved by the set point: heater, power, lid or thermometer. Source: our own."""
 STANDARD_C = {"forced": 37.5, "still": 38.6, "room": 21.0}
 """Held where no batch says otherwise. Source: common practice."""
 HALF_BAND_K = 0.3
+DISTURBED = ("lid", "cool", "power")
+"""After these the air is not what the thermostat holds, until it is back."""
 
-Kind = Literal["danger", "wait", "young", "look", "passing", "move", "sample", "center", "leave", "unclear", "unknown"]
+Kind = Literal[
+    "danger", "wait", "young", "look", "passing", "move", "sample", "second", "center", "leave", "unclear", "unknown"
+]
 
 
 @dataclass(frozen=True)
@@ -73,8 +84,8 @@ class HeatAdvice:
 
     kind: "danger"; "wait" for what still settles; "young": the eggs are still warming; "look" at power, heater, lid and
     thermometer, first at what suspects say; "passing": low or high just now, but not over the day; "move" the set point
-    by step_k; "sample": one reading by hand cannot tell a swing from a fault; "center": inside, and a tenth or more
-    from the middle; "leave" it; "unclear": the instrument cannot tell; "unknown": not read enough.
+    by step_k; "sample": one reading by hand cannot tell a swing from a fault; "second": read another thermometer, this
+    one crept while nothing was touched; "center": inside, and a tenth or more from the middle; "leave" it; "unclear": the instrument cannot tell; "unknown": not read enough.
     """
 
     kind: Kind
@@ -91,12 +102,13 @@ class HeatAdvice:
     gain: float | None = None
     centering: Centering | None = None
     suspects: tuple[Suspect, ...] = ()
+    witness: Witness | None = None
 
     @property
     def pressing(self) -> bool:
         """Whether it belongs on Round: something is to be done, or left undone, now."""
         outside = self.verdict is not None and self.verdict.decision == OUTSIDE
-        return self.kind in ("danger", "look", "passing", "move", "sample") or (
+        return self.kind in ("danger", "look", "passing", "move", "sample", "second") or (
             self.kind in ("wait", "young") and outside
         )
 
@@ -143,15 +155,15 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
     if course is not None and 0 <= course.day(now) < 1:
         return found("young")
     if verdict is None or held is None:
-        return _centered(book, mean, band, point, found)
+        return _believed(book, incubator, course, now, _centered(book, mean, band, point, found), found)
     off = band.middle - verdict.corrected.value
     if _decision(verdict, band, swing) != OUTSIDE:
         if verdict.decision == OUTSIDE:
             return found("sample", "swing")
-        return _centered(book, mean, band, point, found)
+        return _believed(book, incubator, course, now, _centered(book, mean, band, point, found), found)
     logged = mean is not None and mean.dense
     if abs(off) > FAR_OFF_K:
-        steady = logged and mean is not None and mean.hours >= STEADY_H
+        steady = logged and mean is not None and mean.hours >= STEADY_H and abs(off) < STEP_WITHIN_K
         asked = band.middle - mean.value.value if steady and mean is not None else 0.0
         step = float(np.sign(off)) * LARGEST_LOGGED_STEP_K if asked * off > 0 and abs(asked) > FAR_OFF_K else 0.0
         return found("look", "far off", step_k=step, suspects=suspects(book, incubator, -off, now))
@@ -161,10 +173,44 @@ def heat(book: Book, sheet: RoundSheet, verdict: Verdict | None) -> HeatAdvice:
         asked = band.middle - mean.value.value
         # the smaller of what the last hours and the whole day ask for
         off = off if asked * off <= 0 or abs(off) < abs(asked) else asked
+    elif witness.thrown_off(book, incubator, now) is not None:
+        # too little is left of the day to tell what the thermostat holds
+        return found("look", "far off", suspects=suspects(book, incubator, -off, now))
     gain = last.gain if last is not None and last.gain is not None and 0.3 <= last.gain <= 3.0 else None
     most = LARGEST_LOGGED_STEP_K if logged and mean is not None and mean.hours >= LOGGED_H else LARGEST_STEP_K
     step = max(-most, min(most, off / gain if gain is not None else off))
-    return found("move", step_k=step, gain=gain)
+    return _believed(book, incubator, course, now, found("move", step_k=step, gain=gain), found)
+
+
+def _believed(
+    book: Book,
+    incubator: Incubator,
+    course: Course | None,
+    now: int,
+    asked: HeatAdvice,
+    found: Callable[..., HeatAdvice],
+) -> HeatAdvice:
+    """Advice to move the set point, unless the only witness for it crept there by itself: then to read another."""
+    step = asked.step_k if asked.kind == "move" else 0.0
+    if asked.kind == "center" and asked.centering is not None:
+        step = asked.centering.change
+    if not step:
+        return asked
+    if course is not None and step < 0.0 and float(course.warmed_by(now).shell_k) > LATE_HEAT_K:
+        # late eggs heat a box whose thermostat nobody touched
+        return asked
+    crept = witness.crept(book, incubator, _untouched_since(book, incubator, course, now), now)
+    by = crept.before - crept.now if crept is not None else 0.0
+    if crept is None or by * step < EXPLAINED * step * step:
+        return asked
+    return found("second", "witness", witness=crept)
+
+
+def _untouched_since(book: Book, incubator: Incubator, course: Course | None, now: int) -> int:
+    """When the air should have settled after what last moved it for good, UTC ms."""
+    events = book.events_between(incubator.id, 0, now)
+    since = max((e.time_ms + SETTLING_MS for e in events if e.set_point_c is not None or e.kind == "vent"), default=0)
+    return max(since, course.batch.set_ms + 2 * SETTLING_MS) if course is not None else since
 
 
 def _danger(verdict: Verdict, band: Band) -> bool:
@@ -215,30 +261,33 @@ def _mean(book: Book, incubator: Incubator, course: Course | None, now: int) -> 
     of some days."""
     events = book.events_between(incubator.id, now - LOOK_BACK_MS[False] - SETTLING_MS, now)
     since = max((e.time_ms + SETTLING_MS for e in events if e.set_point_c is not None), default=0)
+    back_ms = round(1000.0 * back_s(book, incubator, now // DAY_MS))
+    upset = [(e.time_ms, over_ms(e) + back_ms) for e in events if e.kind in DISTURBED]
     if course is not None and course.start_ms < course.batch.set_ms <= now:
         since = max(since, course.batch.set_ms)
     for by_logger, back in LOOK_BACK_MS.items():
         start = max(since, now - back)
         runs = temperature_runs(book, incubator, start, now) if start < now else []
-        means = [m for m in (_mean_of(run) for run in runs if run.dense or not by_logger) if m is not None]
+        means = [m for m in (_mean_of(run, upset) for run in runs if run.dense or not by_logger) if m is not None]
         if means:
             return min(means, key=lambda m: m.value.U)
     return None
 
 
-def _mean_of(run: Run) -> Mean | None:
-    # an open lid says nothing about the set point
-    shut = np.abs(run.corrected - median(run.corrected)) <= OPENING_K
-    times, values = run.times_ms[shut], run.corrected[shut]
-    hours = float(times[-1] - times[0]) / HOUR_MS if times.size else 0.0
-    if times.size < 3 or hours < 2.0:
+def _mean_of(run: Run, upset: Sequence[tuple[int, int]]) -> Mean | None:
+    kept = ~witness.hidden(run)
+    for start, stop in upset:
+        kept &= (run.times_ms < start) | (run.times_ms > stop)
+    if int(kept.sum()) < 3 or kept.mean() < 1.0 - MOST_HIDDEN:
         return None
-    seconds = (times - times[0]) / 1000.0
-    value = float(np.trapezoid(values, seconds) / seconds[-1])
+    value, observed_s = observed_mean(run.times_ms / 1000.0, run.corrected, kept, run.max_gap_s)
+    hours = observed_s / 3600.0
+    if hours < 2.0:
+        return None
     # a thermostat's swing is followed by a logger; hand readings only sample it
-    scatter = 0.0 if run.dense else float(np.std(values, ddof=1)) / sqrt(times.size)
-    u = hypot(median(run.u), scatter)
-    return Mean(Corrected(value, NORMAL_95 * u), hours, int(times.size), run.dense)
+    scatter = 0.0 if run.dense else float(np.std(run.corrected[kept], ddof=1)) / sqrt(int(kept.sum()))
+    u = hypot(median(run.u[kept]), scatter)
+    return Mean(Corrected(value, NORMAL_95 * u), hours, int(kept.sum()), run.dense)
 
 
 def hot_now(verdict: Verdict) -> bool:

@@ -38,13 +38,19 @@ def advise(
     danger = hot is not None and hot.kind == "danger"
     if hot is not None and danger:
         found.append(hot)
+    moist = moisture(book, sheet, humidity, box, temperature)
+    late = sheet.course.is_late(sheet.at_ms)
+    if late and moist is not None and moist.kind == "more water":
+        # eggs that dry out do not wait for a better instrument
+        found.append(moist)
+        moist = None
     for verdict in (temperature, humidity):
         doubt = instruments(verdict)
-        if doubt is not None:
+        if doubt is not None and not (late and doubt.kind == "coarse" and doubt.verdict.quantity == "humidity"):
+            # nor is a hygrometer taken into a jar while chicks pip
             found.append(doubt)
     if hot is not None and not danger and hot.pressing:
         found.append(hot)
-    moist = moisture(book, sheet, humidity, box)
     if moist is not None:
         found.append(moist)
     return found[:2]

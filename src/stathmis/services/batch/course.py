@@ -181,6 +181,10 @@ class Course:
             return None
         return phase.temperature_c if quantity == "temperature" else phase.humidity
 
+    def is_late(self, at_ms: float) -> bool:
+        """Whether the lockdown has begun by a time (UTC ms)."""
+        return self.lockdown_day is not None and self.day(at_ms) >= self.lockdown_day
+
     def cooled(self, at_ms: float) -> bool:
         """Whether these eggs are cooled every day at a time, by the keeper or by the machine."""
         day, stop = self.day(at_ms), self.lockdown_day

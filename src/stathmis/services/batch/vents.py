@@ -10,7 +10,7 @@ from stathmis.services.book import Book
 def wanted(book: Book, course: Course, at_ms: int) -> float | None:
     """The opening (0 to 1) the way has at a time; None where it has none."""
     way, day = course.way, course.day(at_ms)
-    late = course.lockdown_day is not None and day >= course.lockdown_day
+    late = course.is_late(at_ms)
     percent = way.vent_lockdown if late else way.vent_setting
     if late and way.vent_hatching is not None and _is_out(book, course, at_ms):
         percent = way.vent_hatching

@@ -62,7 +62,8 @@ class WetRise:
 class Hatching:
     """A hatch at a time. counts by stage; pipped: eggs that have begun and are not out; first_pip_ms, first_out_ms: UTC
     ms; rh: humidity now and its U, percent; lid: what opening does here; wet: the rise wet chicks make; overdue: marks
-    of eggs that pipped more than a day ago and are not out, with the hours since."""
+    of eggs that pipped more than a day ago and are not out, with the hours since; unseen: from lockdown on, eggs still
+    in the shell may be pipped though none is logged."""
 
     course: Course
     counts: dict[str, int]
@@ -74,6 +75,7 @@ class Hatching:
     lid: LidRecord | None
     wet: WetRise | None = None
     overdue: tuple[tuple[str, float], ...] = ()
+    unseen: bool = False
 
 
 def hatching(book: Book, course: Course, sheet: TraySheet) -> Hatching:
@@ -108,6 +110,7 @@ def hatching(book: Book, course: Course, sheet: TraySheet) -> Hatching:
         _lid(book, course, moist),
         wet_rise(book, course, moist, first_pip),
         _overdue(sheet, now),
+        course.is_late(now) and sheet.tally.open > 0,
     )
 
 
@@ -227,9 +230,11 @@ def may_open(found: Hatching, school: str) -> tuple[str, str]:
         if lid is not None
         else say.HOW_FAR_THE_HUMIDITY_FALLS()
     )
-    if found.pipped == 0:
+    if found.pipped == 0 and not found.unseen:
         return "yes", say.NO_EGG_IS_PIPPED_THAT(falls=falls)
     eggs = say.EGGS_PIPPED_AND_NOT_OUT(eggs=count(found.pipped, "{n} egg", "{n} eggs"))
+    if found.pipped == 0:
+        eggs = say.PIPPED_THOUGH_NONE_IS_LOGGED()
     if school == "never":
         risk = say.THE_MEMBRANE_OF_A_PIPPED()
         return "no", say.EGGS_RISK_CHICKS_LIVE_TO(eggs=eggs, risk=risk, falls=falls)
@@ -254,7 +259,9 @@ def lines(book: Book, found: Hatching) -> list[str]:
         said.append(wet_words(book, found.wet))
     if found.first_out_ms is not None:
         limit = found.course.way.feed_limit_h
-        said.append(_countdown(book, _("First out"), found.first_out_ms, (limit * 2 / 3, limit), _("fed and watered")))
+        last = book.local(found.first_out_ms + round(limit * HOUR_MS))
+        began = dates.weekday_clock(book.local(found.first_out_ms))
+        said.append(say.FOOD_AND_WATER_AS_SOON(began=began, last=dates.weekday_clock(last)))
         dry = found.last_out_ms
         if dry is not None and now - dry < OUT_TO_DRY_H[1] * HOUR_MS:
             said.append(_countdown(book, _("Last out"), dry, OUT_TO_DRY_H, "dry"))

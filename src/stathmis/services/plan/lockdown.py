@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 MINUTE_MS = 60_000
 SHOWN_BEFORE_MS = 12 * 3_600_000
-LID_TARGET_MIN = 15.0
+LID_TARGET_MIN = 5.0
 """The lid should be shut again within this. Source: common practice."""
 OPENED, SHUT = "open", "shut"
 
@@ -93,12 +93,12 @@ def run(book: Book, plan: Plan, box: BoxSheet | None = None, ahead: str = "") ->
     brooder = in_unit(knowledge.tasks()["brooder warm"].how, book.temperature_unit)
     misted = plan.way.misted == "lockdown"
     texts = (
-        ("candle", say.CANDLE_FOR_THE_LAST_TIME(), say.CLEARS_DEAD_AND_ROTTEN_EGGS(), 6.0, True),
-        ("turner", _("Turner out"), say.CHICKS_ARE_CRUSHED_BY_IT(), 7.0, True),
-        ("liner", _("Grippy liner down"), say.BARE_PLASTIC_GIVES_SPLAYED_LEGS(), 8.0, True),
-        ("eggs", say.EGGS_DOWN_ON_THEIR_SIDE(), say.ROOM_BETWEEN_THEM_BLUNT_ENDS(), 12.0, True),
-        *([("mist", *hatch_words.misting(), 13.0, True)] if misted else []),
-        ("water", _("Fill the water"), water, 14.0, True),
+        ("candle", say.CANDLE_FOR_THE_LAST_TIME(), say.CLEARS_DEAD_AND_ROTTEN_EGGS(), 2.0, True),
+        ("turner", _("Turner out"), say.CHICKS_ARE_CRUSHED_BY_IT(), 2.0, True),
+        ("liner", _("Grippy liner down"), say.BARE_PLASTIC_GIVES_SPLAYED_LEGS(), 3.0, True),
+        ("eggs", say.EGGS_DOWN_ON_THEIR_SIDE(), say.ROOM_BETWEEN_THEM_BLUNT_ENDS(), 4.0, True),
+        *([("mist", *hatch_words.misting(), 4.0, True)] if misted else []),
+        ("water", _("Fill the water"), water, 5.0, True),
         ("vents", _("Set the vents"), school, LID_TARGET_MIN, True),
         (
             "shut",

@@ -11,10 +11,11 @@ from dataclasses import replace
 import numpy as np
 
 from stathmis.core.course import forecast
-from stathmis.core.course.upsets import sudden_drops
+from stathmis.core.course.upsets import cycling, sudden_drops
 from stathmis.core.egg_heat import egg_temperature
+from stathmis.core.series import median
 from stathmis.core.uncertainty import NORMAL_95
-from stathmis.logbook.records import Box
+from stathmis.logbook.records import Box, Incubator, WaterSurface
 from stathmis.services.advice.heat import DANGER_C
 from stathmis.services.batch import batches
 from stathmis.services.batch.course import Course
@@ -57,9 +58,20 @@ AWAITED = ("lid", "water", "set_point", "cool")
 
 RISING_K, RISING_S = 0.5, 240.0
 """Air that has come up by so much in so long is on its way back: the lid was shut. Source: common practice."""
-DRYING_MS, DRYING_RH, LEFT_WITHIN_S = 75 * 60_000, 1.2, 4 * 3600.0
-"""Humidity that fell by so much in so long, steadily, and will have left its band within so long, is told before it
-has. Source: our own: more than a room's day moves it."""
+DRYING = ((25 * 60_000, 4.0), (75 * 60_000, 1.2))
+LEFT_WITHIN_S = 4 * 3600.0
+"""Humidity that fell by so much (percent) in so long, steadily, and will have left its band within so long, is told
+before it has. Source: our own: more than a room's day moves it."""
+AT_ONCE_MS, AT_ONCE = 5 * 60_000, 0.6
+"""Of a fall that is more than by this share within so long a lid was the cause, no trough."""
+DRY_SETTING_RH = 25.0
+"""So far below its band the air of a box with water is never, before lockdown. Source: our own."""
+BACK_MS = 20 * 60_000
+"""A lid or a refill explains dry air for so long, and longer only while the humidity rises. Source: common practice."""
+SWING_K, SWING_OVER, SWING_MS = 0.1, 1.25, 12 * 3_600_000
+"""Air no further from its mean than it usually swings, and a little, is on no way out."""
+COOLING_MS = 45 * 60_000
+"""A cooling that was logged without its length takes no longer. Source: common practice."""
 
 
 def alarms(book: Book, probes: Sequence[ProbeStatus] = ()) -> list[Alarm]:
@@ -115,31 +127,45 @@ def _drying(book: Book, course: Course) -> Alarm | None:
     """The humidity falls steadily, and will soon have left what is asked: a trough that runs dry, before it has."""
     now = book.now_ms
     band = course.band("humidity", now)
-    if band is None or course.species.kind != "bird" or _awaited(book, course):
+    if band is None or course.species.kind != "bird" or now - course.batch.set_ms < LOOK_BACK_MS:
         return None
     if course.band("humidity", max(now - LOOK_BACK_MS, course.batch.set_ms)) != band:
         return None
-    run = lately(book, course.incubator, "humidity", max(now - DRYING_MS, course.batch.set_ms), now)
-    if run is None or not run.dense or now - int(run.times_ms[-1]) > FRESH_MS or run.times_ms.size < 12:
+    # what a lid or a refill did is over before it is looked at
+    done = [e.time_ms + BACK_MS // 2 for e in book.events_between(course.incubator.id, now - LID_MS, now)
+            if e.kind in AWAITED]  # fmt: skip
+    whole = lately(book, course.incubator, "humidity", max([now - DRYING[-1][0], *done]), now)
+    if whole is None or not whole.dense or now - int(whole.times_ms[-1]) > FRESH_MS:
         return None
-    if run.times_ms[-1] - run.times_ms[0] < 0.9 * DRYING_MS:
+    for back_ms, by in DRYING:
+        run = whole.between(int(whole.times_ms[-1]) - back_ms, int(whole.times_ms[-1]))
+        if run is None or run.times_ms.size < 12 or run.times_ms[-1] - run.times_ms[0] < 0.5 * back_ms:
+            continue
+        going = forecast.going_on(run.times_ms / 1000.0, run.corrected, DRYING_RESPONSES_S, LEFT_WITHIN_S)
+        # a lid or a change of the vent is a step: too unsure to go on from
+        sure = going.values + LIKELY * going.u < band.low
+        if _falls(run, by) and going.rate * back_ms / 1000.0 <= -by / 2.0 and sure.any():
+            left_ms = round(1000.0 * float(going.times_s[np.argmax(going.values < band.low)]))
+            return Alarm("drying", course.incubator, False, rh=(float(going.values[0]), band.low), at_ms=left_ms)
+    left = _runs_dry(book, course) if whole.corrected[-1] >= band.low and not done else None
+    if left is None:
         return None
-    going = forecast.going_on(run.times_ms / 1000.0, run.corrected, DRYING_RESPONSES_S, LEFT_WITHIN_S)
-    out = going.values < band.low
-    if out[0]:
-        return None
-    # a lid or a change of the vent is a step: too unsure to go on from
-    sure = going.values + LIKELY * going.u < band.low
-    left_ms = None
-    if going.rate * DRYING_MS / 1000.0 <= -DRYING_RH and sure.any():
-        left_ms = round(1000.0 * float(going.times_s[np.argmax(out)]))
-    elif (left_ms := _runs_dry(book, course)) is None:
-        return None
-    return Alarm("drying", course.incubator, False, rh=(float(going.values[0]), band.low), at_ms=left_ms)
+    return Alarm("drying", course.incubator, False, rh=(float(whole.corrected[-1]), band.low), at_ms=left)
+
+
+def _falls(run: Run, by: float) -> bool:
+    """Whether the humidity fell by so much over a stretch, and not all at once."""
+    v = run.corrected
+    before = np.searchsorted(run.times_ms, run.times_ms - AT_ONCE_MS)
+    fell = median(v[:5]) - median(v[-5:])
+    return bool(fell >= by and float((v[before] - v).max()) <= max(AT_ONCE * fell, by / 2.0))
 
 
 def _runs_dry(book: Book, course: Course) -> int | None:
     """When the air will leave its band for the water running dry, within the time such a thing is told (UTC ms)."""
+    if not book.records(WaterSurface, incubator_id=course.incubator.id):
+        # without a surface nothing is known of how long its water lasts
+        return None
     found = ahead(book, course.incubator, course)
     if found is None or found.dry is None:
         return None
@@ -148,16 +174,11 @@ def _runs_dry(book: Book, course: Course) -> int | None:
     return left[0] if left and found.dry.soonest_ms <= left[0] <= until else None
 
 
-def _is_late(course: Course, at_ms: float) -> bool:
-    """Whether the lockdown has begun."""
-    return course.lockdown_day is not None and course.day(at_ms) >= course.lockdown_day
-
-
 def limits_k(course: Course, at_ms: float, half_k: float, usual_k: float, beyond_k: float) -> tuple[float, float]:
     """How far below and above the middle is called for at a time (UTC ms), K: the keeper's own limits, else the usual,
     wider for wide bands (half_k: half of the band)."""
     usual = max(usual_k, half_k + beyond_k)
-    late = _is_late(course, at_ms)
+    late = course.is_late(at_ms)
     cold, hot = course.way.alarm_at("cold_k", late=late), course.way.alarm_at("hot_k", late=late)
     return (usual if cold is None else cold), (usual if hot is None else hot)
 
@@ -166,15 +187,15 @@ def _of_moisture(book: Book, course: Course) -> Alarm | None:
     """The air has been too dry or too moist for a while, by the keeper's limits; in lockdown too dry by the usual."""
     now = book.now_ms
     phase = course.phase(now)
-    if phase is None or phase.humidity is None or _awaited(book, course):
+    if phase is None or phase.humidity is None or now - course.batch.set_ms < LOOK_BACK_MS:
         return None
     if course.band("humidity", max(now - LOOK_BACK_MS, course.batch.set_ms)) != phase.humidity:
         # what is asked has just changed: the keeper and the water need their time
         return None
-    late = _is_late(course, now)
+    late = course.is_late(now)
     dry, moist = course.way.alarm_at("dry_rh", late=late), course.way.alarm_at("moist_rh", late=late)
-    if dry is None and phase.name in LATE and course.species.kind == "bird":
-        dry = DRY_RH
+    if dry is None and course.species.kind == "bird":
+        dry = DRY_RH if phase.name in LATE else DRY_SETTING_RH
     if dry is None and moist is None:
         return None
     run = lately(book, course.incubator, "humidity", max(now - LOOK_BACK_MS, course.batch.set_ms), now)
@@ -182,6 +203,10 @@ def _of_moisture(book: Book, course: Course) -> Alarm | None:
         return None
     last = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
     if int(last.sum()) < 3 or run.times_ms[last][-1] - run.times_ms[last][0] < 0.8 * AIR_LASTS_MS:
+        return None
+    done = [e for e in book.events_between(course.incubator.id, now - LID_MS, now) if e.kind in AWAITED]
+    rises = float(run.corrected[last][-1] - run.corrected[last][0]) >= 1.0
+    if any(now - e.time_ms <= BACK_MS for e in done) or (done and rises):
         return None
     rh, U, band = run.corrected[last], NORMAL_95 * run.u[last], phase.humidity
     minutes = AIR_LASTS_MS // 60_000
@@ -211,15 +236,17 @@ def _of_eggs(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | N
     off, u = float(core[-1] - held_c), float(run.u[-1])
     if off < 0 and (_coming_back(seconds, air) or _cooled_as_meant(book, course, seconds, air)):
         return None
+    if off < 0 and _cooled_as_logged(book, course, seconds, air):
+        return None
     eggs = float(core[-1]) + float(course.warmed_by(run.times_ms[-1]).core_k)
     limit_k = limits[off > 0]
     if abs(off) - NORMAL_95 * u > limit_k:
         return Alarm("eggs", incubator, off > 0, warm=off > 0, celsius=eggs)
-    return _leaving(course, run, air, off, eggs, limits)
+    return _leaving(book, course, run, air, off, eggs, limits)
 
 
 def _leaving(
-    course: Course, run: Run, air: np.ndarray, off: float, eggs: float, limits: tuple[float, float]
+    book: Book, course: Course, run: Run, air: np.ndarray, off: float, eggs: float, limits: tuple[float, float]
 ) -> Alarm | None:
     """The eggs will be beyond their limit soon if the air goes on like this; off: how far their cores are from the
     middle by now, K; eggs: as warm as they are, °C."""
@@ -243,12 +270,39 @@ def _leaving(
         held_c = np.asarray(course.held(coming * 1000.0)[0])
         return np.flatnonzero(side * (core[seconds.size :] - held_c) > limit_k)
 
+    if _swings(book, incubator, air[-1] + course.still_offset_k, side):
+        return None
     # a swing is no drift; by how much the instrument may be off is in neither
     if not beyond(LIKELY * ahead.u).size:
         return None
     when = round(1000.0 * float(coming[beyond(np.zeros(ahead.u.size))[0]]))
     limit = eggs - off + side * limit_k
     return Alarm("trend", incubator, side > 0, warm=side > 0, celsius=eggs, limit_c=limit, at_ms=when)
+
+
+def _swings(book: Book, incubator: Incubator | Box, air_c: float, side: float) -> bool:
+    """Whether the air is no further to a side than it goes with every turn of this thermostat."""
+    run = lately(book, incubator, "temperature", book.now_ms - SWING_MS, book.now_ms)
+    seen = cycling(run.times_ms / 1000.0, run.corrected) if run is not None and run.dense else None
+    if run is None or seen is None:
+        return False
+    return side * (air_c - float(run.corrected.mean())) <= SWING_OVER * seen.swing + SWING_K
+
+
+def _cooled_as_logged(book: Book, course: Course, seconds: np.ndarray, air: np.ndarray) -> bool:
+    """Whether a cooling that was logged, on whatever day and for however long, is under way or on its way back."""
+    now_s = float(seconds[-1])
+    for event in book.events_between(course.incubator.id, book.now_ms - LOOK_BACK_MS, book.now_ms):
+        if event.kind != "cool":
+            continue
+        minutes = event.minutes if event.minutes is not None else max(COOLING_MS / 60_000, course.way.cool_minutes)
+        over_s = now_s - event.time_ms / 1000.0 - 60.0 * minutes
+        lowest = float(air[seconds >= event.time_ms / 1000.0].min(initial=air[-1]))
+        # eggs that were cold for long are warmed for as long
+        back_s = max(LID_MS / 1000.0, 60.0 * minutes)
+        if over_s <= GRACE_S or (over_s <= back_s and air[-1] >= lowest + WARMER_K):
+            return True
+    return False
 
 
 def _coming_back(seconds: np.ndarray, air: np.ndarray) -> bool:
@@ -290,7 +344,7 @@ def _cooled_as_meant(book: Book, course: Course, seconds: np.ndarray, air: np.nd
 def _of_air(book: Book, course: Course, run: Run, air: np.ndarray) -> Alarm | None:
     """The air has been far off for a while, and nothing that was done explains it."""
     incubator = course.incubator
-    if _awaited(book, course):
+    if _awaited(book, course) or _cooled_as_logged(book, course, run.times_ms / 1000.0, air):
         return None
     last = run.times_ms >= run.times_ms[-1] - AIR_LASTS_MS
     held_c, half_k = course.held(run.times_ms[last])

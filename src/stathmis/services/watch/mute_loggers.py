@@ -17,8 +17,9 @@ FRESH_MS = 20 * 60_000
 """A reading older than this says nothing about now. Source: common practice."""
 QUANTITIES: tuple[Quantity, ...] = ("temperature", "humidity")
 STUCK_MS, LIVELY_MS = 2 * 3_600_000, 40 * 60_000
-"""A logger that shows the very same for so long is stuck, if it never did for the shorter time in the day before.
-Source: common practice: a thermostat swings."""
+SOONEST_MS, TIMES = 30 * 60_000, 3
+"""A logger that shows the very same so many times as long as it ever did in the day before is stuck, where that was
+lively; told after half an hour at the soonest and two at the latest. Source: common practice: a thermostat swings."""
 ENDED_MS, OFTEN_MS, DELIVERIES = 10 * 60_000, 3_600_000, 3
 """A logger whose file came at least so often, so many times lately, is missed when it is so much overdue."""
 
@@ -33,20 +34,22 @@ def mute_loggers(book: Book, course: Course) -> Iterator[Alarm]:
             if run.dense and now - last > FRESH_MS and _missed(book, run, last):
                 minutes = (now - last) // 60_000
                 yield Alarm("ended", course.incubator, False, minutes=minutes, instrument=run.instrument)
-            elif run.dense and now - last <= FRESH_MS and _stuck(run):
-                minutes = STUCK_MS // 60_000
+            elif run.dense and now - last <= FRESH_MS and (minutes := _stuck(run) // 60_000):
                 yield Alarm("stuck", course.incubator, False, minutes=minutes, instrument=run.instrument)
 
 
-def _stuck(run: Run) -> bool:
-    """Whether a logger has shown the very same for hours, though it never did for much shorter."""
+def _stuck(run: Run) -> int:
+    """For how long a logger has shown the very same, though it never did for much shorter, ms; 0 where it is lively."""
     turns = np.flatnonzero(np.diff(run.shown) != 0)
     if not turns.size:
-        return False
+        return 0
     since = run.times_ms[turns[-1] + 1]
-    stood = np.diff(run.times_ms[turns])
+    stood = np.diff(np.concatenate([run.times_ms[:1], run.times_ms[turns]]))
     known = run.times_ms[turns[-1]] - run.times_ms[0] >= STUCK_MS
-    return bool(run.times_ms[-1] - since >= STUCK_MS and known and stood.size and stood.max() <= LIVELY_MS)
+    if not known or not stood.size or stood.max() > LIVELY_MS:
+        return 0
+    stands = int(run.times_ms[-1] - since)
+    return stands if stands >= min(STUCK_MS, max(SOONEST_MS, TIMES * int(stood.max()))) else 0
 
 
 def _missed(book: Book, run: Run, last_ms: int) -> bool:

@@ -32,6 +32,10 @@ HERE_THE_HUMIDITY_FALLS_BY = Sentence(
 )
 HOW_FAR_THE_HUMIDITY_FALLS = Sentence("How far the humidity falls here is not in the log yet.")
 NO_EGG_IS_PIPPED_THAT = Sentence("No egg is pipped that is not out. Be quick all the same. {falls}")
+PIPPED_THOUGH_NONE_IS_LOGGED = Sentence("Eggs may be pipped though none is logged")
+FOOD_AND_WATER_AS_SOON = Sentence(
+    "First out {began}: food and water as soon as they are in the brooder, by {last} at the latest."
+)
 EGGS_PIPPED_AND_NOT_OUT = Sentence("{eggs} pipped and not out")
 THE_MEMBRANE_OF_A_PIPPED = Sentence("the membrane of a pipped egg dries onto the chick, and it dies in the shell")
 EGGS_RISK_CHICKS_LIVE_TO = Sentence("{eggs}: {risk}. Chicks live 48 to 72 h on the yolk. {falls}")
