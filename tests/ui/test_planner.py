@@ -106,8 +106,8 @@ def test_a_season_from_the_wish_to_the_shut_lid(empty_window: Window, qtbot: QtB
     assert panel.isVisible() and "Turner out" in said(panel)
     panel.lid.setFocus()
     qtbot.keyClick(panel.lid, Qt.Key.Key_Space)
-    go_to(window, lockdown.at_ms + 9 * 60_000)
-    assert "Lid open 9:00 min" in panel.watch.text() and "was due" in panel.watch.text()
+    go_to(window, lockdown.at_ms + 4 * 60_000)
+    assert "Lid open 4:00 min" in panel.watch.text() and "was due" in panel.watch.text()
     for key in list(panel.ticks):
         tick = panel.ticks[key]
         tick.setFocus()

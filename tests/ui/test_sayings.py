@@ -125,7 +125,7 @@ SAYINGS: dict[str, list[tuple[str, object, dict[str, str]]]] = {
         ("opening", "quickly", {"hatch": "Better keep it shut.", "report": "quickly"}),
         ("helping", "last resort", {"hatch": "By your way help is the last resort.", "report": "last resort"}),
         ("taken_off", "together", {"taking off": "All together, by your way", "report": "together"}),
-        ("feed_limit_h", "36", {"taking off": "by Tue 19 May 07:40", "hatch": "to Tue 07:40"}),
+        ("feed_limit_h", "36", {"taking off": "by Tue 19 May 07:40", "hatch": "by Tue 07:40 at the latest"}),
         ("vent_hatching", "100", {"round": "vents 100 % open now; they stand at 60 %", "report": "100 %"}),
         ("cold_k", "0.5", {"alarms": "too cold", "report": "0.5"}),
         ("late_cold_k", "0.4", {"alarms": "too cold", "report": "0.4"}),

@@ -1,7 +1,8 @@
 """Correction curves: what to add to a reading, fitted to comparisons with errors in both axes.
 
-Correction = reference - reading. A curve is an offset, a straight line or a quadratic in (reading - pivot), with the
-full covariance of its coefficients. Every labelled influence is propagated through the fit, so that the budget at any
+Correction = reference - reading. A curve is the average over what an instrument may be like (core.averaged) or, where
+the keeper asks for it, an offset, a straight line or a quadratic in (reading - pivot), with the full covariance of its
+coefficients. Every labelled influence is propagated through the fit, so that the budget at any
 reading is exact to first order, shared causes included. Outside the readings it was checked at, u grows.
 """
 
@@ -14,44 +15,28 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core.averaged import Prior, average, unknown_make
 from stathmis.core.checks.influences import Influence
 from stathmis.core.checks.straight_line import FitError, checked_points, widening, york_line
 from stathmis.core.uncertainty import NORMAL_95, Budget, Component
 
 Array = NDArray[np.float64]
-Model = Literal["offset", "line", "quadratic"]
+Model = Literal["offset", "line", "quadratic", "averaged"]
 Choice = Literal["auto", "offset", "line", "quadratic"]
 
 
 DEGREE: dict[Model, int] = {"offset": 0, "line": 1, "quadratic": 2}
 
-WELL_APART = 10.0
-"""A straight line wants points this many standard uncertainties apart; nearer, the slope would be noise.
-Source: common practice."""
-
-BEND_SEEN = 3.0
-"""A quadratic is taken where its bend is at least this many times its own standard uncertainty.
-Source: common practice."""
-
-BEND_TOLERANCE = 1e-5
-QUADRATIC_POINTS = 4
-"""Three points always lie on a quadratic: a fourth is needed to see that it is one. Source: common practice."""
-
-FLATTEST = 0.1
+FLATTEST, NEAR = 0.1, 50.0
 """No instrument follows less than a tenth of a change: a flatter curve is taken for this steep. Source: our own."""
+
+LIKELY_ODD, RESIDUAL_LIMIT = 0.5, 3.0
+"""A point that is odd more likely than not is named. Source: Bayes' theorem; the limit is for the drawing."""
 
 BEYOND = "Slope nobody checked beyond the points"
 DISAGREEMENT = "Disagreement of the points"
-UNSEEN_BEND = "Bend not seen"
+UNSEEN = "Slope and bend the points leave open"
 ODD_POINT = "Odd point"
-
-ODD_SHARE, ODD_SHARE_OF_FEW, ODD_SIZE = 0.25, 0.55, 4.0
-"""How likely a point of a check is off for a reason nobody wrote down, beforehand (more where one point more than the
-curve needs cannot say which), and by how many of its standard uncertainties. Source: our own, so that one point in
-three to eight that is off by 3 to 5 is allowed for (bench/truth.py)."""
-BEND_FACTOR = 1.6
-"""What line and quadratic differ by counts so often as variance: the bend found may be less than the true one. Source:
-our own, simulated (bench/truth.py)."""
 
 
 @dataclass(frozen=True)
@@ -85,12 +70,12 @@ class Correction:
     def basis_at(self, reading: ArrayLike) -> list[Array]:
         """What each coefficient is multiplied by, an array for each: powers of (reading - pivot).
 
-        A bend is followed only as far as it was checked; beyond the domain the curve goes straight on. Source: our
-        own: a quadratic turns round somewhere, which no instrument does.
+        The bend of a quadratic is followed only as far as it was checked; beyond the domain the curve goes straight
+        on. Source: our own: a quadratic turns round somewhere, which no instrument does.
         """
         array = np.asarray(reading, dtype=np.float64)
         count = len(self.coefficients)
-        inside = np.clip(array, *self.domain) if count > 2 else array
+        inside = np.clip(array, *self.domain) if self.model == "quadratic" else array
         step, beyond = inside - self.pivot, array - inside
         rows = [np.ones_like(step)]
         for power in range(1, count):
@@ -100,7 +85,7 @@ class Correction:
     def slope_at(self, reading: ArrayLike) -> Any:
         """Change of the corrected value per unit of reading, a pure number."""
         array = np.asarray(reading, dtype=np.float64)
-        step = (np.clip(array, *self.domain) if len(self.coefficients) > 2 else array) - self.pivot
+        step = (np.clip(array, *self.domain) if self.model == "quadratic" else array) - self.pivot
         slope: Any = np.ones_like(step)
         for power in range(1, len(self.coefficients)):
             slope = slope + power * self.coefficients[power] * step ** (power - 1)
@@ -144,6 +129,12 @@ class Correction:
         Where the curve turns round within what was checked (an instrument does not: the points are bad), the reading
         nearest to it.
         """
+        if self.model == "averaged":
+            found = value
+            for _ in range(40):
+                slope = max(FLATTEST, float(self.slope_at(found)))
+                found -= min(NEAR, max(-NEAR, (float(self.apply(found)[0]) - value) / slope))
+            return found
         if not self.coefficients[2:].any():
             # straight, whatever its covariance allows for
             slope = float(self.slope_at(self.pivot))
@@ -178,28 +169,13 @@ def uncorrected(standard_uncertainty: float) -> Correction:
 
 
 @dataclass(frozen=True)
-class Considered:
-    """A curve that was weighed: whether the points allow it, and the figure that decided.
-
-    reason: "alone" (one value asks for nothing more), "few" (too few points; figure: how many there are), "close"
-    (too close together; figure: span over u), "apart" (well apart; figure: span over u), "straight" (no bend to see;
-    figure: bend over its u), "bent" (a bend; same figure), "asked" (the keeper's own choice).
-    """
-
-    model: Model
-    chosen: bool
-    reason: str
-    figure: float
-
-
-@dataclass(frozen=True)
 class Fit:
     """A fitted correction with all it rests on.
 
     gain: shape (coefficients, n), change of each coefficient per unit of each reference value; slope: shape (n,),
     change of the corrected value per unit of each reading; residuals: normalized, pure numbers, 0 where a point has
     no freedom; suspects: places of the points beyond residual_limit; allowed: what the points cannot tell, by its
-    label: one standard uncertainty of it, as coefficients.
+    label: the covariance of the coefficients it makes.
     """
 
     correction: Correction
@@ -209,7 +185,6 @@ class Fit:
     residuals: Array
     residual_limit: float
     suspects: tuple[int, ...]
-    considered: tuple[Considered, ...]
     allowed: tuple[tuple[str, Array], ...] = ()
 
     def budget_at(self, reading: float, in_use: Sequence[Component] = ()) -> Budget:
@@ -238,9 +213,8 @@ class Fit:
         if c.widened > 1.0:
             extra = float(np.sqrt(fresh * (c.widened**2 - 1.0)))
             components.append(Component(DISAGREEMENT, extra, "normal", max(1, c.degrees_of_freedom)))
-        for label in dict.fromkeys(label for label, _effect in self.allowed):
-            own = [float(rows[: effect.size] @ effect) for name, effect in self.allowed if name == label]
-            components.append(Component(label, float(np.sqrt(np.square(own).sum())), "normal"))
+        for label, made_by in self.allowed:
+            components.append(Component(label, max(0.0, float(rows @ made_by @ rows)) ** 0.5, "normal"))
         beyond = max(c.domain[0] - reading, reading - c.domain[1], 0.0)
         if c.slope_allowance and beyond:
             each = float(c.beyond_u(reading)) / beyond
@@ -248,20 +222,6 @@ class Fit:
         if not np.isfinite([x.contribution for x in components]).all():
             raise FitError("These points carry no uncertainty at this reading")
         return Budget(tuple(x for x in (*components, *in_use) if x.contribution > 0))
-
-
-def choose_model(reading: ArrayLike, u_point: ArrayLike) -> Model:
-    """Offset or straight line, by the number and spread of the readings.
-
-    reading: shape (n,); u_point: standard uncertainty of each difference, same unit. Returns "line" when the readings
-    span at least WELL_APART times the median uncertainty, else "offset". Source: common practice.
-
-    >>> choose_model([20.0, 37.5], 0.1), choose_model([37.4, 37.6], 0.1)
-    ('line', 'offset')
-    """
-    readings = np.atleast_1d(np.asarray(reading, dtype=np.float64))
-    span = float(np.ptp(readings)) if readings.size else 0.0
-    return "line" if readings.size >= 2 and span >= WELL_APART * float(np.median(np.asarray(u_point))) else "offset"
 
 
 def fit(
@@ -272,22 +232,22 @@ def fit(
     *,
     slope_allowance: float = 0.0,
     slope_reach: float = np.inf,
-    bend_allowance: float = 0.0,
+    prior: Prior | None = None,
 ) -> Fit:
     """Fit what must be added to a reading, and carry every influence through the fit.
 
     reading, reference: shape (n,), the instrument's and the reference's (already corrected) values, in one unit.
     influences: what makes them uncertain; those not shared weigh the points, the shared ones move the whole curve.
-    slope_allowance, slope_reach: see Correction; bend_allowance: standard uncertainty of the bend of such an
-    instrument, per square of the unit, where two points cannot show any. Where the curve is chosen by itself, u has in
-    it what line and quadratic differ by, and that a point may be off more than the influences allow. Where the points
-    disagree more than the influences allow (chi-square beyond its 95 % limit), the unshared part is widened until they
-    agree. The coverage factor is left at the normal one; take it from the budget where the curve is used.
+    Where no curve is asked for, offset, slope, bend and odd points are averaged over (core.averaged); prior: what is
+    known of such an instrument, by default what its points allow. slope_allowance, slope_reach: see Correction; for a
+    curve that is asked for. Of such a curve, where the points disagree more than the influences allow (chi-square
+    beyond its 95 % limit), the unshared part is widened until they agree. The coverage factor is left at the normal
+    one; take it from the budget where the curve is used.
     Raises FitError for no points, for a curve the points cannot carry, and where no influence tells the points apart.
     Source: JCGM 100; York et al. (2004).
 
     >>> noise = Influence("scatter", "°C", 0.05, np.ones(2), np.zeros(2))
-    >>> fit([36.8, 20.1], [37.4, 20.2], [noise]).correction.model
+    >>> fit([36.8, 20.1], [37.4, 20.2], [noise], "line").correction.model
     'line'
     """
     n = np.size(reading)
@@ -297,10 +257,10 @@ def fit(
     xs, ys, uxs, uys = (np.atleast_1d(a) for a in checked_points(reading, reference, u_x, u_y))
     if xs.ndim != 1 or xs.size == 0:
         raise FitError("A correction needs one point or more")
-    considered = _weigh(xs, ys, uxs, uys, model)
-    chosen = next(c.model for c in considered if c.chosen)
-    solved = _solve(xs, ys, uxs, uys, DEGREE[chosen])
-    widened = widening(solved.chi_square, n - DEGREE[chosen] - 1)
+    if model == "auto":
+        return _averaged(xs, ys, uxs, uys, tuple(influences), prior or unknown_make(xs, np.hypot(uxs, uys)))
+    solved = _solve(xs, ys, uxs, uys, DEGREE[model])
+    widened = widening(solved.chi_square, n - DEGREE[model] - 1)
     covariance = np.zeros((len(solved.gain), len(solved.gain)))
     for influence in influences:
         effect = solved.gain * (influence.on_reference - solved.slope * influence.on_reading)
@@ -308,32 +268,49 @@ def fit(
         moved = effect.sum(axis=1)
         covariance += np.outer(moved, moved) if influence.shared else effect @ effect.T * widened**2
     residuals, limit, suspects = _residuals(xs, solved, uxs, uys)
-    allowed: tuple[tuple[str, Array], ...] = ()
-    if model == "auto":
-        bend = _unseen_bend(xs, ys, uxs, uys, solved, bend_allowance) if chosen == "line" else []
-        allowed = (*bend, *_odd_points(solved, uxs, uys))
-        size = max([len(covariance), *(effect.size for _label, effect in allowed)])
-        covariance = np.pad(covariance, (0, size - len(covariance)))
-        for _label, effect in allowed:
-            covariance[: effect.size, : effect.size] += np.outer(effect, effect)
     coefficients = solved.coefficients.copy()
     coefficients[0] -= solved.pivot
     if len(coefficients) > 1:
         coefficients[1] -= 1.0
     correction = Correction(
-        model=chosen,
-        coefficients=np.pad(coefficients, (0, len(covariance) - len(coefficients))),
+        model=model,
+        coefficients=coefficients,
         covariance=covariance,
         pivot=solved.pivot,
         domain=(float(xs.min()), float(xs.max())),
         chi_square=solved.chi_square,
-        degrees_of_freedom=n - DEGREE[chosen] - 1,
+        degrees_of_freedom=n - DEGREE[model] - 1,
         slope_allowance=slope_allowance,
         widened=widened,
         slope_reach=slope_reach,
     )
-    found = (solved.gain, solved.slope, residuals, limit, suspects, considered, allowed)
-    return Fit(correction, tuple(influences), *found)
+    return Fit(correction, tuple(influences), solved.gain, solved.slope, residuals, limit, suspects)
+
+
+def _averaged(xs: Array, ys: Array, uxs: Array, uys: Array, influences: tuple[Influence, ...], prior: Prior) -> Fit:
+    try:
+        made = average(xs, ys - xs, influences, prior)
+    except np.linalg.LinAlgError:
+        raise FitError("These points carry no uncertainty at this reading") from None
+    step = xs - made.pivot
+    basis = np.vander(step, 3, increasing=True)
+    own = np.hypot(uxs, uys)
+    misfit = (ys - xs) - basis @ made.coefficients
+    # what a point has drawn the curve to itself is no misfit of its
+    free = np.maximum(1.0 - np.einsum("ij,ji->i", basis, made.gain), 1e-9)
+    residuals = np.where(free > 1e-3, misfit / (own * np.sqrt(free)), 0.0)
+    correction = Correction(
+        model="averaged",
+        coefficients=made.coefficients,
+        covariance=made.covariance,
+        pivot=made.pivot,
+        domain=(float(xs.min()), float(xs.max())),
+        chi_square=float(((misfit / own) ** 2).sum()),
+        degrees_of_freedom=max(0, xs.size - 1),
+    )
+    odd = tuple(int(i) for i in np.flatnonzero(made.odds > LIKELY_ODD))
+    allowed = ((UNSEEN, made.unseen), (ODD_POINT, made.odd))
+    return Fit(correction, influences, made.gain, np.ones(xs.size), residuals, RESIDUAL_LIMIT, odd, allowed)
 
 
 def fit_correction(
@@ -352,7 +329,7 @@ def fit_correction(
     same unit, broadcast; u_common: standard uncertainty all reference values share, which shifts the whole curve.
     Raises FitError as fit does. Source: JCGM 100; York et al. (2004).
 
-    >>> c = fit_correction([36.8, 20.1], [37.4, 20.2], 0.05, 0.03)
+    >>> c = fit_correction([36.8, 20.1], [37.4, 20.2], 0.05, 0.03, "line")
     >>> c.model, round(c.apply(36.8)[0], 3)
     ('line', 37.4)
     """
@@ -379,36 +356,6 @@ class _Solved:
     basis: Array
     misfit: Array
     chi_square: float
-
-
-def _weigh(xs: Array, ys: Array, uxs: Array, uys: Array, model: Choice) -> tuple[Considered, ...]:
-    """Which curve, and why not the others."""
-    if model != "auto":
-        return (Considered(model, True, "asked", 0.0),)
-    u_typical = float(np.median(np.hypot(uxs, uys)))
-    ratio = float(np.ptp(xs)) / u_typical
-    if choose_model(xs, np.hypot(uxs, uys)) == "offset":
-        few = xs.size < 2
-        against = Considered("line", False, "few" if few else "close", float(xs.size) if few else ratio)
-        return (Considered("offset", True, "alone", ratio), against)
-    offset = Considered("offset", False, "apart", ratio)
-    if np.unique(xs).size < QUADRATIC_POINTS:
-        few_points = Considered("quadratic", False, "few", float(xs.size))
-        return (offset, Considered("line", True, "apart", ratio), few_points)
-    try:
-        # near enough to see a bend; where there is one it is solved to the last digit
-        bent = _solve(xs, ys, uxs, uys, 2, BEND_TOLERANCE)
-        own = bent.gain[2] * np.hypot(uys, bent.slope * uxs)
-        # points that scatter more than they should would show a bend by chance
-        bend = abs(bent.coefficients[2]) / (np.sqrt((own**2).sum()) * widening(bent.chi_square, xs.size - 3))
-    except FitError:
-        bend = 0.0
-    seen = bool(bend >= BEND_SEEN)
-    return (
-        offset,
-        Considered("line", not seen, "apart", ratio),
-        Considered("quadratic", seen, "bent" if seen else "straight", float(bend)),
-    )
 
 
 def _solve(xs: Array, ys: Array, uxs: Array, uys: Array, degree: int, tolerance: float = 1e-11) -> _Solved:
@@ -462,47 +409,6 @@ def _bent(xs: Array, ys: Array, uxs: Array, uys: Array, tolerance: float) -> tup
         if change < tolerance * max(1.0, float(np.abs(coefficients).max())):
             break
     return pivot, coefficients, adjusted, slope, weight
-
-
-def _unseen_bend(
-    xs: Array, ys: Array, uxs: Array, uys: Array, line: _Solved, bend_allowance: float
-) -> list[tuple[str, Array]]:
-    """What a straight line may be off by where its points would allow a quadratic, or are too few to show one."""
-    if np.unique(xs).size < 3:
-        if not bend_allowance:
-            return []
-        low, high = float(xs.min()) - line.pivot, float(xs.max()) - line.pivot
-        # nothing at the two points, most in their middle
-        return [(UNSEEN_BEND, bend_allowance * np.array([low * high, -(low + high), 1.0]))]
-    try:
-        bent = _solve(xs, ys, uxs, uys, 2, BEND_TOLERANCE)
-    except FitError:
-        return []
-    a, b, c = bent.coefficients
-    moved = line.pivot - bent.pivot
-    same = np.array([a + b * moved + c * moved**2, b + 2.0 * c * moved, c])
-    same[:2] -= line.coefficients
-    return [(UNSEEN_BEND, float(np.sqrt(BEND_FACTOR)) * same)]
-
-
-def _odd_points(solved: _Solved, uxs: Array, uys: Array) -> list[tuple[str, Array]]:
-    """What leaving out each point would change, by how likely it is off: the further from the others, the likelier."""
-    n, p = uxs.size, len(solved.coefficients)
-    if n < 3 or n <= p:
-        return []
-    own = uys**2 + solved.slope**2 * uxs**2
-    before = ODD_SHARE if n > p + 1 else ODD_SHARE_OF_FEW
-    made = []
-    for i, taken in enumerate(np.einsum("ij,ji->i", solved.basis, solved.gain).tolist()):
-        if taken > 1.0 - 1e-6:
-            continue
-        off = float(solved.misfit[i]) / (1.0 - taken)
-        expected = float(own[i]) / (1.0 - taken)
-        odd = expected + ODD_SIZE**2 * float(own[i])
-        odds = before * np.sqrt(expected / odd) * np.exp(min(0.5 * off**2 * (1.0 / expected - 1.0 / odd), 100.0))
-        share = float(odds / (1.0 - before + odds))
-        made.append((ODD_POINT, np.sqrt(share) * off * solved.gain[:, i]))
-    return made
 
 
 def _residuals(xs: Array, solved: _Solved, uxs: Array, uys: Array) -> tuple[Array, float, tuple[int, ...]]:

@@ -84,8 +84,9 @@ class HeatAdvice:
 
     kind: "danger"; "wait" for what still settles; "young": the eggs are still warming; "look" at power, heater, lid and
     thermometer, first at what suspects say; "passing": low or high just now, but not over the day; "move" the set point
-    by step_k; "sample": one reading by hand cannot tell a swing from a fault; "second": read another thermometer, this
-    one crept while nothing was touched; "center": inside, and a tenth or more from the middle; "leave" it; "unclear": the instrument cannot tell; "unknown": not read enough.
+    by step_k; "sample": one reading by hand cannot tell a swing from a fault; "second": read another thermometer, as
+    this one crept while nothing was touched; "center": inside, and a tenth or more from the middle; "leave" it;
+    "unclear": the instrument cannot tell; "unknown": not read enough.
     """
 
     kind: Kind

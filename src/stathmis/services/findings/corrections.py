@@ -14,6 +14,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from stathmis.core.averaged import Prior
 from stathmis.core.calibration import Correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.drift import between, fit_drift
@@ -29,9 +30,13 @@ SLOPE_ALLOWANCE: dict[Quantity, float] = {"temperature": 0.018, "humidity": 0.05
 """Standard uncertainty per unit outside the checked range (K per K, % per %). Source: common practice, cautious."""
 REFERENCE_SLOPE: dict[Quantity, float] = {"temperature": 0.005, "humidity": 0.05}
 """The same beyond a certificate's points: references are straighter. Source: common practice."""
-BEND_ALLOWANCE: dict[Quantity, float] = {"temperature": 2.2e-4, "humidity": 0.003}
-"""Standard uncertainty of an instrument's bend where two points show none, per K or %: 0.05 K in the middle of 30 K,
-1.3 % in the middle of 42 %. Source: common practice, cautious."""
+PRIORS: dict[Quantity, Prior] = {
+    "temperature": Prior(offset=1.0, slope=0.010, bend=0.06, middle=27.0, half=18.0, at=37.5),
+    "humidity": Prior(offset=5.0, slope=0.06, bend=1.0, middle=55.0, half=22.0, at=55.0),
+}
+"""What is known of an instrument before it is checked, °C or %: how far it is off in the middle, how steeply that
+changes, how far it bends between 9 and 45 °C, or 33 and 77 %. A maker who claims less is not believed; one who claims
+more is. Source: common practice, cautious; held against instruments of another make-up in bench/sharp.py."""
 USUAL_DRIFT_PER_YEAR: dict[Quantity, float] = {"temperature": 0.1, "humidity": 1.5}
 """Standard uncertainty of the drift in a year (K, %) while too few checks tell. Source: common practice, cautious."""
 YEAR_MS = 365.25 * 86_400_000
@@ -52,10 +57,12 @@ def usual_drift(channel: Channel) -> float:
     return USUAL_DRIFT_PER_YEAR[channel.quantity] * per
 
 
-def bend_allowance(channel: Channel) -> float:
-    """See BEND_ALLOWANCE, in the channel's unit."""
+def prior(channel: Channel) -> Prior:
+    """See PRIORS, in the channel's unit, and by its maker's stated accuracy where that is wider."""
+    p = PRIORS[channel.quantity]
     per = 1.0 if channel.quantity == "humidity" else float(difference_from_inside(1.0, channel.unit))
-    return BEND_ALLOWANCE[channel.quantity] / per
+    middle, at = (float(from_inside(v, channel.unit)) for v in (p.middle, p.at))
+    return Prior(max(p.offset * per, channel.accuracy), p.slope, p.bend * per, middle, p.half * per, at)
 
 
 _BLOCK = 262_144
@@ -132,8 +139,11 @@ class CorrectionBook:
         if valid:
             # a later check supersedes an earlier one wherever it holds, also when it was put to use for the past
             latest = max(valid, key=lambda c: (c.done_ms, c.id))
-            allowed = max(latest.correction.slope_allowance, SLOPE_ALLOWANCE[channel.quantity])
-            curve = replace(latest.correction, slope_allowance=allowed, slope_reach=slope_reach(channel))
+            curve = latest.correction
+            if curve.model != "averaged":
+                # an averaged curve has the slope nobody checked in its covariance
+                allowed = max(curve.slope_allowance, SLOPE_ALLOWANCE[channel.quantity])
+                curve = replace(curve, slope_allowance=allowed, slope_reach=slope_reach(channel))
             drift = self._drift(channel, latest)
             return InForce(
                 curve, "calibration", latest.done_ms, curve.coverage_factor, latest.id, drift, latest.flicker

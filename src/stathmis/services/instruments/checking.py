@@ -20,7 +20,7 @@ from stathmis.logbook.calibrations import Conditions
 from stathmis.logbook.records import CalibrationPoint, Channel, Instrument
 from stathmis.services.book import Book
 from stathmis.services.desk import Desk
-from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, bend_allowance, resolution_u, slope_reach
+from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, prior, resolution_u, slope_reach
 from stathmis.services.instruments.doubts import doubts
 from stathmis.services.instruments.draft import Draft, PointSet, Row
 from stathmis.services.instruments.methods import RESPONSE_S
@@ -47,7 +47,6 @@ from stathmis.words.instruments.labels import (
 )
 from stathmis.words.numbers import reason
 
-TWO_VALUED = "two-valued"
 NO_SCATTER = Scatter(0.0, 0.0)
 
 
@@ -328,10 +327,9 @@ def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit,
         rows = list(influences_of(points))
         if half > 0:
             none, alike = np.zeros(len(points)), np.ones(len(points))
-            # in use it stands on the one branch or the other: half the loop away from the middle of both, or, where
-            # only one was taken, on it or the whole loop away
-            u = half if both else half * sqrt(2.0)
-            rows.append(Influence(HYSTERESIS_LABEL, channel.unit, u, none, alike, True, TWO_VALUED))
+            # in use it stands anywhere in its loop, and where only one way was taken so it did in the check
+            u = half / sqrt(3.0) if both else half * sqrt(2.0 / 3.0)
+            rows.append(Influence(HYSTERESIS_LABEL, channel.unit, u, none, alike, True, "rectangular"))
         return fit(
             [p.reading for p in points],
             [p.reference for p in points],
@@ -339,7 +337,7 @@ def _fit(draft: Draft, points: Sequence[Point], hysteresis: float) -> tuple[Fit,
             draft.model,  # type: ignore[arg-type]
             slope_allowance=SLOPE_ALLOWANCE[channel.quantity],
             slope_reach=slope_reach(channel),
-            bend_allowance=bend_allowance(channel),
+            prior=prior(channel),
         )
 
     first = fitted(hysteresis)

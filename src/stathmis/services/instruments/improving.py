@@ -14,7 +14,7 @@ from stathmis.core.calibration import fit
 from stathmis.core.checks.influences import Effect
 from stathmis.core.checks.straight_line import FitError
 from stathmis.core.units import from_inside
-from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, bend_allowance, slope_reach
+from stathmis.services.findings.corrections import SLOPE_ALLOWANCE, prior, slope_reach
 from stathmis.services.instruments.checking import Check
 from stathmis.services.instruments.draft import Draft, split_readings
 from stathmis.services.instruments.points import Point, influences_of
@@ -97,7 +97,7 @@ def _u_with(draft: Draft, check: Check, points: Sequence[Point], reading: float,
             draft.model,  # type: ignore[arg-type]
             slope_allowance=SLOPE_ALLOWANCE[check.channel.quantity],
             slope_reach=slope_reach(check.channel),
-            bend_allowance=bend_allowance(check.channel),
+            prior=prior(check.channel),
         )
     except FitError:
         return None

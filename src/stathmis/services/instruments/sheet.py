@@ -23,7 +23,14 @@ from stathmis.words.catalogue import N_, Spoken, _, as_number
 from stathmis.words.instruments import sheet as say
 from stathmis.words.numbers import count, places_for, signed, unit_word
 
-MODEL_WORDS = Spoken({"offset": say.ONE_OFFSET, "line": say.A_STRAIGHT_LINE, "quadratic": say.A_QUADRATIC})
+MODEL_WORDS = Spoken(
+    {
+        "offset": say.ONE_OFFSET,
+        "line": say.A_STRAIGHT_LINE,
+        "quadratic": say.A_QUADRATIC,
+        "averaged": say.OFFSET_SLOPE_AND_BEND,
+    }
+)
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import isinf
 
-from stathmis.core.calibration import BEND_SEEN, QUADRATIC_POINTS, WELL_APART, Considered
+from stathmis.core.calibration import Fit
 from stathmis.core.checks.settling import Settling
 from stathmis.core.units import Unit, from_inside
 from stathmis.services.instruments.checking import Check
@@ -13,7 +13,7 @@ from stathmis.services.instruments.sheet import MODEL_WORDS
 from stathmis.services.instruments.zones import ZoneVerdict
 from stathmis.words.catalogue import _, as_number, begun
 from stathmis.words.instruments import sheet as say
-from stathmis.words.numbers import count, places_for, signed, unit_word
+from stathmis.words.numbers import places_for, signed, unit_word
 
 
 def settling_words(found: Settling, limit: float, response_s: float, unit: Unit) -> str:
@@ -42,32 +42,12 @@ def settling_words(found: Settling, limit: float, response_s: float, unit: Unit)
     )
 
 
-def choice_words(considered: tuple[Considered, ...]) -> str:
-    """What curve was chosen, what was not, and why."""
-    return " ".join(_one(c) for c in sorted(considered, key=lambda c: not c.chosen))
-
-
-def _one(c: Considered) -> str:
-    name = begun(MODEL_WORDS[c.model])
-    if c.reason == "asked":
+def choice_words(fitted: Fit) -> str:
+    """What curve it is, and which points count for little in it."""
+    name = begun(MODEL_WORDS[fitted.correction.model])
+    if fitted.correction.model != "averaged":
         return _("{name}, as you asked.", name=name)
-    if c.chosen:
-        why = {
-            "alone": say.THE_POINTS_ASK_FOR_NOTHING(),
-            "apart": say.THE_POINTS_SPAN_FIGURE_TIMES(figure=c.figure, well_apart=WELL_APART),
-            "bent": say.THE_BEND_IS_FIGURE_TIMES(figure=c.figure, bend_seen=BEND_SEEN),
-        }[c.reason]
-        return f"{name}: {why}."
-    least = QUADRATIC_POINTS if c.model == "quadratic" else 2
-    why = {
-        "apart": say.THE_POINTS_LIE_TOO_FAR(),
-        "few": say.READINGS_THAT_DIFFER_IT_WANTS(
-            readings=count(int(c.figure), "{n} reading", "{n} readings"), least=least
-        ),
-        "close": say.THE_POINTS_SPAN_ONLY_FIGURE(figure=c.figure, well_apart=WELL_APART),
-        "straight": say.THE_BEND_IS_FIGURE_TIMES_ITS(figure=c.figure, bend_seen=BEND_SEEN),
-    }[c.reason]
-    return _("Not {model_words}: {why}.", model_words=MODEL_WORDS[c.model], why=why)
+    return say.EACH_WEIGHED_BY_WHAT_THE(name=name)
 
 
 def result_words(check: Check) -> str:

@@ -155,7 +155,8 @@ def _drying(book: Book, course: Course) -> Alarm | None:
 
 def _falls(run: Run, by: float) -> bool:
     """Whether the humidity fell by so much over a stretch, and not all at once."""
-    v = run.corrected
+    # a reading's own noise is no fall
+    v = np.convolve(np.pad(run.corrected, 2, mode="edge"), np.full(5, 0.2), mode="valid")
     before = np.searchsorted(run.times_ms, run.times_ms - AT_ONCE_MS)
     fell = median(v[:5]) - median(v[-5:])
     return bool(fell >= by and float((v[before] - v).max()) <= max(AT_ONCE * fell, by / 2.0))

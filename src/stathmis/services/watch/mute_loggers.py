@@ -10,7 +10,7 @@ from stathmis.core.units import Quantity
 from stathmis.services.batch.course import Course
 from stathmis.services.book import Book
 from stathmis.services.clock import DAY_MS
-from stathmis.services.findings.runs import Run, runs_between
+from stathmis.services.findings.runs import DENSE_STEP_MS, Run, runs_between
 from stathmis.services.watch.alarm import Alarm
 
 FRESH_MS = 20 * 60_000
@@ -49,6 +49,9 @@ def _stuck(run: Run) -> int:
     if not known or not stood.size or stood.max() > LIVELY_MS:
         return 0
     stands = int(run.times_ms[-1] - since)
+    if np.diff(run.times_ms[turns[-1] + 1 :]).max(initial=0) > DENSE_STEP_MS:
+        # it was not read all the while
+        return 0
     return stands if stands >= min(STUCK_MS, max(SOONEST_MS, TIMES * int(stood.max()))) else 0
 
 

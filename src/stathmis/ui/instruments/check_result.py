@@ -69,7 +69,7 @@ class CheckResult(QWidget):
             shown.show_verdict(check, verdict)
         unable = [v for v in check.verdicts if not v.can_decide]
         ways = [prospect_words(v, improving.prospects(draft, check, v), check.channel.unit) for v in unable]
-        self._why.say([*ways, choice_words(check.fitted.considered), range_words(check)])
+        self._why.say([*ways, choice_words(check.fitted), range_words(check)])
 
     def _toggle(self) -> None:
         self._budget_open = not self._budget_open

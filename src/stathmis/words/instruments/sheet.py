@@ -10,6 +10,10 @@ REFERENCE_IN_THE_DRAWER = Sentence("reference, in the drawer")
 ONE_OFFSET = Sentence("one offset")
 A_STRAIGHT_LINE = Sentence("a straight line")
 A_QUADRATIC = Sentence("a quadratic")
+OFFSET_SLOPE_AND_BEND = Sentence("offset, slope and bend averaged")
+EACH_WEIGHED_BY_WHAT_THE = Sentence(
+    "{name}: each counts as far as the points bear it out, and what they leave open stays in U."
+)
 FOR_ALL_ITS_READINGS = Sentence("for all its readings")
 WHEN_IT_SHOWS_AT_UNIT = Sentence(
     "When it shows {at} {unit}, add {value} ± {u} {unit} (95 %, k = {coverage_factor:.2f})."
