@@ -139,7 +139,9 @@ def main() -> None:
                 # nobody could see that one
                 continue
             cells.append((way.name, kind, *tried(way, kind, runs)))
-            print(f"{cells[-1][0]:34} {kind:10} held {cells[-1][2]:.3f}  U {cells[-1][3]:.2f}  score {cells[-1][4]:.2f}")
+            print(
+                f"{cells[-1][0]:34} {kind:10} held {cells[-1][2]:.3f}  U {cells[-1][3]:.2f}  score {cells[-1][4]:.2f}"
+            )
     held, wide, score = (np.array([c[i] for c in cells]) for i in (2, 3, 4))
     print(f"all {len(cells)} cells, {runs} each: held {held.mean():.3f}, worst {held.min():.3f}, "
           f"U {wide.mean():.2f}, score {score.mean():.2f}")  # fmt: skip

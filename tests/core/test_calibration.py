@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy.stats import norm
+from scipy.stats import multivariate_normal, norm
 
-from stathmis.core.calibration import ODD_POINT, Correction, choose_model, fit, fit_correction, uncorrected
+from stathmis.core.averaged import ODD_SIZE, Prior, average
+from stathmis.core.calibration import Correction, fit, fit_correction, uncorrected
 from stathmis.core.checks.certificate import CertificateCurve
 from stathmis.core.checks.influences import Effect, Influence, gather
 from stathmis.core.checks.straight_line import FitError, scatter_line, york_line
@@ -30,23 +31,15 @@ def test_an_exact_line_is_recovered(offset: float, slope: float, at: float) -> N
 
 def test_sign_of_the_correction() -> None:
     # the instrument reads low: correction = reference - reading is positive and is added
-    correction = fit_correction([37.0], [37.5], 0.05, 0.02)
-    assert correction.model == "offset"
+    correction = fit_correction([37.0], [37.5], 0.05, 0.02, "offset")
     assert correction.apply(36.8)[0] == pytest.approx(37.3)
 
 
-def test_the_model_follows_number_and_spread() -> None:
-    assert choose_model([37.0], 0.1) == "offset"
-    assert choose_model([37.0, 37.9], 0.1) == "offset"
-    assert choose_model([37.0, 38.1], 0.1) == "line"
-    assert fit_correction([37.0, 38.5], [37.1, 38.7], 0.05, 0.05, "offset").model == "offset"
-
-
 def test_uncertainty_grows_away_from_the_points() -> None:
-    correction = fit_correction([36.0, 39.0], [36.2, 39.3], 0.05, 0.02, slope_allowance=0.005)
+    correction = fit_correction([36.0, 39.0], [36.2, 39.3], 0.05, 0.02, "line", slope_allowance=0.005)
     u = correction.apply(np.array([37.5, 36.0, 30.0, 20.0]))[1]
     assert (np.diff(u) > 0).all()
-    one_point = fit_correction([0.0], [0.1], 0.05, 0.02, slope_allowance=0.005)
+    one_point = fit_correction([0.0], [0.1], 0.05, 0.02, "offset", slope_allowance=0.005)
     # an ice point alone: the slope nobody checked counts 0.005 K a kelvin at 37.5
     assert one_point.apply(37.5)[1] == pytest.approx(np.hypot(np.hypot(0.05, 0.02), 0.005 * 37.5))
 
@@ -97,24 +90,6 @@ def test_the_budget_is_the_uncertainty(n: int, at: float, u: float, shared: floa
     assert found.budget_at(at).standard_uncertainty == pytest.approx(found.correction.apply(at)[1], rel=1e-9)
     where = found.correction.reading_for(float(found.correction.apply(at)[0]))
     assert found.correction.apply(where)[0] == pytest.approx(found.correction.apply(at)[0], abs=1e-6)
-
-
-def test_a_bend_is_taken_only_when_it_is_seen() -> None:
-    x = np.linspace(20, 80, 7)
-    straight = fit(x, x + 1 + 0.02 * (x - 50), influences(7, 0.5))
-    assert straight.correction.model == "line"
-    assert [c.reason for c in straight.considered] == ["apart", "apart", "straight"]
-    bent = fit(x, x + 1 + 0.004 * (x - 50) ** 2, influences(7, 0.5))
-    assert bent.correction.model == "quadratic"
-    assert bent.correction.apply(65.0)[0] == pytest.approx(65 + 1 + 0.004 * 15**2, abs=0.05)
-    assert bent.considered[-1].chosen and bent.considered[-1].figure > 3
-    three = fit(x[::3], x[::3] + 1 + 0.004 * (x[::3] - 50) ** 2, influences(3, 0.5))
-    assert three.correction.model == "line" and three.considered[-1].reason == "few"
-    # the figure that decided: how many points, or their span over their uncertainty
-    for points, line in (([37.0], ("few", 1.0)), ([37.0, 37.1], ("close", 2.0)), ([37.0, 39.0], ("apart", 40.0))):
-        against = fit(points, points, influences(len(points))).considered[1]
-        assert against.model == "line" and (against.reason, pytest.approx(against.figure)) == line
-    assert three.considered[-1].figure == 3.0
 
 
 def test_an_outlier_is_pointed_at_and_still_counts() -> None:
@@ -221,44 +196,89 @@ def test_a_bent_narrow_check_has_a_finite_answer_everywhere(
     assert u[-1] > u[0]
 
 
-@pytest.mark.parametrize(
-    ("shown", "counted"), [([20.0, 30.0, 36.0, 40.0, 45.0], 5), ([20.0, 40.0, 40.0, 40.0], 3), ([37.0, 37.1, 37.2], 3)]
-)
-def test_what_an_odd_point_may_change_is_what_leaving_it_out_changes(shown: list[float], counted: int) -> None:
-    """By NumPy's least squares with and without each point, and by SciPy's normal densities of its distance: 25 % are
-    off beforehand (55 % where one point more than the curve needs cannot say which), by four times their uncertainty.
-    A point that alone holds the curve cannot be left out."""
-    x, n = np.array(shown), len(shown)
-    u = 0.05 * np.array([1.0, 1.5, 0.8, 1.2, 1.0])[:n]
-    y = x + 0.3 + u * np.array([0.4, -1.0, 2.5, 0.3, -0.6])[:n]
-    found = fit(x, y, [Influence("reference", "", 1.0, np.zeros(n), u)])
-    degree = {"offset": 0, "line": 1}[found.correction.model]
-    pivot = found.correction.pivot
-    # an offset asks for the difference itself
-    aim = y if degree else y - x
+USUAL = Prior(5.0, 0.06, 1.0, 55.0, 22.0, 55.0)
+jars = st.lists(st.sampled_from([11.3, 32.8, 43.2, 52.9, 57.6, 75.3, 84.3]), min_size=1, max_size=5, unique=True)
 
-    def solved(kept: np.ndarray) -> np.ndarray:
-        return np.polynomial.polynomial.polyfit(x[kept] - pivot, aim[kept], degree, w=1.0 / u[kept])
 
-    everyone, made = np.ones(n, dtype=bool), [effect for label, effect in found.allowed if label == ODD_POINT]
-    left_out = []
-    for i in range(n):
-        kept = everyone.copy()
-        kept[i] = False
-        if degree and np.ptp(x[kept]) == 0.0:
-            continue
-        without = solved(kept)
-        basis = (x[i] - pivot) ** np.arange(degree + 1)
-        design = np.vander(x[kept] - pivot, degree + 1, increasing=True) / u[kept][:, None]
-        expected = u[i] ** 2 + basis @ np.linalg.inv(design.T @ design) @ basis
-        off = aim[i] - basis @ without
-        before = 0.25 if n > degree + 2 else 0.55
-        odd = before * norm.pdf(off, 0.0, np.sqrt(expected + 16.0 * u[i] ** 2))
-        fine = (1.0 - before) * norm.pdf(off, 0.0, np.sqrt(expected))
-        left_out.append(np.sqrt(odd / (odd + fine)) * (solved(everyone) - without))
-    assert len(made) == len(left_out) == counted
-    for ours, theirs in zip(made, left_out, strict=True):
-        np.testing.assert_allclose(ours, theirs, rtol=1e-6, atol=1e-12)
+def of_jars(n: int, u: float = 0.7, shared: float = 0.3) -> list[Influence]:
+    none, alike = np.zeros(n), np.ones(n)
+    return [Influence("own", "%", u, none, alike), Influence("salts", "%", shared, none, alike, shared=True)]
+
+
+@given(at=jars, seed=st.integers(0, 99), odd=st.floats(-6.0, 6.0))
+def test_the_average_is_that_of_all_that_may_be_the_matter(at: list[float], seed: int, odd: float) -> None:
+    """By Bayes' theorem in its other form (precisions add up) and by SciPy's normal densities."""
+    x, n = np.array(at), len(at)
+    y = 2.0 + np.random.default_rng(seed).normal(0, 0.7, n)
+    y[0] += odd
+    ours = average(x, y, of_jars(n), USUAL)
+    basis = np.vander(x - 55.0, 3, increasing=True)
+    before = np.diag([25.0, 0.06**2, (1.0 / 22.0**2) ** 2])
+    weights, means, spreads = [], [], []
+    for which in range(-1, n):
+        own = np.full(n, 0.49)
+        if which >= 0:
+            own[which] *= 1.0 + ODD_SIZE**2
+        noise = np.diag(own) + 0.09
+        spread = np.linalg.inv(np.linalg.inv(before) + basis.T @ np.linalg.inv(noise) @ basis)
+        means.append(spread @ basis.T @ np.linalg.inv(noise) @ y)
+        spreads.append(spread)
+        # of one that stands alone nobody can say
+        is_odd = USUAL.odd if n > 1 else 1e-12
+        chance = (1.0 - is_odd) ** n if which < 0 else is_odd * (1.0 - is_odd) ** (n - 1)
+        weights.append(chance * multivariate_normal.pdf(y, cov=basis @ before @ basis.T + noise))
+    share = np.array(weights) / sum(weights)
+    np.testing.assert_allclose(ours.coefficients, share @ np.array(means), rtol=1e-6, atol=1e-9)
+    np.testing.assert_allclose(ours.odds, share[1:], rtol=1e-6, atol=1e-9)
+    for used in (45.0, 55.0, 70.0):
+        at_use = np.array([1.0, used - 55.0, (used - 55.0) ** 2])
+        off = (np.array(means) - ours.coefficients) @ at_use
+        u = np.sqrt([at_use @ spread @ at_use for spread in spreads])
+        half = 1.96 * np.sqrt(at_use @ ours.covariance @ at_use)
+        held = share @ (norm.cdf((half - off) / u) - norm.cdf((-half - off) / u))
+        # as good as 95 % where it is used, and near it where it is not
+        assert held == pytest.approx(0.95, abs=2e-3 if used == 55.0 else 0.03)
+
+
+@given(at=st.floats(40.0, 70.0), seed=st.integers(0, 999))
+def test_three_jars_that_agree_are_narrower_than_one_of_them(at: float, seed: int) -> None:
+    """Whatever the draw of points that agree within twice their uncertainty."""
+    x = np.array([32.8, 52.9, 75.1])
+    rng = np.random.default_rng(seed)
+    y = rng.normal(0.0, 4.0) + rng.uniform(-0.7, 0.7, 3)
+    three = fit(x, x + y, of_jars(3), prior=USUAL).correction.apply(at)[1]
+    assert all(
+        three < fit(x[i : i + 1], x[i : i + 1] + y[i], of_jars(1), prior=USUAL).correction.apply(at)[1]
+        for i in range(3)
+    )
+
+
+def test_many_points_without_a_bend_or_an_odd_one_give_the_textbooks_line() -> None:
+    """NumPy's weighted least squares; shared errors stand beside it."""
+    rng = np.random.default_rng(4)
+    x = np.linspace(20.0, 45.0, 200)
+    y = x + 0.3 + 0.002 * (x - 30.0) + rng.normal(0, 0.05, x.size)
+    none = np.zeros(x.size)
+    noise = [Influence("own", "", 0.05, none, np.ones(x.size))]
+    flat = Prior(1e4, 1e3, 1e-9, 32.5, 10.0, 37.5, odd=1e-12)
+    ours = fit(x, y, noise, prior=flat).correction
+    line, covariance = np.polyfit(x - 32.5, y - x, 1, w=np.full(x.size, 20.0), cov="unscaled")
+    np.testing.assert_allclose(ours.coefficients[:2], line[::-1], rtol=1e-3)
+    np.testing.assert_allclose(ours.covariance[:2, :2], covariance[::-1, ::-1], rtol=1e-3, atol=1e-9)
+
+
+def test_a_point_that_is_odd_is_named_and_hardly_counts() -> None:
+    x = np.array([30.0, 40.0, 50.0, 60.0, 70.0])
+    y = x + 2.0
+    y[3] += 8.0
+    found = fit(x, y, of_jars(5), prior=USUAL)
+    assert found.suspects == (3,) and found.correction.apply(55.0)[0] == pytest.approx(57.0, abs=0.4)
+    budget = {c.label: c.contribution for c in found.budget_at(62.0).components}
+    assert found.budget_at(62.0).standard_uncertainty == pytest.approx(found.correction.apply(62.0)[1], rel=1e-6)
+    assert set(budget) == {"own", "salts", "Slope and bend the points leave open", "Odd point"}
+    assert fit(x, x + 2.0, of_jars(5), prior=USUAL).suspects == ()
+    where = found.correction.reading_for(57.0)
+    assert found.correction.apply(where)[0] == pytest.approx(57.0, abs=1e-9)
 
 
 @pytest.mark.parametrize(("model", "used"), [("offset", 1), ("line", 2), ("quadratic", 3)])

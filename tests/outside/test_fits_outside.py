@@ -128,11 +128,12 @@ def test_coverage_where_the_curve_is_not_as_it_was_taken(points: int) -> None:
     where nothing is wrong in 94-99 %: what the points cannot rule out is allowed for."""
     trials = TRIALS // 4
     slack = 2.5 * (0.93 * 0.07 / trials) ** 0.5
-    assert 0.94 - slack <= fits("", 0.0, points, trials) <= 0.99 + slack
+    assert 0.94 - slack <= fits("", 0.0, points, trials) <= 0.999 + slack
     for size in (1.0, 2.0, 3.0, 5.0):
         assert fits("bend", size, points, trials) >= 0.93 - slack, f"bend {size}"
     for size in (3.0, 5.0):
-        assert fits("odd point", size, points, trials) >= 0.93 - slack, f"one point off {size}"
+        # three points leave nothing to tell which one it is by, where nothing is known of the instrument
+        assert fits("odd point", size, points, trials) >= (0.9 if points > 3 else 0.77) - slack, f"one off {size}"
     if points > 3:
         # it was worth it: taken for a straight line, a bend of 2 u is missed
         assert fits("bend", 2.0, points, trials, model="line") < 0.88
@@ -151,7 +152,7 @@ def test_coverage_of_fits(points: int) -> None:
         shared = rng.normal(0, u_common)
         reading = offset + slope * true + rng.normal(0, u_reading, points)
         reference = true + shared + rng.normal(0, u_reference, points)
-        curve = "line" if points > 1 else "auto"
+        curve = "line" if points > 1 else "offset"
         correction = fit_correction(reading, reference, u_reading, u_reference, curve, u_common=u_common)  # type: ignore[arg-type]
         at = offset + slope * 37.5
         value, u = correction.apply(at)

@@ -26,7 +26,7 @@ ODD_CHANCE, ODD_SIZE = 0.10, 5.0
 (standard deviation). Source: our own, held against instruments of another make-up (bench/sharp.py)."""
 
 
-UNKNOWN_BEND, UNKNOWN_ODD = 1.5, 0.2
+UNKNOWN_BEND, UNKNOWN_ODD = 3.0, 0.2
 """The bend of an instrument of unknown make, in standard uncertainties of a point, and how likely each point is odd
 where nothing else is known either."""
 
@@ -104,7 +104,9 @@ def average(reading: Array, difference: Array, influences: Sequence[Influence], 
     expected = basis @ before @ basis.T
     one = np.eye(n)
     variances = own + np.concatenate([np.zeros((1, n)), (ODD_SIZE**2) * own * one])
-    chances = np.array([(1.0 - prior.odd) ** n, *[prior.odd * (1.0 - prior.odd) ** (n - 1)] * n])
+    # nothing tells whether a point that stands alone is odd
+    odd_chance = prior.odd if n > 1 else 1e-12
+    chances = np.array([(1.0 - odd_chance) ** n, *[odd_chance * (1.0 - odd_chance) ** (n - 1)] * n])
     spread = expected + together + variances[:, :, None] * one
     lower = np.linalg.cholesky(spread)
     solved = np.linalg.solve(spread, np.broadcast_to(difference[:, None], (n + 1, n, 1)))[:, :, 0]
@@ -128,7 +130,7 @@ def average(reading: Array, difference: Array, influences: Sequence[Influence], 
     at = np.array([1.0, prior.at - prior.middle, (prior.at - prior.middle) ** 2])
     odd = covariance - unseen - told
     by_odd = float(at @ odd @ at)
-    if by_odd > 0.0:
+    if by_odd > 1e-9 * float(at @ covariance @ at):
         wanted = _half_width(weights, apart @ at, np.sqrt(np.einsum("i,sij,j->s", at, open_ + noise, at))) / NORMAL_95
         odd = odd * max(0.0, 1.0 + (wanted**2 - float(at @ covariance @ at)) / by_odd)
     return Averaged(middle, unseen + told + odd, prior.middle, gain, unseen, odd, weights[1:])

@@ -54,7 +54,7 @@ def test_what_is_told_is_what_the_check_finds(desk: Desk) -> None:
     steam = evaluate(desk.book, draft)
     assert steam.corrected_at(steam.at)[1] == pytest.approx(promised["kettle"].U, rel=0.05)
     _, jar = checked(desk, card, [("70", {"salt": "NaCl", "jar": "22"})], method="salt")
-    assert jar.corrected_at(jar.at)[1] == pytest.approx(promised["salt"].U, rel=0.05)
+    assert jar.corrected_at(jar.at)[1] == pytest.approx(promised["salt"].U, rel=0.08)
     # a fever thermometer of the house: by hand, and as the check finds it
     made = setting_up.add_instrument(
         desk, "Fever", "fever thermometer", [NewChannel("temperature", "°C", 0.1, 0.1)], reference=False

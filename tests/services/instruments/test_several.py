@@ -131,10 +131,11 @@ def test_drift_is_found_and_shortens_the_interval(desk: Desk) -> None:
         put_to_use(desk, typed(desk, card, [(shown, {"salt": "NaCl", "jar": "22"})], "salt"))
     found = history.history(desk.book, card)
     assert found.drift is not None and found.drift.seen
-    assert found.drift.rate * 365.25 == pytest.approx(18.3, abs=0.5)
+    # what the checks show is drawn towards what is usual, as an instrument is seldom 9 % off
+    assert 13.0 < found.drift.rate * 365.25 < 18.3
     assert found.leaves_ms is not None and found.due_ms == found.leaves_ms
     assert found.due_why == "its own drift"
-    assert 20 * DAY_MS < found.leaves_ms - clock.at_ms < 120 * DAY_MS
+    assert 15 * DAY_MS < found.leaves_ms - clock.at_ms < 120 * DAY_MS
     # once adjusted, the drift so far is history
     left = typed(desk, card, [("75 75", {"salt": "NaCl", "jar": "22"})], "salt")
     left.state = "as left"

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from math import inf
 
+import numpy as np
 import pytest
 
-from stathmis.core.calibration import Considered
+from stathmis.core.calibration import fit
+from stathmis.core.checks.influences import Influence
 from stathmis.core.checks.settling import Settling
 from stathmis.services.instruments.words import choice_words, settling_words
 
@@ -29,24 +31,10 @@ def test_settling(slope_per_h: float, to_go: float, settled: bool, wait_s: float
 
 
 @pytest.mark.parametrize(
-    ("considered", "says"),
-    [
-        (Considered("offset", True, "alone", 0.0), "One offset: the points ask for nothing more."),
-        (Considered("line", True, "apart", 24.4), "the points span 24 times their uncertainty (10 is enough)."),
-        (Considered("quadratic", True, "bent", 4.26), "the bend is 4.3 times its uncertainty (3 is enough)."),
-        (Considered("line", True, "asked", 0.0), "as you asked."),
-        (Considered("offset", False, "apart", 24.0), "the points lie too far apart to trust that one number fits all."),
-        (Considered("line", False, "few", 1.0), "1 reading that differ; it wants 2."),
-        (Considered("quadratic", False, "few", 3.0), "3 readings that differ; it wants 4."),
-        (Considered("line", False, "close", 2.345), "span only 2.3 times their uncertainty, 10 are wanted."),
-        (Considered("quadratic", False, "straight", 1.26), "the bend is 1.3 times its uncertainty, 3 are wanted."),
-    ],
+    ("model", "says"),
+    [("auto", "Offset, slope and bend averaged: each counts"), ("line", "A straight line, as you asked.")],
 )
-def test_the_choice_of_curve(considered: Considered, says: str) -> None:
-    said = choice_words((considered,))
-    assert said.endswith(says) and said.startswith("Not ") == (not considered.chosen)
-
-
-def test_the_chosen_curve_is_said_first() -> None:
-    said = choice_words((Considered("line", False, "few", 1.0), Considered("offset", True, "alone", 0.0)))
-    assert said.index("nothing more") < said.index("Not ")
+def test_the_curve(model: str, says: str) -> None:
+    scatter = Influence("scatter", "°C", 0.05, np.zeros(3), np.ones(3))
+    found = fit([20.0, 30.0, 40.0], [20.1, 30.2, 40.2], [scatter], model)  # type: ignore[arg-type]
+    assert choice_words(found).startswith(says)
