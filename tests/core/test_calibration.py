@@ -253,6 +253,12 @@ def test_three_jars_that_agree_are_narrower_than_one_of_them(at: float, seed: in
     )
 
 
+def test_one_jar_as_worked_by_hand_on_the_page_of_methods() -> None:
+    one = fit([73.0], [75.3], of_jars(1), prior=USUAL).correction
+    found = [(round(one.apply(at)[0] - at, 2), round(one.apply(at)[1], 2)) for at in (73.0, 55.0)]
+    assert found == [(2.25, 0.75), (2.11, 1.42)]
+
+
 def test_many_points_without_a_bend_or_an_odd_one_give_the_textbooks_line() -> None:
     """NumPy's weighted least squares; shared errors stand beside it."""
     rng = np.random.default_rng(4)
@@ -275,7 +281,7 @@ def test_a_point_that_is_odd_is_named_and_hardly_counts() -> None:
     assert found.suspects == (3,) and found.correction.apply(55.0)[0] == pytest.approx(57.0, abs=0.4)
     budget = {c.label: c.contribution for c in found.budget_at(62.0).components}
     assert found.budget_at(62.0).standard_uncertainty == pytest.approx(found.correction.apply(62.0)[1], rel=1e-6)
-    assert set(budget) == {"own", "salts", "Slope and bend the points leave open", "Odd point"}
+    assert set(budget) == {"own", "salts", "Shape left open", "Odd point"}
     assert fit(x, x + 2.0, of_jars(5), prior=USUAL).suspects == ()
     where = found.correction.reading_for(57.0)
     assert found.correction.apply(where)[0] == pytest.approx(57.0, abs=1e-9)

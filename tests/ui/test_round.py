@@ -94,7 +94,7 @@ def test_a_logger_and_a_hand_reading_that_disagree_are_said(window: Window, qtbo
     page = window.pages.round
     page.type_into(page.rows[0], "38.6")
     settle()
-    assert "The Lid display disagrees: 39.10 ± 0.12 °C." in words(window)
+    assert "The Lid display disagrees: 39.10 ± 0.10 °C." in words(window)
     assert "Check the Lid display: it disagrees with the others" in words(window)
     column = window.column._cards[1]._values["temperature"].text()
     heat = page._grid.together["temperature"]

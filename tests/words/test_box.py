@@ -48,7 +48,7 @@ def test_the_rooms_coldest_hours(demo: Desk, sheet: BoxSheet) -> None:
     )
     for decision, tells in (("inside", "still inside"), ("outside", "outside"), ("undecided", "perhaps outside")):
         assert said(rh=chosen.rh - 1.1, u=2.0, decision=decision) == (
-            f"In the room's coldest hours lately it would give 47 ± 4 % RH: {tells}."
+            f"In the room's coldest hours lately it would give 48 ± 4 % RH: {tells}."
         )
     without = replace(sheet, grids={k: v for k, v in sheet.grids.items() if k != "tonight"})
     assert "coldest" not in " ".join(words.lines(demo.book, without))
@@ -98,7 +98,7 @@ def test_what_to_set(sheet: BoxSheet) -> None:
     sound = replace(sheet, misfit=None)
     assert words.headline(sheet).startswith("Once that is mended: long trough + short trough, vent half open gives")
     assert words.headline(sound) == (
-        "Leave it as it is: long trough + short trough, vent half open gives about 48 ± 3 % RH; 45–55 % RH is asked."
+        "Leave it as it is: long trough + short trough, vent half open gives about 49 ± 2 % RH; 45–55 % RH is asked."
     )
     assert words.headline(replace(sound, surfaces=())).startswith("Enter what holds water here")
     open_now = replace(sound.now, opening=None)

@@ -14,7 +14,6 @@ from math import log
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from stathmis.core.checks.influences import Influence
 from stathmis.core.uncertainty import NORMAL_95
@@ -138,6 +137,9 @@ def average(reading: Array, difference: Array, influences: Sequence[Influence], 
 
 def _half_width(weights: Array, means: Array, u: Array) -> float:
     """How far to either side of its mean a mixture holds 95 %."""
+    # SciPy is read in only where something is checked
+    from scipy.special import ndtr
+
     low, high = 0.0, 5.0 * float(np.sqrt(weights @ (u**2 + means**2)))
     for _ in range(40):
         half = 0.5 * (low + high)

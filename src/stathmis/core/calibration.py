@@ -35,7 +35,7 @@ LIKELY_ODD, RESIDUAL_LIMIT = 0.5, 3.0
 
 BEYOND = "Slope nobody checked beyond the points"
 DISAGREEMENT = "Disagreement of the points"
-UNSEEN = "Slope and bend the points leave open"
+UNSEEN = "Shape left open"
 ODD_POINT = "Odd point"
 
 

@@ -119,7 +119,8 @@ def test_the_log_teaches_what_this_box_does(demo: Desk) -> None:
     hidden = {(0.0, 1 / 3): 17.3, (260.0, 1 / 3): 42.9, (430.0, 1 / 3): 53.1, (430.0, 0.5): 47.7}
     for (surface, opening), rh in hidden.items():
         near = [s.state.rh for s in sheet.states if s.state and abs(s.state.vent - opening) < 0.01]
-        assert any(abs(v - rh) < 1.5 for v in near), (surface, opening)
+        # the driest lies far below the jars its hygrometer was checked in
+        assert any(abs(v - rh) < (1.5 if surface else 2.0) for v in near), (surface, opening, near)
     cells = [c for row in sheet.grids["now"].cells for c in row]
     assert max(c.U for c in cells) < 6.0
     for opening in {c.opening for c in cells}:

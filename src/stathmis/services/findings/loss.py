@@ -31,6 +31,11 @@ WEIGHING_U = 0.0003
 our own."""
 
 
+SLIP_G = 2.0
+"""Standard uncertainty of what lies on the scale, for slips that nobody can see while there are two weighings. Source:
+our own; more would say nothing at all."""
+
+
 @dataclass(frozen=True)
 class EggLine:
     """The line of one marked egg: its conductance, and its loss at lockdown if the aim is held, percent."""
@@ -106,7 +111,11 @@ def _fit(book: Book, course: Course, found: Sequence[Weighing], x: Array) -> Con
     """One line for weighings of the same eggs, mean mass of an egg; a changed count begins a new group."""
     if not found:
         return None
-    fitted = moisture.fit_conductance(x, *_observed(book, course, found))
+    masses, u, known, groups = _observed(book, course, found)
+    if len(found) == 2:
+        # a slip of the scale or the finger cannot be seen yet
+        u = np.hypot(u, SLIP_G / np.array([w.eggs for w in found]))
+    fitted = moisture.fit_conductance(x, masses, u, known, groups)
     # where the weighings scatter more than the scale's steps allow, the line is as unsure as they show
     if fitted.degrees_of_freedom > 0 and fitted.chi_square > fitted.degrees_of_freedom:
         wider = fitted.chi_square / fitted.degrees_of_freedom
@@ -198,6 +207,10 @@ def _loss_sheet(book: Book, course: Course, found: tuple[Weighing, ...], at_ms: 
                 ahead = days_left * (saturated * (1.0 - mean_rh / 100.0) + air.own)
                 value, u = _pair(moisture.loss_percent(conductance, x + ahead, u_x))
                 forecast = (value, float(np.hypot(u, off[0])))
+    odd, rest = _odd(book, course, found, lines, at_ms)
+    if rest is not None and rest.target is not None:
+        # what is likely a slip asks for no humidity
+        target = rest.target
     x_ahead = x + max(days_left, 0.0) * air.own
     eggs, compromise = _single(lines, want, x_ahead, max(days_left, 0.0) * saturated, target)
     return LossSheet(
@@ -218,7 +231,7 @@ def _loss_sheet(book: Book, course: Course, found: tuple[Weighing, ...], at_ms: 
         eggs,
         floor,
         compromise,
-        _odd(book, course, found, lines, at_ms),
+        odd,
     )
 
 
@@ -228,17 +241,17 @@ def _odd(
     found: tuple[Weighing, ...],
     lines: dict[str, tuple[Conductance, list[Weighing], Accumulated]],
     at_ms: int | None,
-) -> OddWeighing | None:
+) -> tuple[OddWeighing | None, LossSheet | None]:
     """A weighing of the whole tray that is likely a slip, and what the others say."""
     if "" not in lines:
-        return None
+        return None, None
     _fitted, own, x = lines[""]
     placed = moisture.odd_weighing(x.deficit, *_observed(book, course, own))
     if placed is None:
-        return None
+        return None, None
     one = own[placed[0]]
     rest = _loss_sheet(book, course, tuple(w for w in found if w.id != one.id), at_ms)
-    return OddWeighing(one, placed[1], rest.forecast if rest is not None else None)
+    return OddWeighing(one, placed[1], rest.forecast if rest is not None else None), rest
 
 
 def _off(

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from stathmis.ui.instruments.correction_chart import CorrectionChart
 
 _MODELS = (
-    (N_("chosen by the points"), "auto"),
+    (N_("averaged"), "auto"),
     (N_("one offset"), "offset"),
     (N_("straight line"), "line"),
     (N_("quadratic"), "quadratic"),

@@ -13,8 +13,9 @@ NOT_SETTLED = N_("Jar not settled")
 OF_A_CURVE = (
     N_("Slope nobody checked beyond the points"),
     N_("Disagreement of the points"),
-    N_("Bend not seen"),
+    N_("Shape left open"),
     N_("Odd point"),
+    N_("Bend not seen"),
 )
-"""As core.calibration calls them."""
+"""As core.calibration calls them; the last is in calibrations kept by earlier versions."""
 DISTRIBUTIONS = (N_("normal"), N_("rectangular"), N_("two-valued"))
