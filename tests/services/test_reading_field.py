@@ -161,3 +161,9 @@ def test_numbers_out_of_all_reason_are_none() -> None:
         with pytest.raises(NotANumberError):
             parse_typed(text)
         assert count_typed(text) is None
+
+
+def test_near_the_ice_point_degrees_below_it_are_no_other_unit() -> None:
+    for typed in ("0.3", "-0.4", "0"):
+        assert interpret(typed, CELSIUS, 0.0).shown == float(typed), "as it stands"
+    assert interpret("32.5", CELSIUS, 0.0).shown is None, "in °F, as it seems: asked about"

@@ -85,3 +85,14 @@ def test_heat_without_a_reason(desk: Desk, day: float, first: str) -> None:
     batch_with_log(desk, air)
     advice, _note = told(desk)
     assert advice.kind == "look" and advice.suspects[0].what == first
+
+
+@pytest.mark.parametrize(("off", "kind"), [(1.4, "look"), (0.9, "wait")])
+def test_air_a_degree_and_a_half_short_of_where_it_was_is_astray(desk: Desk, off: float, kind: str) -> None:
+    """A lid three hours back, long past this box's way back, and the air stands still below where it should be."""
+    air = np.full(1440, 37.5)
+    air[-170:] = 37.5 - off
+    air[-170:-160] = 32.0
+    batch_with_log(desk, air)
+    logged(desk, "lid", 172)
+    assert told(desk)[0].kind == kind

@@ -197,6 +197,8 @@ def test_thin_air_is_told_of_where_it_is(desk: Desk) -> None:
     for metres, told in ((None, False), (900.0, False), (2400.0, True)):
         making.put_setting(desk, "altitude_m", "" if metres is None else f"{metres:g}")
         assert bool(profiles.thin_air(desk.book)) == told
+    # ICAO's standard atmosphere: 756 hPa at 2,400 m
+    assert "about 34 % more weight" in profiles.thin_air(desk.book)
 
 
 @pytest.mark.parametrize(

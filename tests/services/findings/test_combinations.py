@@ -10,7 +10,15 @@ from hypothesis import strategies as st
 from stathmis.core.airbox import Box, SteadyState, fit_box
 from stathmis.core.course.profile import Band
 from stathmis.logbook.records import WaterSurface
-from stathmis.services.findings.combinations import Combination, Mixer, Room, change, combinations_of, vent_openings
+from stathmis.services.findings.combinations import (
+    Cell,
+    Combination,
+    Mixer,
+    Room,
+    change,
+    combinations_of,
+    vent_openings,
+)
 from stathmis.services.moisture.water import Setting
 from stathmis.words.box import change_words
 
@@ -114,3 +122,15 @@ def test_one_surface_alone_is_half_wet_too(stands: float, chosen: float, said: s
     to_do = change(grid, now)
     assert to_do is not None and to_do.cell.combination == wanted
     assert change_words(to_do) == said
+
+
+def test_of_mixes_with_as_little_to_do_the_likelier_is_chosen() -> None:
+    """Both are another surface at the vent as it stands."""
+    now = Setting(100.0, 0.5)
+    box = fit_box([SteadyState(100.0, 0.5, 21.0, 45.0, 37.5, 40.0, 1.0)])
+    mixer = Mixer(box, (), (0.5,), 37.5, 0.0, now, "open")
+    cells = [
+        Cell(Combination(("cup",), cm2), 0.5, rh, 2.0, inside, "inside")
+        for cm2, rh, inside in ((150.0, 48.0, 0.950), (160.0, 50.0, 0.965))
+    ]
+    assert mixer.choose(cells, late=False) is cells[1] and mixer.choose(cells[::-1], late=False) is cells[1]

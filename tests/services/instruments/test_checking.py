@@ -12,7 +12,7 @@ from making import Point, checked, instrument, put_to_use, reference, typed
 from stathmis.core.course.profile import Band
 from stathmis.core.errors import UserError
 from stathmis.core.fixed_points import salt_humidity
-from stathmis.core.psychrometrics import boiling_point
+from stathmis.core.psychrometrics import boiling_point, saturation_vapor_pressure
 from stathmis.logbook import calibrations
 from stathmis.logbook.records import Channel, StoredCalibration
 from stathmis.services import setting_up
@@ -485,3 +485,17 @@ def test_the_next_jar_is_the_nearest_unused_salt_and_never_the_toxic_one(
     draft = SimpleNamespace(sets=[SimpleNamespace(rows=rows)])
     verdict = SimpleNamespace(zone=SimpleNamespace(band=Band(middle - 5.0, middle + 5.0)))
     assert improving._unused_salt(draft, None, verdict) == salt  # type: ignore[arg-type]
+
+
+def test_a_wet_bulb_counts_as_the_humidity_moves_with_it(desk: Desk, card: Channel) -> None:
+    """By hand, WMO-No. 8: d(RH)/d(wet) = (slope of saturation at the wet bulb + A p) over saturation at the dry."""
+    lab = reference(desk)
+    draft = typed(desk, card, [("53", {"reference": "37.40", "wet": "28.90"})], "wet_dry", lab)
+    draft.sets[0].second_id = lab.id
+    draft.sets[0].settings["altitude"] = "0"
+    found = evaluate(desk.book, draft)
+    assert found.fitted is not None
+    wet = next(i for i in found.fitted.influences if i.label == "Display steps of Lab, wet")
+    per_k = float(saturation_vapor_pressure(29.5) - saturation_vapor_pressure(28.5))
+    by_hand = 100.0 * (per_k + 0.8e-3 * 1013.25) / float(saturation_vapor_pressure(37.5))
+    assert wet.on_reference[0] == pytest.approx(by_hand, rel=0.08)

@@ -260,7 +260,9 @@ def test_humidity_beyond_what_the_way_asks(desk: Desk, day: float, rh: float, wa
     assert bool(found) == bool(says)
     if says:
         told = said(desk.book, found[0])
-        assert says in told.words and ("Fill all water" in told.why) == (rh < 65.0)
+        assert (
+            says in told.words and "for 10 min and more" in told.words and ("Fill all water" in told.why) == (rh < 65.0)
+        )
         # water was just added: it is on its way
         rounds.log_event(desk, course.incubator, "water", "", desk.now_ms - 10 * MINUTE_MS)
         assert not [a for a in alarms.alarms(desk.book) if a.kind == "moisture"]
