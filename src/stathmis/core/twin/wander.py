@@ -112,14 +112,20 @@ def carried(
 
 def _explains(root: Array, v: Array) -> float:
     """Log of how well a covariance, by its root, explains what was read."""
-    whitened = np.linalg.solve(root, v)
+    # SciPy is read in only where a machine is looked ahead of
+    from scipy.linalg import solve_triangular
+
+    whitened = solve_triangular(root, v, lower=True, check_finite=False)
     return -0.5 * float(whitened @ whitened) - float(np.log(np.diag(root)).sum())
 
 
 def _mix(weight: float, root: Array, k: Array) -> _Mix:
+    from scipy.linalg import solve_triangular
+
     n = root.shape[0]
-    across = np.linalg.solve(root, k[:n, n:])
-    return _Mix(weight, np.linalg.solve(root.T, across).T, _root(k[n:, n:] - across.T @ across))
+    across = solve_triangular(root, k[:n, n:], lower=True, check_finite=False)
+    back = solve_triangular(root, across, lower=True, trans="T", check_finite=False)
+    return _Mix(weight, back.T, _root(k[n:, n:] - across.T @ across))
 
 
 def _root(covariance: Array) -> Array:

@@ -28,6 +28,9 @@ USUAL_U_K = 0.5
 OTHER_AIR = 0.5
 """A hygrometer's error in the air to come is the one it has shown, but for this share of its uncertainty. Source: our
 own, cautious."""
+STILL_OWN_U = 0.4
+"""Standard uncertainty of how much embryos warm their shells in still air, relative: how well it carries their heat away
+differs from box to box more than under a fan. Source: our own, so that boxes of another make-up are held."""
 MANY = 2000
 """So many of the last readings tell what U they have."""
 
@@ -100,13 +103,14 @@ def drying_air(course: Course, warm: Run | None, moist: Run | None, now_ms: int)
     lately_rh = float(moist.corrected[-1])
     own = course.warmed_by(moist.times_ms).shell_k
     own_ahead = float(np.mean(shell_ahead))
+    own_u = STILL_OWN_U if course.incubator.air == "still" else OWN_U
     u_rh, layers = float(np.median(moist.u[-MANY:])), course.still_offset_k / 4.0
     doubts = (
         # what a hygrometer is off by it is off by all the time, but not quite the same in other air
         Doubt(-0.01 * moist.u * in_air, -0.01 * u_rh * saturated),
         Doubt(np.zeros(seconds.shape), -0.01 * OTHER_AIR * u_rh * saturated),
         Doubt(per_k * u_c * deficit, per_k * u_c * saturated * (1.0 - 0.01 * lately_rh)),
-        Doubt(per_k * (OWN_U * own + layers) * at_shell, per_k * (OWN_U * own_ahead + layers) * saturated),
+        Doubt(per_k * (own_u * own + layers) * at_shell, per_k * (own_u * own_ahead + layers) * saturated),
     )
     u_gap = U_GAP_RH * saturated / 100.0
     ahead = saturated * per_k * own_ahead
