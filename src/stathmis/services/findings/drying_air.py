@@ -29,8 +29,8 @@ OTHER_AIR = 0.5
 """A hygrometer's error in the air to come is the one it has shown, but for this share of its uncertainty. Source: our
 own, cautious."""
 STILL_OWN_U = 0.4
-"""Standard uncertainty of how much embryos warm their shells in still air, relative: how well it carries their heat away
-differs from box to box more than under a fan. Source: our own, so that boxes of another make-up are held."""
+"""Standard uncertainty of how much embryos warm their shells in still air, relative: how well it carries their heat
+away differs from box to box more than under a fan. Source: our own, so that boxes of another make-up are held."""
 MANY = 2000
 """So many of the last readings tell what U they have."""
 

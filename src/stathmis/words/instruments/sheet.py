@@ -34,17 +34,6 @@ HEAD_MOVING_NOT_SETTLED_WAIT = Sentence(
     "{head}, {moving}: not settled. Wait about {wait} min and read again (settled: less than "
     "{limit_words} to go, watched for its response time of {minutes:.0f} min)"
 )
-THE_POINTS_ASK_FOR_NOTHING = Sentence("the points ask for nothing more")
-THE_POINTS_SPAN_FIGURE_TIMES = Sentence(
-    "the points span {figure:.0f} times their uncertainty ({well_apart:.0f} is enough)"
-)
-THE_BEND_IS_FIGURE_TIMES = Sentence("the bend is {figure:.1f} times its uncertainty ({bend_seen:.0f} is enough)")
-THE_POINTS_LIE_TOO_FAR = Sentence("the points lie too far apart to trust that one number fits all")
-READINGS_THAT_DIFFER_IT_WANTS = Sentence("{readings} that differ; it wants {least}")
-THE_POINTS_SPAN_ONLY_FIGURE = Sentence(
-    "the points span only {figure:.1f} times their uncertainty, {well_apart:.0f} are wanted"
-)
-THE_BEND_IS_FIGURE_TIMES_ITS = Sentence("the bend is {figure:.1f} times its uncertainty, {bend_seen:.0f} are wanted")
 WHEN_IT_SHOWS_AT_UNIT_ADD = Sentence("When it shows {at:.1f} {unit}: add {value} ± {u} {unit}")
 CHECKED_OVER_BEYOND_THAT_THE = Sentence(
     "Checked {over}; beyond that the uncertainty grows. U holds at 95 %, k = {coverage_factor:.2f}."
