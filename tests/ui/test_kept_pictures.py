@@ -88,6 +88,7 @@ def test_a_practice_hatch_uncovered_looks_as_its_kept_picture(theme: Theme, tmp_
     compare(uncovering(theme), MAIN / f"{UNCOVERING}.png", tmp_path)
 
 
+@pytest.mark.heavy("draws six views in a setting of its own")
 def test_views_look_right_in_a_narrow_dark_window_with_large_text(demo: Desk, theme: Theme, tmp_path: Path) -> None:
     names = ("round", "trace", "records", "planner", "side-by-side", "written")
     with open_window(demo, theme) as window, themed(window, "dark", 1.5):
