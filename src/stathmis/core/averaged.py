@@ -21,11 +21,11 @@ from stathmis.core.uncertainty import NORMAL_95
 Array = NDArray[np.float64]
 
 ODD_CHANCE, ODD_SIZE = 0.10, 5.0
-"""Beforehand one point in twelve is off by some reason nobody wrote down, by so many of its own standard uncertainties
+"""Beforehand one point in ten is off for a reason nobody wrote down, by so many of its own standard uncertainties
 (standard deviation). Source: our own, held against instruments of another make-up (bench/sharp.py)."""
 
 
-UNKNOWN_BEND, UNKNOWN_ODD = 3.0, 0.2
+UNKNOWN_BEND, UNKNOWN_ODD = 3.0, 0.55
 """The bend of an instrument of unknown make, in standard uncertainties of a point, and how likely each point is odd
 where nothing else is known either."""
 
